@@ -1,0 +1,162 @@
+//! What is wrong in a file of the user's, where, and how to mend it. Knows nothing of any language.
+
+mod code;
+mod nearest;
+
+use std::ops::Range;
+
+pub use code::Code;
+pub use nearest::nearest;
+
+/// A stretch of a source text, in bytes.
+pub type Span = Range<usize>;
+
+/// A text to point into, with the name under which the user knows it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Source {
+    /// The file's name, relative to the hub.
+    pub name: String,
+    /// The whole text.
+    pub text: String,
+}
+
+impl Source {
+    /// Line and column, from 1, of a byte offset; columns count characters.
+    #[must_use]
+    pub fn position(&self, offset: usize) -> (usize, usize) {
+        let mut end = offset.min(self.text.len());
+        while !self.text.is_char_boundary(end) {
+            end -= 1;
+        }
+        let before = &self.text[..end];
+        let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        (before.matches('\n').count() + 1, before[line_start..].chars().count() + 1)
+    }
+}
+
+/// How bad it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Severity {
+    /// Worth knowing; nothing is refused.
+    Warning,
+    /// Nothing runs until it is mended.
+    Error,
+}
+
+/// One finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Diagnostic {
+    /// A stable name for the kind of finding.
+    pub code: Code,
+    /// How bad it is.
+    pub severity: Severity,
+    /// What is wrong, in one sentence without a full stop.
+    pub message: String,
+    /// Where, in bytes of the source.
+    pub span: Span,
+    /// What to say at that place.
+    pub label: String,
+    /// How to mend it.
+    pub help: Option<String>,
+}
+
+impl Diagnostic {
+    /// An error at a place.
+    pub fn error(code: Code, span: Span, message: impl Into<String>) -> Self {
+        Diagnostic { code, severity: Severity::Error, message: message.into(), span, label: String::new(), help: None }
+    }
+
+    /// A warning at a place.
+    pub fn warning(code: Code, span: Span, message: impl Into<String>) -> Self {
+        Diagnostic { severity: Severity::Warning, ..Diagnostic::error(code, span, message) }
+    }
+
+    /// Says something at the place.
+    #[must_use]
+    pub fn label(mut self, label: impl Into<String>) -> Self {
+        self.label = label.into();
+        self
+    }
+
+    /// Says how to mend it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// Offers the nearest of the known names, or lists them where there are few and none is near.
+    #[must_use]
+    pub fn suggest<'a>(self, given: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
+        let known: Vec<&str> = known.into_iter().collect();
+        match nearest(given, known.iter().copied()) {
+            Some(near) => self.help(format!("did you mean `{near}`?")),
+            None if known.is_empty() || known.len() > 20 => self,
+            None => self.help(format!("known here: {}", known.join(", "))),
+        }
+    }
+}
+
+/// All findings in one source, in the order of their places.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Report {
+    /// The text the findings point into.
+    pub source: Source,
+    /// The findings.
+    pub findings: Vec<Diagnostic>,
+}
+
+impl Report {
+    /// A report without findings.
+    #[must_use]
+    pub fn new(source: Source) -> Self {
+        Report { source, findings: Vec::new() }
+    }
+
+    /// Adds a finding.
+    pub fn add(&mut self, finding: Diagnostic) {
+        self.findings.push(finding);
+    }
+
+    /// Whether anything found stops the hub from running.
+    #[must_use]
+    pub fn has_errors(&self) -> bool {
+        self.findings.iter().any(|finding| finding.severity == Severity::Error)
+    }
+
+    /// Sorts the findings by place and blanks out secrets that stand in the source, character by
+    /// character, so that a drawn excerpt never shows one.
+    pub fn finish(&mut self) {
+        self.findings.sort_by_key(|finding| (finding.span.start, finding.span.end));
+        self.findings.dedup();
+        for finding in self.findings.iter().filter(|finding| finding.code == Code::ClearSecret) {
+            if let Some(secret) = self.source.text.get(finding.span.clone()) {
+                let hidden: String = secret.bytes().map(|byte| if byte == b'\n' { '\n' } else { '*' }).collect();
+                self.source.text.replace_range(finding.span.clone(), &hidden);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn positions_count_lines_and_characters() {
+        let source = Source { name: "a".into(), text: "one\ntŵo x".into() };
+        assert_eq!(source.position(0), (1, 1));
+        assert_eq!(source.position(4), (2, 1));
+        assert_eq!(source.position(source.text.find('x').unwrap()), (2, 5));
+        assert_eq!(source.position(999), (2, 6));
+    }
+
+    #[test]
+    fn a_secret_is_blanked_before_anything_is_drawn() {
+        let text = "bearer = \"s3cret ŵ\"\nurl = 1".to_owned();
+        let mut report = Report::new(Source { name: "a".into(), text });
+        report.add(Diagnostic::error(Code::ClearSecret, 9..20, "a secret"));
+        report.finish();
+        assert_eq!(report.source.text, "bearer = ***********\nurl = 1");
+    }
+}

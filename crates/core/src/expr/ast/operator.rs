@@ -1,0 +1,45 @@
+//! Operators between two values.
+
+/// An operator between two values, loosest first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Operator {
+    /// True where either side is.
+    Or,
+    /// True where both sides are.
+    And,
+    /// Equal values.
+    Equal,
+    /// Different values.
+    NotEqual,
+    /// Less, or earlier, or before in order.
+    Less,
+    /// Less or equal.
+    LessOrEqual,
+    /// Greater.
+    Greater,
+    /// Greater or equal.
+    GreaterOrEqual,
+    /// An item of a list, or a part of a text.
+    In,
+    /// The left side, or the right where the left is null.
+    Otherwise,
+}
+
+impl Operator {
+    /// How it is written.
+    #[must_use]
+    pub fn symbol(self) -> &'static str {
+        match self {
+            Operator::Or => "or",
+            Operator::And => "and",
+            Operator::Equal => "==",
+            Operator::NotEqual => "!=",
+            Operator::Less => "<",
+            Operator::LessOrEqual => "<=",
+            Operator::Greater => ">",
+            Operator::GreaterOrEqual => ">=",
+            Operator::In => "in",
+            Operator::Otherwise => "??",
+        }
+    }
+}

@@ -1,0 +1,122 @@
+use super::*;
+use crate::expr::ast::Node;
+
+/// The tree in full parentheses, so that one line shows how tightly things bind.
+fn drawn(tree: &Expression) -> String {
+    match &tree.node {
+        Node::Literal(value) => crate::value::to_json(value).to_string(),
+        Node::List(items) => format!("[{}]", items.iter().map(drawn).collect::<Vec<_>>().join(", ")),
+        Node::Name(name) => name.clone(),
+        Node::Member(base, name) => format!("{}.{name}", drawn(base)),
+        Node::Item(base, place) => format!("{}[{place}]", drawn(base)),
+        Node::Language(base, tag) => format!("{}@{tag}", drawn(base)),
+        Node::Not(inner) => format!("(not {})", drawn(inner)),
+        Node::Binary(left, operator, right) => {
+            format!("({} {} {})", drawn(left), operator.symbol(), drawn(right))
+        }
+        Node::Pipe(inner, call) => {
+            let arguments: String = call.arguments.iter().map(|argument| format!(" {}", drawn(argument))).collect();
+            format!("({} | {}{arguments})", drawn(inner), call.function)
+        }
+    }
+}
+
+fn ok(text: &str) -> String {
+    drawn(&parse(text).unwrap_or_else(|error| panic!("{text}: {error}")))
+}
+
+/// The error, with a caret line under the text.
+fn err(text: &str) -> String {
+    let error = parse(text).expect_err(text);
+    let marks = "^".repeat(error.span.len().max(1));
+    let help = error.help.map_or(String::new(), |help| format!("\nhelp: {help}"));
+    format!("{text}\n{}{marks} {}{help}", " ".repeat(error.span.start), error.message)
+}
+
+#[test]
+fn binding() {
+    for (text, tree) in [
+        ("common_name@en | slug", "(common_name@en | slug)"),
+        ("description | plain | shorten 160", "((description | plain) | shorten 160)"),
+        (r#"state == "live" and "public" in tags"#, r#"((state == "live") and ("public" in tags))"#),
+        ("a or b and not c == d", "(a or (b and (not (c == d))))"),
+        ("a ?? b ?? c == d", "(((a ?? b) ?? c) == d)"),
+        ("a@fr ?? a@en | trim", "((a@fr ?? a@en) | trim)"),
+        ("(a | first).b[0]", "(a | first).b[0]"),
+        ("tags[-1]", "tags[-1]"),
+        ("[a, b | 1]", "!"),
+        ("tags | where kind == \"open\" | first", "((tags | where (kind == \"open\")) | first)"),
+        ("x | f \"a\" [1] -2", "(x | f \"a\" [1] -2)"),
+        ("x | f a[1]", "(x | f a[1])"),
+        ("`plant-2`.`a b`", "plant-2.a b"),
+        (r#""a \"b\" \u{2026}\n""#, r#""a \"b\" …\n""#),
+        ("[] ?? [1, 2.5,]", "([] ?? [1,2.5])"),
+        ("heading@fr-ca", "heading@fr-CA"),
+    ] {
+        if tree == "!" {
+            assert!(parse(text).is_err());
+        } else {
+            assert_eq!(ok(text).replace(", ", ","), tree.replace(", ", ","), "{text}");
+        }
+    }
+}
+
+#[test]
+fn spans_point_at_what_they_name() {
+    let text = "a == (bb | slug)";
+    let Node::Binary(_, _, right) = parse(text).unwrap().node else { panic!() };
+    assert_eq!(&text[right.span.clone()], "(bb | slug)");
+}
+
+#[test]
+fn errors() {
+    let texts = [
+        "",
+        "a ==",
+        "a = b",
+        "a | ",
+        "a | 3",
+        "a | slug ?? b",
+        "a b",
+        "(a",
+        "[a",
+        "a.",
+        "a[x]",
+        "a@english language",
+        "a@toolongtag",
+        "a < b < c",
+        "\"open",
+        "'single'",
+        "a && b",
+        "a ? b",
+        "99999999999999999999",
+        "a # b",
+        "plant-2",
+        "a | f \"\\q\"",
+        "`open",
+    ];
+    insta::assert_snapshot!(texts.map(err).join("\n\n"));
+}
+
+#[test]
+fn a_nesting_bomb_is_refused() {
+    for bomb in ["(".repeat(4_000), "[".repeat(4_000), "not ".repeat(2_000)] {
+        assert!(parse(&bomb).unwrap_err().message.contains("nests more than"));
+    }
+    assert!(parse(&"a".repeat(10_001)).unwrap_err().message.contains("at most"));
+}
+
+proptest::proptest! {
+    #[test]
+    fn any_text_is_read_or_refused_with_a_place_inside_it(text in "\\PC{0,60}") {
+        if let Err(error) = parse(&text) {
+            proptest::prop_assert!(error.span.start <= text.len());
+            proptest::prop_assert!(text.is_char_boundary(error.span.start));
+        }
+    }
+
+    #[test]
+    fn token_soup_never_panics(text in "(a|@en|\\.|\\[|\\]|\\(|\\)|0|\"x\"| \\| |not |==|\\?\\?| in |,|-1| ){0,20}") {
+        let _ = parse(&text);
+    }
+}

@@ -1,0 +1,14 @@
+//! The pure core of Diaporos: no I/O, no async, no clock.
+//!
+//! Everything that decides lives here, so that it can be tested by the thousand and shown before
+//! it is carried out. Time comes in as an argument.
+
+pub mod change;
+pub mod diagnostic;
+pub mod expr;
+pub mod lane;
+pub mod model;
+pub mod plan;
+pub mod settings;
+pub mod text;
+pub mod value;

@@ -1,0 +1,176 @@
+//! The table of decisions.
+
+use super::{Counterpart, Existing, Hold, HoldReason, Presence};
+use crate::change::Fingerprint;
+use crate::lane::GonePolicy;
+use crate::value::{Address, EntryId};
+
+/// What a document of an entry should be at the destination.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    /// There, with this content.
+    There(Fingerprint),
+    /// Not there.
+    NotThere,
+    /// As it is: its language is not complete, and nothing is removed on a guess.
+    AsItIs,
+}
+
+/// What was found at the destination under the lane's key, where no counterpart was known.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Found {
+    /// It was not asked.
+    NotAsked,
+    /// Nothing.
+    Nothing,
+    /// One document that is nobody's counterpart.
+    One(Box<Existing>),
+    /// A document that is another entry's counterpart, or a key that another entry will create.
+    Taken(Address),
+    /// Several documents.
+    Several(usize),
+}
+
+/// What is to be done for one document.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Step {
+    /// Nothing was ever there and nothing is to be.
+    Nothing,
+    /// It is as it should be.
+    Unchanged,
+    /// Write a new document.
+    Create,
+    /// Take the document that exists there as the counterpart, and write ours over it.
+    Adopt(Box<Existing>),
+    /// Write the change.
+    Update,
+    /// Put back what was withdrawn, with its content.
+    PutBack,
+    /// Take it off view.
+    Withdraw,
+    /// Delete it.
+    Delete,
+    /// Keep it back.
+    Hold(Hold),
+}
+
+/// Decides about one document.
+#[must_use]
+pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, gone: GonePolicy) -> Step {
+    use Presence::{Present, Withdrawn};
+    let presence = counterpart.map(|counterpart| counterpart.presence);
+    match (wanted, presence, found) {
+        (Wanted::AsItIs, ..) => Step::Nothing,
+
+        // Never delivered: what has the key there decides between creating and adopting.
+        (Wanted::There(_), None, Found::NotAsked | Found::Nothing) => Step::Create,
+        (Wanted::There(_), None, Found::One(existing)) => Step::Adopt(existing),
+        (Wanted::There(_), None, Found::Taken(by)) => {
+            hold(HoldReason::KeyTaken, format!("`{by}` has the same key there"))
+        }
+        (Wanted::There(_), None, Found::Several(count)) => {
+            hold(HoldReason::Ambiguous, format!("{count} documents there have the same key"))
+        }
+
+        // Delivered: only a change is sent.
+        (Wanted::There(new), Some(Present), _) if counterpart.is_some_and(|known| known.fingerprint == new) => {
+            Step::Unchanged
+        }
+        (Wanted::There(_), Some(Present), _) => Step::Update,
+        (Wanted::There(_), Some(Withdrawn), _) => Step::PutBack,
+
+        // No longer going.
+        (Wanted::NotThere, None | Some(Withdrawn), _) => Step::Nothing,
+        (Wanted::NotThere, Some(Present), _) => match gone {
+            GonePolicy::Withdraw => Step::Withdraw,
+            GonePolicy::Delete => Step::Delete,
+            GonePolicy::Keep => Step::Unchanged,
+        },
+    }
+}
+
+fn hold(reason: HoldReason, message: String) -> Step {
+    Step::Hold(Hold { reason, message })
+}
+
+impl Step {
+    /// The step's word in plans and the ledger.
+    #[must_use]
+    pub fn word(&self) -> &'static str {
+        match self {
+            Step::Nothing => "nothing",
+            Step::Unchanged => "unchanged",
+            Step::Create => "create",
+            Step::Adopt(_) => "adopt",
+            Step::Update => "update",
+            Step::PutBack => "put back",
+            Step::Withdraw => "withdraw",
+            Step::Delete => "delete",
+            Step::Hold(_) => "hold",
+        }
+    }
+
+    /// The document it is about, where that is known before it is done.
+    #[must_use]
+    pub fn adopted(&self) -> Option<&EntryId> {
+        match self {
+            Step::Adopt(existing) => Some(&existing.id),
+            _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::change::fingerprint;
+    use crate::value::{Record, Value};
+
+    fn counterpart(presence: Presence, content: &str) -> Counterpart {
+        Counterpart {
+            id: EntryId::new("9001").unwrap(),
+            item: None,
+            revision: None,
+            fingerprint: fingerprint(&Value::from(content)),
+            presence,
+        }
+    }
+
+    #[test]
+    fn the_whole_table() {
+        let existing = Existing {
+            id: EntryId::new("9001").unwrap(),
+            item: None,
+            revision: None,
+            fields: Record::new(),
+            presence: Presence::Present,
+        };
+        let there = |content: &str| Wanted::There(fingerprint(&Value::from(content)));
+        let present = counterpart(Presence::Present, "a");
+        let withdrawn = counterpart(Presence::Withdrawn, "a");
+        let founds = [
+            Found::NotAsked,
+            Found::Nothing,
+            Found::One(Box::new(existing)),
+            Found::Taken("s/t/other".parse().unwrap()),
+            Found::Several(2),
+        ];
+        let mut table = String::new();
+        for (wanted, wanted_name) in
+            [(there("a"), "same"), (there("b"), "other"), (Wanted::NotThere, "not there"), (Wanted::AsItIs, "as it is")]
+        {
+            for (known, known_name) in [(None, "unknown"), (Some(&present), "present"), (Some(&withdrawn), "withdrawn")]
+            {
+                // What was found only counts where no counterpart is known.
+                let relevant =
+                    if known.is_none() && matches!(wanted, Wanted::There(_)) { &founds[..] } else { &founds[..1] };
+                for found in relevant {
+                    let policies = GonePolicy::WORDS.map(|(_, gone)| decide(wanted, known, found.clone(), gone).word());
+                    let found_name = format!("{found:?}").split(['(', ' ']).next().unwrap_or_default().to_owned();
+                    table += &format!("{wanted_name:9} | {known_name:9} | {found_name:8} | {}\n", policies.join(", "));
+                }
+            }
+        }
+        insta::assert_snapshot!(table);
+    }
+}

@@ -1,0 +1,78 @@
+//! Why an entry is kept back, and the way out.
+
+/// The kinds of reason for which an entry is kept back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum HoldReason {
+    /// A field has no value, or one that the destination does not take.
+    Unfit,
+    /// Another entry of the hub has the same key, or is already the counterpart of what was found.
+    KeyTaken,
+    /// Several documents at the destination have the key.
+    Ambiguous,
+    /// The destination's document was changed by somebody else.
+    ChangedThere,
+    /// The destination's document was deleted by somebody else.
+    DeletedThere,
+    /// The destination refused the request.
+    Refused,
+    /// A request was sent whose answer is lost, and the destination does not tell.
+    InDoubt,
+}
+
+impl HoldReason {
+    /// Every reason with its word.
+    pub const WORDS: [(&str, HoldReason); 7] = [
+        ("unfit", HoldReason::Unfit),
+        ("key-taken", HoldReason::KeyTaken),
+        ("ambiguous", HoldReason::Ambiguous),
+        ("changed-there", HoldReason::ChangedThere),
+        ("deleted-there", HoldReason::DeletedThere),
+        ("refused", HoldReason::Refused),
+        ("in-doubt", HoldReason::InDoubt),
+    ];
+
+    /// The reason's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, reason)| *reason == self).map_or("", |(word, _)| word)
+    }
+
+    /// The reason of that word.
+    #[must_use]
+    pub fn from_word(word: &str) -> Option<HoldReason> {
+        Self::WORDS.iter().find(|(name, _)| *name == word).map(|(_, reason)| *reason)
+    }
+
+    /// What a person can do about it.
+    #[must_use]
+    pub fn way_out(self) -> &'static str {
+        match self {
+            HoldReason::Unfit => {
+                "mend the entry at its source and pull, or mend the lane's field; the next push tries again"
+            }
+            HoldReason::KeyTaken => {
+                "give one of the two another value in the lane's `match` field; the next push tries again"
+            }
+            HoldReason::Ambiguous => "leave one document with that key at the destination; the next push tries again",
+            HoldReason::ChangedThere => {
+                "`resolve ADDRESS --take ours` overwrites their change, `--take theirs` keeps it"
+            }
+            HoldReason::DeletedThere => {
+                "`resolve ADDRESS --take ours` creates it again, `--take theirs` leaves it deleted"
+            }
+            HoldReason::Refused => "mend what the destination names; the next push tries again",
+            HoldReason::InDoubt => {
+                "look at the destination; `resolve ADDRESS --take ours` sends again, `--take theirs` accepts what is there"
+            }
+        }
+    }
+}
+
+/// An entry that is kept back.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hold {
+    /// The kind of reason.
+    pub reason: HoldReason,
+    /// What exactly.
+    pub message: String,
+}

@@ -1,0 +1,240 @@
+//! One table of a TOML file, read key by key; what nobody asked for is unknown.
+
+use toml::de::{DeTable, DeValue};
+
+use super::InnerText;
+use crate::diagnostic::{Code, Diagnostic, Report, Span};
+
+/// A value with its place.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Item<T> {
+    /// The value.
+    pub value: T,
+    /// Where it stands.
+    pub span: Span,
+}
+
+/// A value that may be written as a text or as a table.
+#[derive(Debug)]
+pub enum Shape<'a> {
+    /// A text.
+    Text(Item<InnerText>),
+    /// A table.
+    Table(Section<'a>),
+}
+
+/// One table of the file.
+#[derive(Debug)]
+pub struct Section<'a> {
+    text: &'a str,
+    table: &'a DeTable<'a>,
+    span: Span,
+    path: String,
+    asked: Vec<&'static str>,
+    open: bool,
+}
+
+impl<'a> Section<'a> {
+    pub(super) fn new(text: &'a str, table: &'a DeTable<'a>, span: Span, path: String) -> Self {
+        Section { text, table, span, path, asked: Vec::new(), open: false }
+    }
+
+    /// Where the table begins.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.span.clone()
+    }
+
+    /// The table's name in the file: `systems.catalogue`.
+    #[must_use]
+    pub fn path(&self) -> &str {
+        &self.path
+    }
+
+    fn find(&self, key: &str) -> Option<(Span, &'a DeValue<'a>, Span)> {
+        let (name, value) = self.table.iter().find(|(name, _)| name.get_ref() == key)?;
+        Some((name.span(), value.get_ref(), value.span()))
+    }
+
+    fn ask(&mut self, key: &'static str) -> Option<(&'a DeValue<'a>, Span)> {
+        self.asked.push(key);
+        self.find(key).map(|(_, value, span)| (value, span))
+    }
+
+    /// Whether the key is there.
+    #[must_use]
+    pub fn has(&self, key: &str) -> bool {
+        self.find(key).is_some()
+    }
+
+    fn child_path(&self, key: &str) -> String {
+        if self.path.is_empty() { key.to_owned() } else { format!("{}.{key}", self.path) }
+    }
+
+    fn wrong(&self, key: &str, expected: &str, found: &DeValue<'_>, span: Span, report: &mut Report) {
+        let message = format!("`{}` must be {expected}, not {}", self.child_path(key), type_name(found));
+        report.add(Diagnostic::error(Code::WrongType, span, message).label(format!("expected {expected}")));
+    }
+
+    /// A text, with the way back from its characters to the file.
+    pub fn text(&mut self, key: &'static str, report: &mut Report) -> Option<Item<InnerText>> {
+        let (value, span) = self.ask(key)?;
+        match value {
+            DeValue::String(text) => {
+                Some(Item { value: InnerText::new(text, &self.text[span.clone()], span.start), span })
+            }
+            other => {
+                self.wrong(key, "a text", other, span, report);
+                None
+            }
+        }
+    }
+
+    /// A text that must be there.
+    pub fn required_text(&mut self, key: &'static str, report: &mut Report) -> Option<Item<InnerText>> {
+        if !self.has(key) {
+            self.asked.push(key);
+            self.missing(key, report);
+            return None;
+        }
+        self.text(key, report)
+    }
+
+    /// Reports that a key is missing.
+    pub fn missing(&self, key: &str, report: &mut Report) {
+        let whole = if self.path.is_empty() { "the file".to_owned() } else { format!("`{}`", self.path) };
+        let message = format!("{whole} needs the key `{key}`");
+        report.add(
+            Diagnostic::error(Code::MissingKey, self.span.clone(), message).label(format!("add `{key} = …` here")),
+        );
+    }
+
+    /// A boolean.
+    pub fn boolean(&mut self, key: &'static str, report: &mut Report) -> Option<bool> {
+        let (value, span) = self.ask(key)?;
+        if let DeValue::Boolean(truth) = value {
+            return Some(*truth);
+        }
+        self.wrong(key, "true or false", value, span, report);
+        None
+    }
+
+    /// A whole number of at least `least`.
+    pub fn count(&mut self, key: &'static str, least: u64, report: &mut Report) -> Option<Item<u64>> {
+        let (value, span) = self.ask(key)?;
+        let number = value.as_integer().and_then(|i| u64::from_str_radix(i.as_str(), i.radix()).ok());
+        match number {
+            Some(number) if number >= least => Some(Item { value: number, span }),
+            _ => {
+                self.wrong(key, &format!("a whole number of at least {least}"), value, span, report);
+                None
+            }
+        }
+    }
+
+    /// A list of texts.
+    pub fn texts(&mut self, key: &'static str, report: &mut Report) -> Option<Vec<Item<String>>> {
+        let (value, span) = self.ask(key)?;
+        let DeValue::Array(items) = value else {
+            self.wrong(key, "a list of texts", value, span, report);
+            return None;
+        };
+        let mut texts = Vec::new();
+        for item in items.iter() {
+            match item.get_ref() {
+                DeValue::String(text) => texts.push(Item { value: text.to_string(), span: item.span() }),
+                other => self.wrong(key, "a list of texts", other, item.span(), report),
+            }
+        }
+        Some(texts)
+    }
+
+    /// A table.
+    pub fn section(&mut self, key: &'static str, report: &mut Report) -> Option<Section<'a>> {
+        self.asked.push(key);
+        self.section_at(key, report)
+    }
+
+    fn section_at(&self, key: &str, report: &mut Report) -> Option<Section<'a>> {
+        let (name_span, value, span) = self.find(key)?;
+        match value {
+            DeValue::Table(table) => {
+                // A table with a header of its own begins at the header; an inline one at its brace.
+                let at = if self.text[span.clone()].starts_with(['{', '[']) { span } else { name_span };
+                Some(Section::new(self.text, table, at, self.child_path(key)))
+            }
+            other => {
+                self.wrong(key, "a table", other, span, report);
+                None
+            }
+        }
+    }
+
+    /// A text or a table.
+    pub fn shape(&mut self, key: &'static str, report: &mut Report) -> Option<Shape<'a>> {
+        match self.find(key)? {
+            (_, DeValue::String(_), _) => self.text(key, report).map(Shape::Text),
+            _ => self.section(key, report).map(Shape::Table),
+        }
+    }
+
+    /// All keys of a table whose keys are the user's own names.
+    pub fn names(&mut self) -> Vec<Item<String>> {
+        self.open = true;
+        self.table.iter().map(|(name, _)| Item { value: name.get_ref().to_string(), span: name.span() }).collect()
+    }
+
+    /// The table under one of the user's own names.
+    pub fn named_section(&self, name: &str, report: &mut Report) -> Option<Section<'a>> {
+        self.section_at(name, report)
+    }
+
+    /// The text under one of the user's own names.
+    pub fn named_text(&self, name: &str, report: &mut Report) -> Option<Item<InnerText>> {
+        let (_, value, span) = self.find(name)?;
+        match value {
+            DeValue::String(text) => {
+                Some(Item { value: InnerText::new(text, &self.text[span.clone()], span.start), span })
+            }
+            other => {
+                self.wrong(name, "a text", other, span, report);
+                None
+            }
+        }
+    }
+
+    /// The text or table under one of the user's own names.
+    pub fn named_shape(&self, name: &str, report: &mut Report) -> Option<Shape<'a>> {
+        match self.find(name)? {
+            (_, DeValue::String(_), _) => self.named_text(name, report).map(Shape::Text),
+            _ => self.named_section(name, report).map(Shape::Table),
+        }
+    }
+
+    /// Reports every key that nobody asked for, with the nearest that has a meaning here.
+    pub fn finish(&self, report: &mut Report) {
+        if self.open {
+            return;
+        }
+        for (name, _) in self.table.iter() {
+            let key = name.get_ref().as_ref();
+            if !self.asked.contains(&key) {
+                let whole = if self.path.is_empty() { String::new() } else { format!(" in `{}`", self.path) };
+                let finding = Diagnostic::error(Code::UnknownKey, name.span(), format!("unknown key `{key}`{whole}"));
+                report.add(finding.suggest(key, self.asked.iter().copied()));
+            }
+        }
+    }
+}
+
+fn type_name(value: &DeValue<'_>) -> &'static str {
+    match value {
+        DeValue::String(_) => "a text",
+        DeValue::Integer(_) => "a whole number",
+        DeValue::Float(_) => "a number",
+        DeValue::Boolean(_) => "true or false",
+        DeValue::Datetime(_) => "a date",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+    }
+}

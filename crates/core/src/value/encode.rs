@@ -1,0 +1,166 @@
+//! Values as JSON: the plain form that systems and people read, and the stored form that loses nothing.
+
+use serde_json::{Map, Number, Value as Json, json};
+
+use super::{LanguageTag, Localised, Record, Value};
+
+/// Why stored content could not be read back.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("stored content cannot be read: {0}")]
+pub struct DecodeError(pub String);
+
+const LOCALISED: &str = "@languages";
+const REFERENCE: &str = "@entry";
+
+/// Reads plain JSON; objects become records.
+#[must_use]
+pub fn from_json(json: Json) -> Value {
+    match json {
+        Json::Null => Value::Null,
+        Json::Bool(truth) => Value::Boolean(truth),
+        Json::Number(number) => match number.as_i64() {
+            Some(whole) => Value::Integer(whole),
+            None => Value::Number(number.as_f64().unwrap_or(f64::NAN)),
+        },
+        Json::String(text) => Value::Text(text),
+        Json::Array(items) => Value::List(items.into_iter().map(from_json).collect()),
+        Json::Object(fields) => {
+            Value::Record(fields.into_iter().map(|(name, field)| (name, from_json(field))).collect())
+        }
+    }
+}
+
+/// Writes plain JSON: a localised value as an object by language tag, a reference as its address.
+#[must_use]
+pub fn to_json(value: &Value) -> Json {
+    encode(value, Form::Plain)
+}
+
+/// Writes the stored form: what plain JSON has no word for is an object with one key that begins
+/// with `@`, and a record's own keys that begin so have it doubled.
+#[must_use]
+pub fn to_stored(value: &Value) -> Json {
+    encode(value, Form::Stored)
+}
+
+#[derive(Clone, Copy, PartialEq)]
+enum Form {
+    Plain,
+    Stored,
+}
+
+fn encode(value: &Value, form: Form) -> Json {
+    match value {
+        Value::Null => Json::Null,
+        Value::Boolean(truth) => Json::Bool(*truth),
+        Value::Integer(whole) => Json::Number((*whole).into()),
+        Value::Number(number) => Number::from_f64(*number).map_or(Json::Null, Json::Number),
+        Value::Text(text) => Json::String(text.clone()),
+        Value::List(items) => Json::Array(items.iter().map(|item| encode(item, form)).collect()),
+        Value::Record(fields) => Json::Object(
+            fields
+                .iter()
+                .map(|(name, field)| {
+                    let escape = form == Form::Stored && name.starts_with('@');
+                    (if escape { format!("@{name}") } else { name.clone() }, encode(field, form))
+                })
+                .collect(),
+        ),
+        Value::Localised(by_language) => {
+            let map: Map<String, Json> =
+                by_language.iter().map(|(tag, inner)| (tag.to_string(), encode(inner, form))).collect();
+            match form {
+                Form::Plain => Json::Object(map),
+                Form::Stored => json!({ LOCALISED: map }),
+            }
+        }
+        Value::Reference(address) => match form {
+            Form::Plain => Json::String(address.to_string()),
+            Form::Stored => json!({ REFERENCE: address.to_string() }),
+        },
+    }
+}
+
+/// Reads the stored form.
+///
+/// # Errors
+/// Where a language tag or an address in it cannot be read.
+pub fn from_stored(json: Json) -> Result<Value, DecodeError> {
+    Ok(match json {
+        Json::Array(items) => Value::List(items.into_iter().map(from_stored).collect::<Result<_, _>>()?),
+        Json::Object(mut fields) => {
+            if let Some(inner) = fields.remove(LOCALISED) {
+                return localised(inner);
+            }
+            if let Some(inner) = fields.remove(REFERENCE) {
+                let text = inner.as_str().unwrap_or_default();
+                let address = text.parse().map_err(|error| DecodeError(format!("`{text}`: {error}")))?;
+                return Ok(Value::Reference(address));
+            }
+            let unescaped = |name: String| match name.strip_prefix("@@") {
+                Some(rest) => format!("@{rest}"),
+                None => name,
+            };
+            let fields = fields.into_iter().map(|(name, field)| Ok((unescaped(name), from_stored(field)?)));
+            Value::Record(fields.collect::<Result<Record, DecodeError>>()?)
+        }
+        scalar => from_json(scalar),
+    })
+}
+
+fn localised(json: Json) -> Result<Value, DecodeError> {
+    let Json::Object(by_language) = json else {
+        return Err(DecodeError("a localised value is not an object".to_owned()));
+    };
+    let mut result = Localised::new();
+    for (tag, inner) in by_language {
+        let tag: LanguageTag = tag.parse().map_err(|error| DecodeError(format!("{error}")))?;
+        result.insert(tag, from_stored(inner)?);
+    }
+    Ok(Value::Localised(result))
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    pub(crate) fn any_value() -> impl Strategy<Value = Value> {
+        let leaf = prop_oneof![
+            Just(Value::Null),
+            any::<bool>().prop_map(Value::Boolean),
+            any::<i64>().prop_map(Value::Integer),
+            (-1e9..1e9f64).prop_map(|n| Value::Number(n + 0.5)),
+            ".{0,12}".prop_map(Value::Text),
+            Just(Value::Reference("catalogue/curator/c-1".parse().unwrap())),
+        ];
+        leaf.prop_recursive(3, 24, 4, |inner| {
+            prop_oneof![
+                prop::collection::vec(inner.clone(), 0..4).prop_map(Value::List),
+                prop::collection::vec(("@{0,3}[a-z]{0,8}", inner.clone()), 0..4)
+                    .prop_map(|fields| Value::Record(fields.into_iter().collect())),
+                prop::collection::btree_map(
+                    prop_oneof![Just("en"), Just("fr"), Just("cy")].prop_map(|t| t.parse().unwrap()),
+                    inner,
+                    0..3
+                )
+                .prop_map(Value::Localised),
+            ]
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn stored_form_loses_nothing(value in any_value()) {
+            let text = to_stored(&value).to_string();
+            let back = from_stored(serde_json::from_str(&text).unwrap()).unwrap();
+            prop_assert_eq!(back, value);
+        }
+    }
+
+    #[test]
+    fn a_source_cannot_forge_our_marks() {
+        let hostile = from_json(json!({ "@entry": "a/b/c", "@languages": 3 }));
+        assert_eq!(from_stored(to_stored(&hostile)).unwrap(), hostile);
+    }
+}
