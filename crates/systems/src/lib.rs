@@ -1,1 +1,17 @@
+//! The outside parties that content comes from and goes to, one folder a kind.
+//!
+//! Reading and writing are separate narrow traits, so that a reading credential has nothing to
+//! write with. A request is data first: preview, `--as-curl` and push share it.
 
+mod error;
+pub mod feed;
+pub mod http;
+mod read;
+pub mod rest;
+mod secret;
+mod write;
+
+pub use error::{ErrorKind, SystemError};
+pub use read::{Incoming, Listing, Page, PageContent, PageMark, Problem, Read};
+pub use secret::{Secret, SecretReference};
+pub use write::{Order, Write, Written};

@@ -65,6 +65,16 @@ pub fn fingerprint_texts<'a>(texts: impl IntoIterator<Item = &'a str>) -> Finger
     close(&hash)
 }
 
+/// The fingerprint of raw bytes together with a text that says how they are read.
+#[must_use]
+pub fn fingerprint_bytes(reader: &str, bytes: &[u8]) -> Fingerprint {
+    let mut hash = blake3::Hasher::new();
+    hash.update(&[SCHEME]);
+    feed_text(&mut hash, reader);
+    hash.update(bytes);
+    close(&hash)
+}
+
 fn close(hash: &blake3::Hasher) -> Fingerprint {
     let mut bytes = [0; 16];
     hash.finalize_xof().fill(&mut bytes);

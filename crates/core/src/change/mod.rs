@@ -2,4 +2,4 @@
 
 mod fingerprint;
 
-pub use fingerprint::{Fingerprint, FingerprintError, fingerprint, fingerprint_texts};
+pub use fingerprint::{Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_texts};

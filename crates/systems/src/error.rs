@@ -1,0 +1,110 @@
+//! What went wrong at the other side.
+
+use std::time::Duration;
+
+use diaporos_core::value::SystemName;
+
+/// A failure, with the system, the address asked, and the reason.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{system}: {kind} ({url})")]
+pub struct SystemError {
+    /// Which system.
+    pub system: SystemName,
+    /// What was asked, without secrets.
+    pub url: String,
+    /// What happened.
+    pub kind: ErrorKind,
+}
+
+/// What can go wrong.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ErrorKind {
+    /// No connection: nothing was sent.
+    #[error("cannot be reached: {0}")]
+    Unreachable(String),
+    /// No answer in time; a write may have been done.
+    #[error("no answer within {}", seconds(.0))]
+    TimedOut(Duration),
+    /// The connection broke before the answer was whole; a write may have been done.
+    #[error("the connection broke before the answer was whole: {0}")]
+    Broken(String),
+    /// The credential was not accepted.
+    #[error("the credential was refused ({status}); check the token, and what it may do")]
+    Unauthorised {
+        /// 401 or 403.
+        status: u16,
+    },
+    /// Nothing there.
+    #[error("nothing is there (404)")]
+    NotFound,
+    /// The version differs from the one the request was based on.
+    #[error("it was changed there since ({status})")]
+    RevisionDiffers {
+        /// 409 or 412.
+        status: u16,
+    },
+    /// The other side asks to come back later; nothing was done.
+    #[error("it asks to come back later (429)")]
+    Throttled {
+        /// How long it asks to wait.
+        after: Option<Duration>,
+    },
+    /// Another answer than success.
+    #[error("it answered {status}{}", described(.message))]
+    Status {
+        /// The status.
+        status: u16,
+        /// What the body says, shortened.
+        message: String,
+    },
+    /// More bytes than are taken.
+    #[error("the answer is larger than {limit} bytes; raise `max_bytes` if that is right")]
+    TooLarge {
+        /// The limit.
+        limit: u64,
+    },
+    /// Redirects in a circle, too many, or to where credentials may not go.
+    #[error("it redirects {0}")]
+    Redirects(String),
+    /// The body is not what was expected.
+    #[error("{0}")]
+    Content(String),
+}
+
+impl ErrorKind {
+    /// Whether the request may have been carried out although no good answer came.
+    #[must_use]
+    pub fn leaves_doubt(&self) -> bool {
+        match self {
+            ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::TooLarge { .. } | ErrorKind::Content(_) => true,
+            ErrorKind::Status { status, .. } => *status >= 500,
+            _ => false,
+        }
+    }
+
+    /// Whether it will go the same way for every entry, so that trying the next is no use.
+    #[must_use]
+    pub fn is_of_the_whole_system(&self) -> bool {
+        matches!(self, ErrorKind::Unauthorised { .. } | ErrorKind::Unreachable(_))
+    }
+
+    /// Whether reading again may help.
+    #[must_use]
+    pub fn may_pass(&self) -> bool {
+        match self {
+            ErrorKind::Unreachable(_) | ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => {
+                true
+            }
+            ErrorKind::Status { status, .. } => *status >= 500,
+            _ => false,
+        }
+    }
+}
+
+fn seconds(duration: &Duration) -> String {
+    format!("{} s", duration.as_secs_f64())
+}
+
+fn described(message: &str) -> String {
+    if message.is_empty() { String::new() } else { format!(": {message}") }
+}

@@ -1,0 +1,189 @@
+//! From a feed's bytes to entries.
+
+use diaporos_core::change::{fingerprint, fingerprint_texts};
+use diaporos_core::plan::State;
+use diaporos_core::text::plain;
+use diaporos_core::value::{EntryId, Record, Revision, Value};
+use feed_rs::model::{Entry, Feed, FeedType, Text};
+
+use crate::{ErrorKind, Incoming, Problem};
+
+/// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
+pub(super) const SCHEME: &str = "feed 1";
+
+/// Reads a feed. Items' ids are told apart by the feed's name.
+pub(super) fn decode(name: &str, body: &[u8]) -> Result<(Vec<Incoming>, Vec<Problem>), ErrorKind> {
+    let parser = feed_rs::parser::Builder::new()
+        .sanitize_content(false)
+        // An item without an id gets one from what it holds, not a new one at every reading.
+        .id_generator(|_, _, _| String::new())
+        .build();
+    let feed = parser.parse(body).map_err(|error| ErrorKind::Content(not_a_feed(body, &error.to_string())))?;
+    let mut entries = Vec::new();
+    let mut problems = Vec::new();
+    for (place, item) in feed.entries.iter().enumerate() {
+        let fields = fields(name, &feed, item);
+        let id = format!("{name}/{}", stable_id(item, &fields));
+        match EntryId::new(id) {
+            Err(error) => problems.push(Problem {
+                item: format!("item {}", place + 1),
+                message: format!("its id cannot be used: {error}"),
+            }),
+            Ok(id) => {
+                let value = Value::Record(fields);
+                let fingerprint = fingerprint(&value);
+                let Value::Record(fields) = value else { continue };
+                let revision = item.updated.and_then(|moment| Revision::new(moment.to_rfc3339()).ok());
+                entries.push(Incoming { id, state: State::Live, revision, fields, fingerprint });
+            }
+        }
+    }
+    Ok((entries, problems))
+}
+
+fn not_a_feed(body: &[u8], error: &str) -> String {
+    let start = String::from_utf8_lossy(&body[..body.len().min(512)]).trim_start().to_lowercase();
+    if body.iter().all(u8::is_ascii_whitespace) {
+        "expected a feed, and the body is empty".to_owned()
+    } else if start.starts_with("<!doctype html") || start.starts_with("<html") {
+        "expected a feed, and it is a page of HTML".to_owned()
+    } else {
+        format!("expected a feed (RSS, Atom or JSON Feed): {error}")
+    }
+}
+
+/// The item's own id; else its link; else the hash of what it says.
+fn stable_id(item: &Entry, fields: &Record) -> String {
+    let own = item.id.trim();
+    if !own.is_empty() {
+        return own.to_owned();
+    }
+    match fields.get("link") {
+        Some(Value::Text(link)) => link.clone(),
+        _ => {
+            let said =
+                ["title", "published", "summary", "content"].map(|name| fields.get(name).and_then(Value::as_text));
+            fingerprint_texts(said.map(Option::unwrap_or_default)).to_string()
+        }
+    }
+}
+
+fn fields(name: &str, feed: &Feed, item: &Entry) -> Record {
+    let mut fields = Record::new();
+    let mut set = |name: &str, value: Value| {
+        if !value.is_blank() {
+            fields.insert(name.to_owned(), value);
+        }
+    };
+    set("title", title(feed, item.title.as_ref()));
+    let link = item.links.iter().find(|link| link.rel.as_deref().is_none_or(|rel| rel == "alternate"));
+    set("link", link.map_or(Value::Null, |link| link.href.trim().into()));
+    set("summary", item.summary.as_ref().map_or(Value::Null, |text| text.content.trim().into()));
+    set(
+        "content",
+        item.content
+            .as_ref()
+            .and_then(|content| content.body.as_deref())
+            .map_or(Value::Null, |body| body.trim().into()),
+    );
+    set("authors", texts(item.authors.iter().filter_map(|person| person.name.as_deref())));
+    set(
+        "categories",
+        texts(item.categories.iter().map(|category| category.label.as_deref().unwrap_or(&category.term))),
+    );
+    let published = item.published.map_or(Value::Null, |moment| moment.to_rfc3339().into());
+    set("published", published);
+    set("updated", item.updated.map_or(Value::Null, |moment| moment.to_rfc3339().into()));
+    set("language", item.language.as_deref().or(feed.language.as_deref()).map_or(Value::Null, Value::from));
+    set("enclosures", enclosures(item));
+    set("feed", name.into());
+    set("feed_title", title(feed, feed.title.as_ref()));
+    fields
+}
+
+/// A title is plain text; RSS does not say whether markup in it is meant, so it is read as HTML.
+fn title(feed: &Feed, text: Option<&Text>) -> Value {
+    let Some(text) = text else { return Value::Null };
+    let is_rss = matches!(feed.feed_type, FeedType::RSS0 | FeedType::RSS1 | FeedType::RSS2);
+    let is_html = is_rss || text.content_type.subty().as_str().contains("html");
+    if is_html { plain(&text.content).replace('\n', " ").into() } else { text.content.trim().into() }
+}
+
+fn texts<'a>(texts: impl Iterator<Item = &'a str>) -> Value {
+    Value::List(texts.map(str::trim).filter(|text| !text.is_empty()).map(Value::from).collect())
+}
+
+fn enclosures(item: &Entry) -> Value {
+    let linked = item.links.iter().filter(|link| link.rel.as_deref() == Some("enclosure"));
+    let linked = linked.map(|link| (link.href.clone(), link.media_type.clone(), link.length));
+    let media = item.media.iter().flat_map(|media| &media.content).filter_map(|content| {
+        let media_type = content.content_type.as_ref().map(ToString::to_string);
+        content.url.as_ref().map(|url| (url.to_string(), media_type, content.size))
+    });
+    let record = |(url, media_type, length): (String, Option<String>, Option<u64>)| {
+        let mut fields = Record::from_iter([("url".to_owned(), Value::Text(url))]);
+        fields.extend(media_type.map(|text| ("type".to_owned(), Value::Text(text))));
+        fields.extend(
+            length
+                .and_then(|bytes| i64::try_from(bytes).ok())
+                .map(|bytes| ("length".to_owned(), Value::Integer(bytes))),
+        );
+        Value::Record(fields)
+    };
+    Value::List(linked.chain(media).map(record).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use diaporos_core::value::to_json;
+
+    fn drawn(body: &str) -> String {
+        match decode("fernhollow", body.as_bytes()) {
+            Err(error) => error.to_string(),
+            Ok((entries, problems)) => {
+                let entry =
+                    |entry: &Incoming| format!("{}: {}", entry.id, to_json(&Value::Record(entry.fields.clone())));
+                let problem = |problem: &Problem| format!("{}: {}", problem.item, problem.message);
+                entries.iter().map(entry).chain(problems.iter().map(problem)).collect::<Vec<_>>().join("\n")
+            }
+        }
+    }
+
+    const RSS: &str = r#"<?xml version="1.0"?><rss version="2.0"><channel><title>Fernhollow &amp;amp; friends</title><language>en</language>
+        <item><guid>17</guid><title>Ferns &amp;amp; mosses</title><link>http://f.example/17</link><description>&lt;p&gt;Now&lt;/p&gt;</description>
+        <category>News</category><pubDate>Fri, 01 May 2026 09:30:00 +0100</pubDate></item>
+        <item><title>No id</title><link>http://f.example/18</link></item>
+        <item><title>Neither</title></item></channel></rss>"#;
+
+    #[test]
+    fn three_families() {
+        let atom = r#"<feed xmlns="http://www.w3.org/2005/Atom"><id>tag:f.example,2026:feed</id><title>Tarnside</title><updated>2026-05-01T00:00:00Z</updated>
+            <entry><id>tag:f.example,2026:1</id><title type="html">A &lt;b&gt;walk&lt;/b&gt;</title><updated>2026-05-02T00:00:00Z</updated>
+            <link href="http://f.example/1"/><link rel="enclosure" type="audio/mpeg" length="9" href="http://f.example/1.mp3"/></entry></feed>"#;
+        let json = r#"{"version":"https://jsonfeed.org/version/1.1","title":"Highmoss","items":[{"id":"9","content_html":"<p>x</p>","url":"http://h.example/9"}]}"#;
+        insta::assert_snapshot!([RSS, atom, json].map(drawn).join("\n---\n"));
+    }
+
+    #[test]
+    fn an_item_without_an_id_keeps_the_one_we_gave_it() {
+        assert_eq!(drawn(RSS), drawn(RSS));
+        assert!(drawn(RSS).contains("fernhollow/http://f.example/18"));
+    }
+
+    #[test]
+    fn what_is_not_a_feed_is_never_an_empty_one() {
+        let cut = &RSS[..RSS.len() / 2];
+        let texts = [
+            "",
+            "  \n",
+            "<!DOCTYPE html><html><body>Sign in</body></html>",
+            cut,
+            "{\"items\": []}",
+            "{\"a\"",
+            "plain words",
+            "<x/>",
+        ];
+        insta::assert_snapshot!(texts.map(drawn).join("\n"));
+    }
+}

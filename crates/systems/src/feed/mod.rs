@@ -1,0 +1,148 @@
+//! Kind `feed`: RSS, Atom and JSON Feed, from the web or from a file.
+
+mod decode;
+
+use std::path::PathBuf;
+use std::sync::OnceLock;
+
+use async_trait::async_trait;
+use diaporos_core::change::fingerprint_bytes;
+use diaporos_core::model::{EntryType, Field, FieldKind, Model};
+use diaporos_core::value::{SystemName, TypeName};
+use url::Url;
+
+use crate::http::{Answer, Client, Limits, Method, Request};
+use crate::{ErrorKind, Listing, Page, PageContent, PageMark, Read, SystemError};
+
+/// The type of every entry that comes from a feed.
+pub const TYPE: &str = "item";
+
+/// Where a feed is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FeedPlace {
+    /// On the web.
+    Web(Url),
+    /// In a file.
+    File(PathBuf),
+}
+
+/// A feed with the name under which its items are told apart.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FeedSource {
+    /// The name.
+    pub name: String,
+    /// Where it is.
+    pub place: FeedPlace,
+}
+
+/// A system of one or more feeds.
+#[derive(Debug)]
+pub struct Feeds {
+    client: Client,
+    limits: Limits,
+    sources: Vec<FeedSource>,
+    kind: TypeName,
+}
+
+impl Feeds {
+    /// A system of these feeds.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(system: SystemName, sources: Vec<FeedSource>, limits: Limits) -> Result<Self, SystemError> {
+        let [(kind, _)] = model_types();
+        Ok(Feeds { client: Client::new(system, limits)?, limits, sources, kind })
+    }
+
+    /// The cursor is the number of the feed.
+    fn source(&self, cursor: Option<&str>) -> Option<(usize, &FeedSource)> {
+        let number = cursor.map_or(Some(0), |text| text.parse().ok())?;
+        self.sources.get(number).map(|source| (number, source))
+    }
+
+    fn file(&self, path: &PathBuf) -> Result<Vec<u8>, SystemError> {
+        let error = |kind| SystemError { system: self.client.system().clone(), url: path.display().to_string(), kind };
+        let about = std::fs::metadata(path).map_err(|cause| error(ErrorKind::Unreachable(cause.to_string())))?;
+        if about.len() > self.limits.max_bytes {
+            return Err(error(ErrorKind::TooLarge { limit: self.limits.max_bytes }));
+        }
+        std::fs::read(path).map_err(|cause| error(ErrorKind::Unreachable(cause.to_string())))
+    }
+
+    async fn answer(&self, place: &FeedPlace, known: Option<&PageMark>) -> Result<Answer, SystemError> {
+        let url = match place {
+            FeedPlace::Web(url) => url.clone(),
+            FeedPlace::File(path) => {
+                return Ok(Answer { status: 200, etag: None, last_modified: None, body: self.file(path)? });
+            }
+        };
+        let request = Request::new(Method::Get, url).unless_known(known);
+        self.client.read(&request).await
+    }
+}
+
+#[async_trait]
+impl Read for Feeds {
+    fn types(&self) -> Vec<TypeName> {
+        vec![self.kind.clone()]
+    }
+
+    fn model(&self) -> &Model {
+        static MODEL: OnceLock<Model> = OnceLock::new();
+        MODEL.get_or_init(|| Model { types: model_types().into_iter().collect() })
+    }
+
+    fn listing(&self, _: &TypeName) -> Listing {
+        Listing::Window
+    }
+
+    fn place(&self, _: &TypeName, cursor: Option<&str>) -> String {
+        self.source(cursor).map_or(String::new(), |(_, source)| match &source.place {
+            FeedPlace::Web(url) => crate::http::shown_url(url),
+            FeedPlace::File(path) => path.display().to_string(),
+        })
+    }
+
+    async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+        let Some((number, source)) = self.source(cursor) else {
+            let kind = ErrorKind::Content("there is no feed to read".to_owned());
+            return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });
+        };
+        let next = (number + 1 < self.sources.len()).then(|| (number + 1).to_string());
+        let answer = self.answer(&source.place, known).await?;
+        if answer.is_not_modified() {
+            return Ok(Page { content: PageContent::Same, next });
+        }
+        let content = fingerprint_bytes(decode::SCHEME, &answer.body);
+        if known.is_some_and(|known| known.content == content) {
+            return Ok(Page { content: PageContent::Same, next });
+        }
+        let url = self.place(kind, cursor);
+        let wrong = |kind| SystemError { system: self.client.system().clone(), url: url.clone(), kind };
+        let (entries, problems) = decode::decode(&source.name, &answer.body).map_err(wrong)?;
+        let mark = PageMark { etag: answer.etag, last_modified: answer.last_modified, content, next: next.clone() };
+        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next })
+    }
+}
+
+fn model_types() -> [(TypeName, EntryType); 1] {
+    let field = |kind, many| Field { kind, many, ..Field::default() };
+    let fields = [
+        ("title", field(FieldKind::Text, false)),
+        ("link", field(FieldKind::Url, false)),
+        ("summary", field(FieldKind::Html, false)),
+        ("content", field(FieldKind::Html, false)),
+        ("authors", field(FieldKind::Text, true)),
+        ("categories", field(FieldKind::Text, true)),
+        ("published", field(FieldKind::Instant, false)),
+        ("updated", field(FieldKind::Instant, false)),
+        ("language", field(FieldKind::Text, false)),
+        ("enclosures", field(FieldKind::Record, true)),
+        ("feed", field(FieldKind::Text, false)),
+        ("feed_title", field(FieldKind::Text, false)),
+    ];
+    let fields = fields.into_iter().map(|(name, field)| (name.to_owned(), field)).collect();
+    #[expect(clippy::expect_used, reason = "the name is a constant that a test reads too")]
+    let kind = TypeName::new(TYPE).expect("`item` is a name");
+    [(kind, EntryType { fields })]
+}

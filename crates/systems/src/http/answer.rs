@@ -1,0 +1,113 @@
+//! An answer, read whole within its limit.
+
+use std::time::Duration;
+
+use serde_json::Value as Json;
+
+use crate::ErrorKind;
+
+/// How much of an error's body is shown.
+const SHOWN: usize = 300;
+
+/// An answer with a status that is a success, or 304.
+#[derive(Debug)]
+pub struct Answer {
+    /// The status.
+    pub status: u16,
+    /// `ETag`.
+    pub etag: Option<String>,
+    /// `Last-Modified`.
+    pub last_modified: Option<String>,
+    /// The decoded body.
+    pub body: Vec<u8>,
+}
+
+impl Answer {
+    /// Whether it says that nothing changed since the mark that was sent.
+    #[must_use]
+    pub fn is_not_modified(&self) -> bool {
+        self.status == 304
+    }
+
+    /// The body as JSON.
+    ///
+    /// # Errors
+    /// Where it is not, with what it looks like instead.
+    pub fn json(&self) -> Result<Json, ErrorKind> {
+        serde_json::from_slice(&self.body).map_err(|error| {
+            let start = String::from_utf8_lossy(&self.body[..self.body.len().min(SHOWN)]).trim_start().to_owned();
+            let looks = if self.body.is_empty() {
+                "the body is empty".to_owned()
+            } else if start.starts_with('<') {
+                "the body looks like HTML or XML".to_owned()
+            } else if error.is_eof() {
+                format!("the body ends in the middle, at byte {}", self.body.len())
+            } else {
+                error.to_string()
+            };
+            ErrorKind::Content(format!("expected JSON, and {looks}"))
+        })
+    }
+}
+
+/// What a status that is no success means.
+pub(super) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -> ErrorKind {
+    match status {
+        401 | 403 => ErrorKind::Unauthorised { status },
+        404 | 410 => ErrorKind::NotFound,
+        412 => ErrorKind::RevisionDiffers { status },
+        429 => ErrorKind::Throttled { after: retry_after },
+        300..=399 => ErrorKind::Redirects(format!("with {status}, and writes are not redirected")),
+        _ => ErrorKind::Status { status, message: describe(body) },
+    }
+}
+
+/// The sentence in an error's body: a problem document's (RFC 9457), a common field's, or its start.
+fn describe(body: &[u8]) -> String {
+    let text = String::from_utf8_lossy(&body[..body.len().min(64 * 1024)]);
+    let json: Option<Json> = serde_json::from_str(&text).ok();
+    let named = json.as_ref().and_then(|json| {
+        ["detail", "message", "error", "title"].iter().find_map(|key| json.get(key).and_then(Json::as_str))
+    });
+    let plain = match named {
+        Some(sentence) => sentence.to_owned(),
+        None if text.trim_start().starts_with('<') => diaporos_core::text::plain(&text),
+        None => text.trim().to_owned(),
+    };
+    let one_line: String = plain.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    diaporos_core::text::shorten(&one_line, SHOWN)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn answer(body: &str) -> Answer {
+        Answer { status: 200, etag: None, last_modified: None, body: body.as_bytes().to_vec() }
+    }
+
+    #[test]
+    fn what_is_not_json_is_described() {
+        for (body, expected) in [
+            ("", "expected JSON, and the body is empty"),
+            ("<html>", "expected JSON, and the body looks like HTML or XML"),
+            ("{\"a\": [1,", "expected JSON, and the body ends in the middle, at byte 9"),
+            ("nope", "expected JSON, and expected ident at line 1 column 2"),
+        ] {
+            assert_eq!(answer(body).json().unwrap_err().to_string(), expected);
+        }
+    }
+
+    #[test]
+    fn errors_show_their_own_words() {
+        for (status, body, expected) in [
+            (422, r#"{"title":"Invalid","detail":"slug is taken"}"#, "it answered 422: slug is taken"),
+            (500, "<html><body><h1>Oops</h1>down</body></html>", "it answered 500: Oops down"),
+            (400, "", "it answered 400"),
+            (401, "x", "the credential was refused (401); check the token, and what it may do"),
+            (412, "", "it was changed there since (412)"),
+        ] {
+            assert_eq!(failure(status, body.as_bytes(), None).to_string(), expected);
+        }
+    }
+}

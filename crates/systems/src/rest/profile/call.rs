@@ -1,0 +1,116 @@
+//! One call: a method, a path with places to fill, and what goes into the body beside the fields.
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::settings::{InnerText, Item, Section, Shape};
+use serde_json::{Map, Value as Json};
+
+use crate::http::Method;
+
+/// A call as a profile describes it: `PUT /api/pages/{id}`.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct Call {
+    /// The method.
+    pub(in crate::rest) method: Method,
+    path: String,
+    /// Members that go into every body of this call.
+    pub(in crate::rest) body: Map<String, Json>,
+}
+
+/// What a call's places are filled with.
+#[derive(Debug, Clone, Copy, Default)]
+pub(in crate::rest) struct Filled<'a> {
+    /// `{id}`: what the system calls the document.
+    pub(in crate::rest) id: &'a str,
+    /// `{key}`: the value of the lane's key field.
+    pub(in crate::rest) key: &'a str,
+    /// `{language}`: the system's code of the language.
+    pub(in crate::rest) language: &'a str,
+}
+
+const PLACES: [&str; 3] = ["id", "key", "language"];
+
+impl Call {
+    /// Reads the call under a key: a text, or a table with `call` and `body`.
+    pub(super) fn from_key(
+        section: &mut Section<'_>,
+        key: &'static str,
+        allowed: &[&str],
+        report: &mut Report,
+    ) -> Option<Call> {
+        match section.shape(key, report)? {
+            Shape::Text(item) => Call::from_text(&item, allowed, report),
+            Shape::Table(mut table) => {
+                let item = table.required_text("call", report);
+                let body =
+                    table.section("body", report).map(|mut body| constants(&mut body, report)).unwrap_or_default();
+                table.finish(report);
+                Some(Call { body, ..Call::from_text(&item?, allowed, report)? })
+            }
+        }
+    }
+
+    fn from_text(item: &Item<InnerText>, allowed: &[&str], report: &mut Report) -> Option<Call> {
+        let text = item.value.as_str();
+        let wrong = |message: String| Diagnostic::error(Code::BadValue, item.span.clone(), message);
+        let Some((word, path)) = text.split_once(' ') else {
+            report.add(
+                wrong(format!("`{text}` is not a call")).help("a call is a method and a path: `PUT /api/pages/{id}`"),
+            );
+            return None;
+        };
+        let Some((_, method)) = Method::WORDS.iter().find(|(known, _)| *known == word) else {
+            report.add(wrong(format!("`{word}` is not a method")).suggest(word, Method::WORDS.map(|(word, _)| word)));
+            return None;
+        };
+        for place in places(path) {
+            if !allowed.contains(&place) {
+                let known: Vec<String> = allowed.iter().map(|place| format!("{{{place}}}")).collect();
+                let message = format!("`{{{place}}}` has no meaning in this call");
+                report.add(wrong(message).help(format!("known here: {}", known.join(", "))));
+                return None;
+            }
+        }
+        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new() })
+    }
+
+    /// The path with its places filled, each percent-encoded.
+    pub(in crate::rest) fn path(&self, filled: Filled<'_>) -> String {
+        let values = [filled.id, filled.key, filled.language];
+        PLACES
+            .iter()
+            .zip(values)
+            .fold(self.path.clone(), |path, (place, value)| path.replace(&format!("{{{place}}}"), &encoded(value)))
+    }
+}
+
+fn constants(section: &mut Section<'_>, report: &mut Report) -> Map<String, Json> {
+    let mut body = Map::new();
+    for name in section.names() {
+        if let Some(text) = section.named_text(&name.value, report) {
+            body.insert(name.value, Json::String(text.value.as_str().to_owned()));
+        }
+    }
+    body
+}
+
+fn places(path: &str) -> impl Iterator<Item = &str> {
+    path.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(place, _)| place)
+}
+
+/// Percent-encoded so that it is one part of a path or a query, whatever is in it.
+fn encoded(text: &str) -> String {
+    url::form_urlencoded::byte_serialize(text.as_bytes()).collect::<String>().replace('+', "%20")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_are_filled_and_nothing_escapes() {
+        let call =
+            Call { method: Method::Get, path: "/pages/{id}?slug={key}&lang={language}".into(), body: Map::new() };
+        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en" };
+        assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
+    }
+}

@@ -1,0 +1,127 @@
+//! Profiles: files that describe a REST system's calls.
+
+mod call;
+mod field;
+mod query;
+mod read_type;
+mod write_type;
+
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
+use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::model::{EntryType, Model};
+use diaporos_core::settings::{Section, read_toml};
+use diaporos_core::value::TypeName;
+use indexmap::IndexMap;
+
+pub(super) use call::{Call, Filled};
+pub(super) use field::ProfileField;
+pub(super) use query::{Query, scalar_text};
+pub(super) use read_type::{PageSize, Paging, ReadType};
+pub(super) use write_type::{RevisionPlace, WriteType};
+
+/// How a REST system is read and written.
+#[derive(Debug, Clone)]
+pub struct Profile {
+    pub(super) types: IndexMap<TypeName, ProfileType>,
+    model: Model,
+    fingerprint: Fingerprint,
+}
+
+/// How one type is read and written.
+#[derive(Debug, Clone)]
+pub(super) struct ProfileType {
+    pub(super) fields: Option<IndexMap<String, ProfileField>>,
+    pub(super) read: Option<ReadType>,
+    pub(super) write: Option<WriteType>,
+}
+
+impl Profile {
+    /// What the profile says of the types' fields. A type without a table of fields is not in it.
+    #[must_use]
+    pub fn model(&self) -> &Model {
+        &self.model
+    }
+
+    /// Changes with every change of the file.
+    pub(super) fn fingerprint(&self) -> Fingerprint {
+        self.fingerprint
+    }
+
+    /// Whether the type is there and can be read.
+    #[must_use]
+    pub fn reads(&self, kind: &TypeName) -> bool {
+        self.types.get(kind).is_some_and(|known| known.read.is_some())
+    }
+
+    /// Whether the type is there and can be written.
+    #[must_use]
+    pub fn writes(&self, kind: &TypeName) -> bool {
+        self.types.get(kind).is_some_and(|known| known.write.is_some())
+    }
+
+    /// The names of all types.
+    pub fn type_names(&self) -> impl Iterator<Item = &TypeName> {
+        self.types.keys()
+    }
+}
+
+/// Reads a profile; whatever is wrong in it is in the report.
+#[must_use]
+pub fn read_profile(source: Source) -> (Option<Profile>, Report) {
+    let fingerprint = fingerprint_texts([source.text.as_str()]);
+    let (types, report) = read_toml(source, |file, report| {
+        let mut section = file.section("types", report).or_else(|| {
+            file.missing("types", report);
+            None
+        })?;
+        let mut types = IndexMap::new();
+        for name in section.names() {
+            let kind = match TypeName::new(name.value.clone()) {
+                Ok(kind) => kind,
+                Err(error) => {
+                    let message = format!("`{}` cannot name a type: {error}", name.value);
+                    report.add(Diagnostic::error(Code::BadValue, name.span, message));
+                    continue;
+                }
+            };
+            if let Some(mut section) = section.named_section(&name.value, report) {
+                types.insert(kind, profile_type(&mut section, report));
+                section.finish(report);
+            }
+        }
+        Some(types)
+    });
+    let profile =
+        types.filter(|_| !report.has_errors()).map(|types| Profile { model: model(&types), types, fingerprint });
+    (profile, report)
+}
+
+fn profile_type(section: &mut Section<'_>, report: &mut Report) -> ProfileType {
+    let fields = section.section("fields", report).map(|mut fields| field::fields(&mut fields, report));
+    let read = section.section("read", report).and_then(|mut read| {
+        let parsed = ReadType::from_section(&mut read, report);
+        read.finish(report);
+        parsed
+    });
+    let write = section.section("write", report).and_then(|mut write| {
+        let parsed = WriteType::from_section(&mut write, report);
+        write.finish(report);
+        parsed
+    });
+    if !section.has("read") && !section.has("write") {
+        let message = format!("`{}` says neither how to read nor how to write it", section.path());
+        report.add(Diagnostic::error(Code::MissingKey, section.span(), message).help("add a table `read` or `write`"));
+    }
+    ProfileType { fields, read, write }
+}
+
+fn model(types: &IndexMap<TypeName, ProfileType>) -> Model {
+    let of = |fields: &IndexMap<String, ProfileField>| EntryType {
+        fields: fields.iter().map(|(name, field)| (name.clone(), field.field.clone())).collect(),
+    };
+    let known = types.iter().filter_map(|(kind, of_type)| Some((kind.clone(), of(of_type.fields.as_ref()?))));
+    Model { types: known.collect() }
+}
+
+#[cfg(test)]
+mod tests;

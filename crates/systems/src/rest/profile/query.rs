@@ -1,0 +1,64 @@
+//! JSONPath queries (RFC 9535).
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::settings::{InnerText, Item, Section};
+use serde_json::Value as Json;
+use serde_json_path::JsonPath;
+
+/// A JSONPath with the text it was read from.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct Query {
+    text: String,
+    path: JsonPath,
+}
+
+impl Query {
+    /// Reads the query under a key.
+    pub(super) fn from_key(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Query> {
+        section.text(key, report).and_then(|item| Query::from_item(&item, report))
+    }
+
+    /// Reads the query under a key that must be there.
+    pub(super) fn required(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Query> {
+        section.required_text(key, report).and_then(|item| Query::from_item(&item, report))
+    }
+
+    pub(super) fn from_item(item: &Item<InnerText>, report: &mut Report) -> Option<Query> {
+        let text = item.value.as_str();
+        match JsonPath::parse(text) {
+            Ok(path) => Some(Query { text: text.to_owned(), path }),
+            Err(error) => {
+                let at = error.position();
+                let span = item.value.in_file(at..text.len().max(at + 1));
+                let finding = Diagnostic::error(Code::BadValue, span, format!("`{text}` is not a JSONPath"));
+                report
+                    .add(finding.label(error.message()).help("for example `$.entries[*]` or `$.about.id` (RFC 9535)"));
+                None
+            }
+        }
+    }
+
+    /// Everything it finds.
+    pub(in crate::rest) fn all<'a>(&self, json: &'a Json) -> Vec<&'a Json> {
+        self.path.query(json).all()
+    }
+
+    /// The first thing it finds that is not null.
+    pub(in crate::rest) fn first<'a>(&self, json: &'a Json) -> Option<&'a Json> {
+        self.path.query(json).into_iter().find(|found| !found.is_null())
+    }
+
+    /// The query as written.
+    pub(in crate::rest) fn as_str(&self) -> &str {
+        &self.text
+    }
+}
+
+/// A text or a number as text.
+pub(in crate::rest) fn scalar_text(json: &Json) -> Option<String> {
+    match json {
+        Json::String(text) => Some(text.clone()),
+        Json::Number(number) => Some(number.to_string()),
+        _ => None,
+    }
+}

@@ -1,0 +1,48 @@
+use super::*;
+
+fn findings(text: &str) -> String {
+    let source = Source { name: "profiles/p.toml".to_owned(), text: text.to_owned() };
+    let (_, report) = read_profile(source);
+    let line = |finding: &Diagnostic| {
+        let (line, column) = report.source.position(finding.span.start);
+        let help = finding.help.as_deref().map_or(String::new(), |help| format!(" ({help})"));
+        format!("{line}:{column} {} {}{help}", finding.code, finding.message)
+    };
+    report.findings.iter().map(line).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn every_fault_is_reported_in_one_pass() {
+    let text = r#"
+[types.page]
+
+[types.plant.read]
+list = "/entries"
+itmes = "$.entries[*]"
+items = "$.entries[*"
+state = "$.status"
+states = { published = "alive" }
+[types.plant.read.paging]
+style = "pages"
+[types.plant.fields]
+name = "txt"
+curator = "reference"
+by = { kind = "reference" }
+height = { kind = "integer", max_length = 0 }
+
+[types.post.write]
+find = "GET /posts?slug={slug}"
+create = "CREATE /posts"
+update = "PUT"
+id = "$.id"
+if_match = "x"
+languages = { shape = "rows" }
+"#;
+    insta::assert_snapshot!(findings(text));
+}
+
+#[test]
+fn a_file_that_is_not_toml() {
+    insta::assert_snapshot!(findings("[types.page\nx = "));
+    assert_eq!(findings(""), "1:1 key/missing the file needs the key `types`");
+}

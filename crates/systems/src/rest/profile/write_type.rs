@@ -1,0 +1,151 @@
+//! How a type's documents are found, written and taken away.
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::lane::Documents;
+use diaporos_core::settings::Section;
+
+use super::{Call, Query};
+
+/// How a type's documents are found, written and taken away.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct WriteType {
+    /// How languages go into documents.
+    pub(in crate::rest) documents: Documents,
+    /// The members that hold language and item, where there is a document per language.
+    pub(in crate::rest) rows: Option<LanguageRows>,
+    /// Finds documents by key.
+    pub(in crate::rest) find: Option<Call>,
+    /// Where `find` answers with them.
+    pub(in crate::rest) found: Query,
+    /// Reads one document.
+    pub(in crate::rest) read: Call,
+    /// Writes a new one.
+    pub(in crate::rest) create: Call,
+    /// Changes one.
+    pub(in crate::rest) update: Call,
+    /// Takes one off view.
+    pub(in crate::rest) withdraw: Option<Call>,
+    /// Deletes one.
+    pub(in crate::rest) delete: Option<Call>,
+    /// Where a document's id is.
+    pub(in crate::rest) id: Query,
+    /// Where its version is.
+    pub(in crate::rest) revision: Option<RevisionPlace>,
+    /// What goes into `If-Match`, `{revision}` filled.
+    pub(in crate::rest) if_match: Option<String>,
+    /// Where it says that it is off view, and the words that say so.
+    pub(in crate::rest) withdrawn: Option<(Query, Vec<String>)>,
+}
+
+/// Where a document's version is.
+#[derive(Debug, Clone)]
+pub(in crate::rest) enum RevisionPlace {
+    /// In the `ETag` header.
+    Etag,
+    /// In the body.
+    Body(Query),
+}
+
+/// The members of a document that hold its language, and what joins it to its other languages.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct LanguageRows {
+    /// The language's member.
+    pub(in crate::rest) language: String,
+    /// The joining member.
+    pub(in crate::rest) item: Option<String>,
+}
+
+impl WriteType {
+    pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<WriteType> {
+        let (documents, rows) = match section.section("languages", report) {
+            None => (Some(Documents::One), None),
+            Some(mut languages) => {
+                let read = language_shape(&mut languages, report);
+                languages.finish(report);
+                read
+            }
+        };
+        let find = Call::from_key(section, "find", &["key", "language"], report);
+        let found = Query::from_key(section, "found", report);
+        let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, &["id"], report);
+        let read = one(section, "read", report);
+        let create = Call::from_key(section, "create", &[], report);
+        let update = one(section, "update", report);
+        for key in ["read", "create", "update"] {
+            if !section.has(key) {
+                section.missing(key, report);
+            }
+        }
+        if section.has("find") && !section.has("found") {
+            section.missing("found", report);
+        }
+        let withdraw = one(section, "withdraw", report);
+        let delete = one(section, "delete", report);
+        let id = Query::required(section, "id", report);
+        let revision = section.text("revision", report).and_then(|item| match item.value.as_str() {
+            "etag" => Some(RevisionPlace::Etag),
+            _ => Query::from_item(&item, report).map(RevisionPlace::Body),
+        });
+        let if_match = section.text("if_match", report);
+        if let Some(item) = &if_match
+            && !item.value.as_str().contains("{revision}")
+        {
+            let finding =
+                Diagnostic::error(Code::BadValue, item.span.clone(), "`if_match` must have `{revision}` in it");
+            report.add(finding.help("for example `if_match = '\"{revision}\"'`"));
+        }
+        let withdrawn = section.section("withdrawn", report).and_then(|mut table| {
+            let at = Query::required(&mut table, "at", report);
+            let words = table.texts("words", report);
+            table.finish(report);
+            Some((at?, words?.into_iter().map(|word| word.value).collect()))
+        });
+        let id = id?;
+        Some(WriteType {
+            documents: documents?,
+            rows,
+            find,
+            found: found.unwrap_or_else(|| id.clone()),
+            read: read?,
+            create: create?,
+            update: update?,
+            withdraw,
+            delete,
+            id,
+            revision,
+            if_match: if_match.map(|item| item.value.as_str().to_owned()),
+            withdrawn,
+        })
+    }
+}
+
+fn language_shape(section: &mut Section<'_>, report: &mut Report) -> (Option<Documents>, Option<LanguageRows>) {
+    let Some(shape) = section.required_text("shape", report) else { return (None, None) };
+    let text = |section: &mut Section<'_>, key, report: &mut Report| {
+        section.text(key, report).map(|item| item.value.as_str().to_owned())
+    };
+    match shape.value.as_str() {
+        "map" => (Some(Documents::One), None),
+        "row" => {
+            let language = section.required_text("language", report).map(|item| item.value.as_str().to_owned());
+            let item = text(section, "item", report);
+            (Some(Documents::PerLanguage), language.map(|language| LanguageRows { language, item }))
+        }
+        "one" => {
+            let Some(item) = section.required_text("language", report) else { return (None, None) };
+            match item.value.as_str().parse() {
+                Ok(tag) => (Some(Documents::OneLanguage(tag)), None),
+                Err(error) => {
+                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
+                    (None, None)
+                }
+            }
+        }
+        other => {
+            let finding =
+                Diagnostic::error(Code::BadValue, shape.span, format!("`{other}` is not a shape of languages"));
+            report.add(finding.suggest(other, ["map", "row", "one"]));
+            (None, None)
+        }
+    }
+}

@@ -1,0 +1,267 @@
+//! Writing to a REST system.
+
+use async_trait::async_trait;
+use diaporos_core::lane::Documents;
+use diaporos_core::model::EntryType;
+use diaporos_core::plan::{Existing, Presence};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, Value, from_json, to_json};
+use serde_json::{Map, Value as Json};
+use url::Url;
+
+use super::profile::{Call, Filled, RevisionPlace, WriteType, scalar_text};
+use super::{LanguageCodes, Profile};
+use crate::http::{Answer, Client, Credential, Limits, Request, join_url, shown_url};
+use crate::{ErrorKind, Order, SystemError, Write, Written};
+
+/// Writes to a REST system by its profile.
+#[derive(Debug)]
+pub struct RestWriter {
+    client: Client,
+    base: Url,
+    profile: Profile,
+    languages: LanguageCodes,
+    credential: Option<Credential>,
+}
+
+impl RestWriter {
+    /// A writer with the credential for writing.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(
+        system: SystemName,
+        base: Url,
+        profile: Profile,
+        languages: LanguageCodes,
+        credential: Option<Credential>,
+        limits: Limits,
+    ) -> Result<Self, SystemError> {
+        Ok(RestWriter { client: Client::new(system, limits)?, base, profile, languages, credential })
+    }
+
+    fn error(&self, message: impl Into<String>) -> SystemError {
+        SystemError {
+            system: self.client.system().clone(),
+            url: shown_url(&self.base),
+            kind: ErrorKind::Content(message.into()),
+        }
+    }
+
+    fn write_type(&self, kind: &TypeName) -> Result<&WriteType, SystemError> {
+        let known = self.profile.types.get(kind).and_then(|known| known.write.as_ref());
+        known.ok_or_else(|| self.error(format!("the profile does not say how to write `{kind}`")))
+    }
+
+    fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
+        let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
+        Ok(Request::new(call.method, url).credential(self.credential.as_ref()))
+    }
+
+    fn code(&self, language: Option<&LanguageTag>) -> Result<Option<String>, SystemError> {
+        language.map(|tag| self.languages.code(tag)).transpose().map_err(|error| self.error(error.to_string()))
+    }
+
+    /// A call on a document that is there, with the version it is based on.
+    fn on_document(
+        &self,
+        write: &WriteType,
+        call: &Call,
+        id: &EntryId,
+        revision: Option<&Revision>,
+    ) -> Result<Request, SystemError> {
+        let mut request = self.call(call, Filled { id: id.as_str(), ..Filled::default() })?;
+        if let (Some(template), Some(revision)) = (&write.if_match, revision) {
+            request = request.header("if-match", template.replace("{revision}", revision.as_str()));
+        }
+        if !call.body.is_empty() {
+            request.body = Some(Json::Object(call.body.clone()));
+        }
+        Ok(request)
+    }
+
+    /// Fields as the system takes them: a localised one as a map by its own codes.
+    fn body(&self, call: &Call, fields: &Record) -> Result<Map<String, Json>, SystemError> {
+        let mut body = call.body.clone();
+        for (name, value) in fields {
+            let json = match value {
+                Value::Localised(by_language) => {
+                    let code = |tag| self.languages.code(tag).map_err(|error| self.error(error.to_string()));
+                    let by_code = by_language.iter().map(|(tag, inner)| Ok((code(tag)?, to_json(inner))));
+                    Json::Object(by_code.collect::<Result<_, SystemError>>()?)
+                }
+                other => to_json(other),
+            };
+            body.insert(name.clone(), json);
+        }
+        Ok(body)
+    }
+
+    /// A document as the hub sees it: localised fields told by the type, the rest as they are.
+    fn existing(
+        &self,
+        kind: &TypeName,
+        write: &WriteType,
+        document: &Json,
+        etag: Option<&str>,
+    ) -> Result<Existing, SystemError> {
+        let id = self.document_id(write, document)?;
+        let id = id.ok_or_else(|| self.error(format!("a `{kind}` has no id at `{}`", write.id.as_str())))?;
+        let Json::Object(members) = document else { return Err(self.error(format!("a `{kind}` is not an object"))) };
+        let localised = |name: &str| {
+            self.fields(kind).and_then(|known| known.fields.get(name)).is_some_and(|field| field.localised)
+                && write.documents == Documents::One
+        };
+        let mut fields = Record::new();
+        for (name, json) in members {
+            let value = match json {
+                Json::Object(by_code) if localised(name) => {
+                    let tagged = by_code
+                        .iter()
+                        .map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner.clone()))));
+                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json.clone()), Value::Localised)
+                }
+                other => from_json(other.clone()),
+            };
+            fields.insert(name.clone(), value);
+        }
+        let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
+            at.first(document).and_then(scalar_text).is_some_and(|word| words.contains(&word))
+        });
+        Ok(Existing {
+            id,
+            item: self.item(write, document),
+            revision: self.revision(write, document, etag),
+            fields,
+            presence: if withdrawn { Presence::Withdrawn } else { Presence::Present },
+        })
+    }
+
+    fn document_id(&self, write: &WriteType, document: &Json) -> Result<Option<EntryId>, SystemError> {
+        let text = write.id.first(document).and_then(scalar_text);
+        text.map(EntryId::new)
+            .transpose()
+            .map_err(|error| self.error(format!("a document's id cannot be used: {error}")))
+    }
+
+    fn item(&self, write: &WriteType, document: &Json) -> Option<EntryId> {
+        let member = write.rows.as_ref()?.item.as_ref()?;
+        document.get(member).and_then(scalar_text).and_then(|text| EntryId::new(text).ok())
+    }
+
+    fn revision(&self, write: &WriteType, document: &Json, etag: Option<&str>) -> Option<Revision> {
+        let text = match write.revision.as_ref()? {
+            RevisionPlace::Etag => etag.map(str::to_owned),
+            RevisionPlace::Body(query) => query.first(document).and_then(scalar_text),
+        };
+        text.and_then(|text| Revision::new(text).ok())
+    }
+
+    fn written(&self, write: &WriteType, order: &Order, answer: &Answer) -> Result<Written, SystemError> {
+        let known = match order {
+            Order::Create { .. } => None,
+            Order::Update { id, .. } | Order::Withdraw { id, .. } | Order::Delete { id, .. } => Some(id.clone()),
+        };
+        let etag = answer.etag.as_deref();
+        // 204, or a body that is no document: what we asked for is done all the same.
+        let document = answer.json().unwrap_or(Json::Null);
+        let id = self.document_id(write, &document)?.or(known);
+        let revision = self.revision(write, &document, etag);
+        Ok(Written { id, item: self.item(write, &document), revision, status: answer.status })
+    }
+}
+
+#[async_trait]
+impl Write for RestWriter {
+    fn documents(&self, kind: &TypeName) -> Option<&Documents> {
+        self.write_type(kind).ok().map(|write| &write.documents)
+    }
+
+    fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
+        self.profile.model().get(kind)
+    }
+
+    async fn find(
+        &self,
+        kind: &TypeName,
+        key: &str,
+        language: Option<&LanguageTag>,
+    ) -> Result<Vec<Existing>, SystemError> {
+        let write = self.write_type(kind)?;
+        let Some(call) = &write.find else { return Ok(Vec::new()) };
+        let code = self.code(language)?.unwrap_or_default();
+        let request = self.call(call, Filled { key, language: &code, id: "" })?;
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(Vec::new()),
+            answer => answer?,
+        };
+        let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        write.found.all(&json).into_iter().map(|document| self.existing(kind, write, document, None)).collect()
+    }
+
+    async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
+        let write = self.write_type(kind)?;
+        let request = self.call(&write.read, Filled { id: id.as_str(), ..Filled::default() })?;
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
+            answer => answer?,
+        };
+        let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        self.existing(kind, write, &json, answer.etag.as_deref()).map(Some)
+    }
+
+    fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
+        let write = self.write_type(kind)?;
+        match order {
+            Order::Create { fields, language, item } => {
+                let mut request = self.call(&write.create, Filled::default())?;
+                let mut body = self.body(&write.create, fields)?;
+                if let Some(rows) = &write.rows {
+                    if let Some(code) = self.code(language.as_ref())? {
+                        body.insert(rows.language.clone(), Json::String(code));
+                    }
+                    if let (Some(member), Some(item)) = (&rows.item, item) {
+                        body.insert(member.clone(), identifier(item));
+                    }
+                }
+                request.body = Some(Json::Object(body));
+                Ok(request)
+            }
+            Order::Update { id, revision, fields } => {
+                let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
+                request.body = Some(Json::Object(self.body(&write.update, fields)?));
+                Ok(request)
+            }
+            Order::Withdraw { id, revision } => {
+                let call = write
+                    .withdraw
+                    .as_ref()
+                    .ok_or_else(|| self.error(format!("the profile has no `withdraw` for `{kind}`")))?;
+                self.on_document(write, call, id, revision.as_ref())
+            }
+            Order::Delete { id, revision } => {
+                let call = write
+                    .delete
+                    .as_ref()
+                    .ok_or_else(|| self.error(format!("the profile has no `delete` for `{kind}`")))?;
+                self.on_document(write, call, id, revision.as_ref())
+            }
+        }
+    }
+
+    async fn write(&self, kind: &TypeName, order: &Order) -> Result<Written, SystemError> {
+        let write = self.write_type(kind)?;
+        let request = self.request(kind, order)?;
+        let answer = self.client.write(&request).await?;
+        let written = self.written(write, order, &answer)?;
+        if matches!(order, Order::Create { .. }) && written.id.is_none() {
+            let message = format!("the document was written, and the answer has no id at `{}`", write.id.as_str());
+            return Err(self.client.error(&request, ErrorKind::Content(message)));
+        }
+        Ok(written)
+    }
+}
+
+/// An identifier as it was given: a number goes back as a number.
+fn identifier(id: &EntryId) -> Json {
+    id.as_str().parse::<i64>().map_or_else(|_| Json::String(id.to_string()), |number| Json::Number(number.into()))
+}
