@@ -1,1 +1,10 @@
+//! The hub's store: entries with their versions, where each stands on each lane, counterparts, and
+//! the ledger. SQLite, one file, write-ahead log; every call commits or changes nothing.
 
+mod sqlite;
+
+pub use sqlite::{
+    Action, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
+    LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult, PageTally, Seen, Standing, Store, StoreError,
+    StoredEntry, Verdict, VersionRow,
+};

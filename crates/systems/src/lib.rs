@@ -12,6 +12,6 @@ mod secret;
 mod write;
 
 pub use error::{ErrorKind, SystemError};
-pub use read::{Incoming, Listing, Page, PageContent, PageMark, Problem, Read};
+pub use read::{Page, PageContent, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use write::{Order, Write, Written};

@@ -1,10 +1,9 @@
 //! Reading from a system.
 
 use async_trait::async_trait;
-use diaporos_core::change::Fingerprint;
+use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
-use diaporos_core::plan::State;
-use diaporos_core::value::{EntryId, Record, Revision, TypeName};
+use diaporos_core::value::TypeName;
 
 use crate::SystemError;
 
@@ -23,34 +22,19 @@ pub trait Read: Send + Sync {
     /// A stable name for a page of a listing, under which its mark is kept; without secrets.
     fn place(&self, kind: &TypeName, cursor: Option<&str>) -> String;
 
+    /// Where a listing goes on after a page that could not be had; none where only the page itself
+    /// could tell.
+    fn after(&self, cursor: Option<&str>) -> Option<String> {
+        let _ = cursor;
+        None
+    }
+
     /// One page of a listing: the first, or the one the cursor of the page before leads to.
     /// Where the page is as the mark says, its content is not given again.
     ///
     /// # Errors
     /// Where the page cannot be had whole; nothing of it is given then.
     async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError>;
-}
-
-/// What a listing's end means.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Listing {
-    /// Everything there is: what it lacks is gone.
-    Complete,
-    /// The newest only: what it lacks may still be there.
-    Window,
-}
-
-/// By what a page is known again.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PageMark {
-    /// The `ETag` it came with.
-    pub etag: Option<String>,
-    /// The `Last-Modified` it came with.
-    pub last_modified: Option<String>,
-    /// The hash of its bytes.
-    pub content: Fingerprint,
-    /// Where the listing went on.
-    pub next: Option<String>,
 }
 
 /// One page of a listing.
@@ -76,21 +60,6 @@ pub enum PageContent {
         /// By what the page is known again.
         mark: PageMark,
     },
-}
-
-/// An entry as a source gives it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Incoming {
-    /// What the source calls it.
-    pub id: EntryId,
-    /// Its state.
-    pub state: State,
-    /// The source's mark of its version.
-    pub revision: Option<Revision>,
-    /// Its fields.
-    pub fields: Record,
-    /// The fingerprint of the fields.
-    pub fingerprint: Fingerprint,
 }
 
 /// An item of a listing that could not be read.

@@ -216,15 +216,33 @@ impl<'a> Section<'a> {
         if self.open {
             return;
         }
-        for (name, _) in self.table.iter() {
+        for (name, value) in self.table.iter() {
             let key = name.get_ref().as_ref();
             if !self.asked.contains(&key) {
+                if let DeValue::String(text) = value.get_ref()
+                    && looks_secret(key, text)
+                {
+                    let finding =
+                        Diagnostic::error(Code::ClearSecret, value.span(), format!("`{key}` looks like a secret"));
+                    report.add(
+                        finding
+                            .label("hidden here")
+                            .help("a credential is named by reference: `bearer = \"env:NAME\"`"),
+                    );
+                }
                 let whole = if self.path.is_empty() { String::new() } else { format!(" in `{}`", self.path) };
                 let finding = Diagnostic::error(Code::UnknownKey, name.span(), format!("unknown key `{key}`{whole}"));
                 report.add(finding.suggest(key, self.asked.iter().copied()));
             }
         }
     }
+}
+
+/// Whether a key that has no meaning here may hold a secret all the same, which no excerpt may show.
+fn looks_secret(key: &str, text: &str) -> bool {
+    let key = key.to_lowercase();
+    let named_so = ["token", "secret", "password", "passwd", "key", "bearer", "auth", "credential"];
+    named_so.iter().any(|word| key.contains(word)) && !text.starts_with("env:") && !text.starts_with("file:")
 }
 
 fn type_name(value: &DeValue<'_>) -> &'static str {

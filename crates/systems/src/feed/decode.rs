@@ -1,12 +1,13 @@
 //! From a feed's bytes to entries.
 
 use diaporos_core::change::{fingerprint, fingerprint_texts};
+use diaporos_core::intake::Incoming;
 use diaporos_core::plan::State;
 use diaporos_core::text::plain;
 use diaporos_core::value::{EntryId, Record, Revision, Value};
 use feed_rs::model::{Entry, Feed, FeedType, Text};
 
-use crate::{ErrorKind, Incoming, Problem};
+use crate::{ErrorKind, Problem};
 
 /// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
 pub(super) const SCHEME: &str = "feed 1";
@@ -174,11 +175,13 @@ mod tests {
     #[test]
     fn what_is_not_a_feed_is_never_an_empty_one() {
         let cut = &RSS[..RSS.len() / 2];
+        let cut_between = &RSS[..RSS.find("</item>").unwrap() + 7];
         let texts = [
             "",
             "  \n",
             "<!DOCTYPE html><html><body>Sign in</body></html>",
             cut,
+            cut_between,
             "{\"items\": []}",
             "{\"a\"",
             "plain words",

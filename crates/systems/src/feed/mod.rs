@@ -2,6 +2,7 @@
 
 mod decode;
 
+use diaporos_core::intake::{Listing, PageMark};
 use std::path::PathBuf;
 use std::sync::OnceLock;
 
@@ -12,7 +13,7 @@ use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
 use crate::http::{Answer, Client, Limits, Method, Request};
-use crate::{ErrorKind, Listing, Page, PageContent, PageMark, Read, SystemError};
+use crate::{ErrorKind, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes from a feed.
 pub const TYPE: &str = "item";
@@ -88,12 +89,16 @@ impl Read for Feeds {
     }
 
     fn model(&self) -> &Model {
-        static MODEL: OnceLock<Model> = OnceLock::new();
-        MODEL.get_or_init(|| Model { types: model_types().into_iter().collect() })
+        model()
     }
 
     fn listing(&self, _: &TypeName) -> Listing {
         Listing::Window
+    }
+
+    fn after(&self, cursor: Option<&str>) -> Option<String> {
+        let (number, _) = self.source(cursor)?;
+        (number + 1 < self.sources.len()).then(|| (number + 1).to_string())
     }
 
     fn place(&self, _: &TypeName, cursor: Option<&str>) -> String {
@@ -104,11 +109,11 @@ impl Read for Feeds {
     }
 
     async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError> {
-        let Some((number, source)) = self.source(cursor) else {
+        let Some((_, source)) = self.source(cursor) else {
             let kind = ErrorKind::Content("there is no feed to read".to_owned());
             return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });
         };
-        let next = (number + 1 < self.sources.len()).then(|| (number + 1).to_string());
+        let next = self.after(cursor);
         let answer = self.answer(&source.place, known).await?;
         if answer.is_not_modified() {
             return Ok(Page { content: PageContent::Same, next });
@@ -123,6 +128,12 @@ impl Read for Feeds {
         let mark = PageMark { etag: answer.etag, last_modified: answer.last_modified, content, next: next.clone() };
         Ok(Page { content: PageContent::Entries { entries, problems, mark }, next })
     }
+}
+
+/// The fields that an item of a feed can have.
+pub fn model() -> &'static Model {
+    static MODEL: OnceLock<Model> = OnceLock::new();
+    MODEL.get_or_init(|| Model { types: model_types().into_iter().collect() })
 }
 
 fn model_types() -> [(TypeName, EntryType); 1] {

@@ -1,9 +1,10 @@
 //! A request as data.
 
+use diaporos_core::intake::PageMark;
 use serde_json::Value as Json;
 use url::Url;
 
-use crate::{PageMark, Secret};
+use crate::Secret;
 
 /// The methods that systems are asked with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,6 +1,7 @@
 //! From an item of a listing to an entry.
 
 use diaporos_core::change::fingerprint;
+use diaporos_core::intake::Incoming;
 use diaporos_core::model::FieldKind;
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, SystemName, TypeName, Value, from_json};
@@ -9,7 +10,7 @@ use serde_json::Value as Json;
 
 use super::LanguageCodes;
 use super::profile::{ProfileField, ReadType, scalar_text};
-use crate::{Incoming, Problem};
+use crate::Problem;
 
 /// What is needed to read an item.
 pub(super) struct Decoder<'a> {

@@ -2,6 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
+use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use serde_json::Value as Json;
@@ -11,7 +12,7 @@ use super::decode::Decoder;
 use super::profile::ReadType;
 use super::{LanguageCodes, Profile};
 use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
-use crate::{ErrorKind, Incoming, Listing, Page, PageContent, PageMark, Problem, Read, SystemError};
+use crate::{ErrorKind, Page, PageContent, Problem, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
 const SCHEME: &str = "rest 1";

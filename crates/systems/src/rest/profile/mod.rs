@@ -8,6 +8,7 @@ mod write_type;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::lane::Target;
 use diaporos_core::model::{EntryType, Model};
 use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::TypeName;
@@ -57,6 +58,35 @@ impl Profile {
     #[must_use]
     pub fn writes(&self, kind: &TypeName) -> bool {
         self.types.get(kind).is_some_and(|known| known.write.is_some())
+    }
+
+    /// What a type takes as a destination; none where it cannot be written.
+    #[must_use]
+    pub fn target(&self, kind: &TypeName) -> Option<Target> {
+        let write = self.write_type(kind)?;
+        Some(Target { documents: write.documents.clone(), fields: self.model.get(kind).cloned() })
+    }
+
+    /// Whether documents of the type can be found by a key.
+    #[must_use]
+    pub fn finds(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_some_and(|write| write.find.is_some())
+    }
+
+    /// Whether documents of the type can be taken off view.
+    #[must_use]
+    pub fn withdraws(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_some_and(|write| write.withdraw.is_some())
+    }
+
+    /// Whether documents of the type can be deleted.
+    #[must_use]
+    pub fn deletes(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_some_and(|write| write.delete.is_some())
+    }
+
+    fn write_type(&self, kind: &TypeName) -> Option<&WriteType> {
+        self.types.get(kind).and_then(|known| known.write.as_ref())
     }
 
     /// The names of all types.

@@ -1,0 +1,59 @@
+//! What comes in from a source: entries as it gives them, and the pages they come on.
+
+use crate::change::Fingerprint;
+use crate::plan::State;
+use crate::value::{EntryId, Record, Revision};
+
+/// An entry as a source gives it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Incoming {
+    /// What the source calls it.
+    pub id: EntryId,
+    /// Its state.
+    pub state: State,
+    /// The source's mark of its version.
+    pub revision: Option<Revision>,
+    /// Its fields.
+    pub fields: Record,
+    /// The fingerprint of the fields.
+    pub fingerprint: Fingerprint,
+}
+
+/// What a listing's end means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Listing {
+    /// Everything there is: what it lacks is gone.
+    Complete,
+    /// The newest only: what it lacks may still be there.
+    Window,
+}
+
+/// By what a page of a listing is known again.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageMark {
+    /// The `ETag` it came with.
+    pub etag: Option<String>,
+    /// The `Last-Modified` it came with.
+    pub last_modified: Option<String>,
+    /// The hash of its bytes.
+    pub content: Fingerprint,
+    /// Where the listing went on.
+    pub next: Option<String>,
+}
+
+/// How many entries may be taken for gone in one pull without being asked: a tenth of those that
+/// are known, or twenty, whichever is more.
+#[must_use]
+pub fn gone_limit(known: u64) -> u64 {
+    (known / 10).max(20)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_limit_lets_a_small_source_change_and_stops_an_exodus() {
+        assert_eq!([0, 20, 199, 1_000].map(gone_limit), [20, 20, 20, 100]);
+    }
+}

@@ -1,0 +1,300 @@
+//! The lanes of the configuration, held against both ends.
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::expr::{Finding, FindingKind, KnownFields, check, parse};
+use diaporos_core::lane::{Documents, FieldExpression, GonePolicy, Lane, LaneEnd, Target};
+use diaporos_core::model::Model;
+use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::value::{LaneName, SystemName, TypeName};
+use diaporos_systems::feed;
+use indexmap::IndexMap;
+
+use super::{ConfiguredLane, SeenFields, SystemConfig, SystemKind, model_with_seen};
+
+type Systems = IndexMap<SystemName, Option<SystemConfig>>;
+
+/// Reads the lanes.
+pub(super) fn lanes(
+    file: &mut Section<'_>,
+    systems: &Systems,
+    seen: SeenFields<'_>,
+    profiles_are_sound: bool,
+    report: &mut Report,
+) -> IndexMap<LaneName, ConfiguredLane> {
+    let mut lanes = IndexMap::new();
+    let Some(mut section) = file.section("lanes", report) else { return lanes };
+    for name in section.names() {
+        let lane = match LaneName::new(name.value.clone()) {
+            Ok(lane) => lane,
+            Err(error) => {
+                let message = format!("`{}` cannot name a lane: {error}", name.value);
+                report.add(Diagnostic::error(Code::BadValue, name.span, message));
+                continue;
+            }
+        };
+        let Some(mut table) = section.named_section(&name.value, report) else { continue };
+        let mut reader = LaneReader { systems, seen, profiles_are_sound, report };
+        let configured = reader.lane(lane.clone(), &mut table);
+        table.finish(report);
+        lanes.extend(configured.map(|configured| (lane, configured)));
+    }
+    lanes
+}
+
+struct LaneReader<'a> {
+    systems: &'a Systems,
+    seen: SeenFields<'a>,
+    profiles_are_sound: bool,
+    report: &'a mut Report,
+}
+
+impl LaneReader<'_> {
+    fn lane(&mut self, name: LaneName, table: &mut Section<'_>) -> Option<ConfiguredLane> {
+        let from = table.required_text("from", self.report);
+        let from = from.and_then(|item| self.end(&item).map(|end| (end, item)));
+        let to = table.required_text("to", self.report);
+        let to = to.and_then(|item| self.end(&item).map(|end| (end, item)));
+        let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
+        let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
+        let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| (model, &end.kind));
+        let when = table.text("when", self.report).map(|item| self.expression(&item, known));
+        let gone = self.gone(table);
+        let key = table.text("match", self.report);
+        let Some(mut section) = table.section("fields", self.report) else {
+            if !table.has("fields") {
+                table.missing("fields", self.report);
+            }
+            return None;
+        };
+        let mut fields = IndexMap::new();
+        let names = section.names();
+        for field in &names {
+            if let Some(item) = section.named_text(&field.value, self.report) {
+                let expression = self.expression(&item, known);
+                fields.insert(field.value.clone(), expression);
+            }
+        }
+        if let Some(target) = &target {
+            self.check_fields(target, &names, &section);
+        }
+        if let (Some((to, _)), Some(target)) = (&to, &target) {
+            self.check_key(to, key.as_ref(), &names, table);
+            self.check_gone(to, gone, target, table);
+        }
+        let when = when.map_or(Some(None), |parsed| parsed.map(Some));
+        let fields = fields.into_iter().map(|(name, parsed)| Some((name, parsed?))).collect::<Option<_>>();
+        let key = key.map(|item| item.value.as_str().to_owned());
+        let lane = Lane { name, from: from?.0, to: to?.0, key, when: when?, gone: gone?, fields: fields? };
+        let target = target?;
+        let definition = lane.definition(&target);
+        Some(ConfiguredLane { lane, target, definition })
+    }
+
+    fn wrong(&mut self, item: &Item<InnerText>, code: Code, message: impl Into<String>) -> Diagnostic {
+        Diagnostic::error(code, item.span.clone(), message)
+    }
+
+    /// `system/type`, of a system that there is.
+    fn end(&mut self, item: &Item<InnerText>) -> Option<LaneEnd> {
+        let text = item.value.as_str();
+        let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
+        let Some((Ok(system), Ok(kind))) = parts else {
+            let finding = self.wrong(item, Code::BadValue, format!("`{text}` is not a type in a system"));
+            self.report.add(finding.help("write `system/type`, as in `catalogue/plant-profile`"));
+            return None;
+        };
+        if !self.systems.contains_key(&system) {
+            let finding = self.wrong(item, Code::UnknownName, format!("there is no system `{system}`"));
+            self.report.add(finding.suggest(system.as_str(), self.systems.keys().map(SystemName::as_str)));
+            return None;
+        }
+        Some(LaneEnd { system, kind })
+    }
+
+    fn unknown_type(&mut self, end: &LaneEnd, item: &Item<InnerText>, what: &str, known: &[&str]) {
+        let finding = self.wrong(
+            item,
+            Code::UnknownName,
+            format!("`{}` has no type `{}` that can be {what}", end.system, end.kind),
+        );
+        self.report.add(finding.suggest(end.kind.as_str(), known.iter().copied()));
+    }
+
+    fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
+        match &self.systems.get(&end.system)?.as_ref()?.kind {
+            SystemKind::Feed(_) if end.kind.as_str() != feed::TYPE => {
+                self.unknown_type(end, item, "read", &[feed::TYPE]);
+                None
+            }
+            SystemKind::Feed(_) => Some(feed::model().clone()),
+            SystemKind::Rest(rest) if !rest.profile.reads(&end.kind) => {
+                let known: Vec<_> =
+                    rest.profile.type_names().filter(|kind| rest.profile.reads(kind)).map(TypeName::as_str).collect();
+                self.unknown_type(end, item, "read", &known);
+                None
+            }
+            SystemKind::Rest(rest) => Some(model_with_seen(rest.profile.model(), &end.system, &end.kind, self.seen)),
+        }
+    }
+
+    fn target(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Target> {
+        match &self.systems.get(&end.system)?.as_ref()?.kind {
+            SystemKind::Feed(_) => {
+                let finding =
+                    self.wrong(item, Code::Lane, format!("`{}` is a feed, and feeds are only read", end.system));
+                self.report.add(finding);
+                None
+            }
+            SystemKind::Rest(rest) => match rest.profile.target(&end.kind) {
+                Some(target) => Some(target),
+                None => {
+                    let known: Vec<_> = rest
+                        .profile
+                        .type_names()
+                        .filter(|kind| rest.profile.writes(kind))
+                        .map(TypeName::as_str)
+                        .collect();
+                    self.unknown_type(end, item, "written", &known);
+                    None
+                }
+            },
+        }
+    }
+
+    fn expression(&mut self, item: &Item<InnerText>, known: Option<(&Model, &TypeName)>) -> Option<FieldExpression> {
+        let text = item.value.as_str();
+        match parse(text) {
+            Err(error) => {
+                let span = item.value.in_file(error.span);
+                let mut finding = Diagnostic::error(Code::ExpressionSyntax, span, error.message);
+                finding.help = error.help;
+                self.report.add(finding);
+                None
+            }
+            Ok(tree) => {
+                if let Some((model, kind)) = known {
+                    for finding in check(&tree, KnownFields { model, kind }) {
+                        self.report.add(diagnostic(&finding, &item.value));
+                    }
+                }
+                Some(FieldExpression { text: text.to_owned(), tree })
+            }
+        }
+    }
+
+    fn gone(&mut self, table: &mut Section<'_>) -> Option<GonePolicy> {
+        let Some(item) = table.text("gone", self.report) else { return Some(GonePolicy::default()) };
+        let word = item.value.as_str();
+        let policy = GonePolicy::WORDS.iter().find(|(known, _)| *known == word).map(|(_, policy)| *policy);
+        if policy.is_none() {
+            let finding = Diagnostic::error(
+                Code::BadValue,
+                item.span,
+                format!("`{word}` is not what can become of entries that are gone"),
+            );
+            self.report.add(finding.suggest(word, GonePolicy::WORDS.map(|(word, _)| word)));
+        }
+        policy
+    }
+
+    /// Every mapped field must be one that the destination has, and every required one mapped.
+    fn check_fields(&mut self, target: &Target, names: &[Item<String>], section: &Section<'_>) {
+        let Some(known) = &target.fields else { return };
+        for name in names.iter().filter(|name| !known.fields.contains_key(&name.value)) {
+            let message = format!("the destination has no field `{}`", name.value);
+            let finding = Diagnostic::error(Code::UnknownField, name.span.clone(), message);
+            self.report.add(finding.suggest(&name.value, known.fields.keys().map(String::as_str)));
+        }
+        for (required, _) in known.fields.iter().filter(|(_, field)| field.required) {
+            if !names.iter().any(|name| name.value == *required) {
+                let message =
+                    format!("the destination requires `{required}`, and `{}` does not map it", section.path());
+                self.report.add(
+                    Diagnostic::error(Code::Lane, section.span(), message).label(format!("add `{required} = …` here")),
+                );
+            }
+        }
+    }
+
+    /// Without a key a document that exists there is doubled, and a lost answer cannot be settled.
+    fn check_key(&mut self, to: &LaneEnd, key: Option<&Item<InnerText>>, names: &[Item<String>], table: &Section<'_>) {
+        let finds = self.rest(&to.system).is_some_and(|rest| rest.finds(&to.kind));
+        match key {
+            None => {
+                let finding =
+                    Diagnostic::error(Code::Lane, table.span(), format!("`{}` needs the key `match`", table.path()));
+                self.report.add(finding.label("which destination field tells documents apart?").help(
+                    "for example `match = \"slug\"`: a document that exists there is adopted and not doubled, and a lost answer is settled by it",
+                ));
+            }
+            Some(item) if !names.iter().any(|name| name.value == item.value.as_str()) => {
+                let field = item.value.as_str();
+                let finding = Diagnostic::error(
+                    Code::UnknownField,
+                    item.span.clone(),
+                    format!("`match` names `{field}`, which the lane does not map"),
+                );
+                self.report.add(finding.suggest(field, names.iter().map(|name| name.value.as_str())));
+            }
+            Some(item) if !finds && self.profiles_are_sound => {
+                let message = format!("the profile of `{}` cannot find a `{}` by its key", to.system, to.kind);
+                self.report.add(
+                    Diagnostic::error(Code::Lane, item.span.clone(), message)
+                        .help("add `find` and `found` to its `write` table"),
+                );
+            }
+            Some(_) => {}
+        }
+    }
+
+    fn rest(&self, system: &SystemName) -> Option<&diaporos_systems::rest::Profile> {
+        match &self.systems.get(system)?.as_ref()?.kind {
+            SystemKind::Rest(rest) => Some(&rest.profile),
+            SystemKind::Feed(_) => None,
+        }
+    }
+
+    fn check_gone(&mut self, to: &LaneEnd, gone: Option<GonePolicy>, target: &Target, table: &Section<'_>) {
+        let Some(profile) = self.rest(&to.system) else { return };
+        let lacks = match gone {
+            Some(GonePolicy::Withdraw) if !profile.withdraws(&to.kind) => "withdraw",
+            Some(GonePolicy::Delete) if !profile.deletes(&to.kind) => "delete",
+            _ if target.documents == Documents::PerLanguage
+                && !profile.withdraws(&to.kind)
+                && !profile.deletes(&to.kind) =>
+            {
+                "withdraw"
+            }
+            _ => return,
+        };
+        let message = format!(
+            "`{}` should {lacks} what is gone, and the profile of `{}` does not say how",
+            table.path(),
+            to.system
+        );
+        let finding = Diagnostic::error(Code::Lane, table.span(), message);
+        self.report
+            .add(finding.help(format!("add `{lacks}` to the profile's `write` table, or say `gone = \"keep\"`")));
+    }
+}
+
+fn diagnostic(finding: &Finding, text: &InnerText) -> Diagnostic {
+    let span = text.in_file(finding.span.clone());
+    match &finding.kind {
+        FindingKind::Function { name } => {
+            Diagnostic::error(Code::UnknownFunction, span, format!("there is no function `{name}`"))
+                .suggest(name, finding.kind.candidates())
+        }
+        FindingKind::Arguments { usage, message } => {
+            Diagnostic::error(Code::Arguments, span, message.clone()).help(format!("it is written `{usage}`"))
+        }
+        FindingKind::Field { name, of, .. } => {
+            Diagnostic::error(Code::UnknownField, span, format!("`{of}` has no field `{name}`"))
+                .suggest(name, finding.kind.candidates())
+        }
+        FindingKind::Language { field } => {
+            let finding = Diagnostic::error(Code::NoLanguages, span, format!("`{field}` has no languages"));
+            finding.help(format!("leave the language out, or say `localised = true` of `{field}` in the profile"))
+        }
+    }
+}

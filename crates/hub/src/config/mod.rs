@@ -1,0 +1,112 @@
+//! The hub's configuration: `diaporos.toml` and the profiles it names.
+
+mod lanes;
+mod systems;
+
+use std::path::{Path, PathBuf};
+
+use diaporos_core::change::Fingerprint;
+use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::lane::{Lane, Target};
+use diaporos_core::model::Model;
+use diaporos_core::settings::read_toml;
+use diaporos_core::value::{LaneName, SystemName, TypeName};
+use indexmap::IndexMap;
+
+pub use systems::{CredentialReference, PlaceText, RestSystem, SystemConfig, SystemKind};
+
+/// The name of the configuration file.
+pub const FILE: &str = "diaporos.toml";
+
+/// The configuration of a hub, whole and checked.
+#[derive(Debug, Clone)]
+pub struct Config {
+    /// The hub's folder.
+    pub folder: PathBuf,
+    /// The systems, in the order of the file.
+    pub systems: IndexMap<SystemName, SystemConfig>,
+    /// The lanes, in the order of the file.
+    pub lanes: IndexMap<LaneName, ConfiguredLane>,
+}
+
+/// A lane with what its destination takes.
+#[derive(Debug, Clone)]
+pub struct ConfiguredLane {
+    /// The lane.
+    pub lane: Lane,
+    /// What the destination type takes.
+    pub target: Target,
+    /// Changes with every change of what the lane delivers.
+    pub definition: Fingerprint,
+}
+
+/// The fields that entries of a type were seen with, for types whose fields are not declared.
+pub type SeenFields<'a> = &'a dyn Fn(&SystemName, &TypeName) -> Vec<String>;
+
+/// What became of reading the configuration.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The configuration, where nothing in it stops the hub.
+    pub config: Option<Config>,
+    /// A report per file in which something was found.
+    pub reports: Vec<Report>,
+}
+
+/// Reads the configuration of the hub in a folder, with every fault in it.
+///
+/// # Errors
+/// Where `diaporos.toml` itself cannot be read.
+pub fn load(folder: &Path, seen: SeenFields<'_>) -> Result<Loaded, std::io::Error> {
+    let text = std::fs::read_to_string(folder.join(FILE))?;
+    let source = Source { name: FILE.to_owned(), text };
+    let mut profile_reports = Vec::new();
+    let (read, report) = read_toml(source, |file, report| {
+        let systems = systems::systems(file, folder, &mut profile_reports, report);
+        // A lane is held against profiles; while one of them is faulty that would only echo it.
+        let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
+        let lanes = lanes::lanes(file, &systems, seen, profiles_are_sound, report);
+        if systems.is_empty() && !report.has_errors() {
+            report.add(
+                Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured")
+                    .help("add a table `[systems.NAME]`"),
+            );
+        }
+        Some((systems, lanes))
+    });
+    let mut reports = vec![report];
+    reports.append(&mut profile_reports);
+    let sound = !reports.iter().any(Report::has_errors);
+    reports.retain(|report| !report.findings.is_empty());
+    let config = read.filter(|_| sound).map(|(systems, lanes)| {
+        let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
+        Config { folder: folder.to_owned(), systems, lanes }
+    });
+    Ok(Loaded { config, reports })
+}
+
+impl Config {
+    /// The store's file.
+    #[must_use]
+    pub fn store_file(&self) -> PathBuf {
+        store_file(&self.folder)
+    }
+}
+
+/// The store's file in a hub's folder.
+#[must_use]
+pub fn store_file(folder: &Path) -> PathBuf {
+    folder.join(".diaporos").join("store.db")
+}
+
+/// The model of a type, from its declaration or from what was seen.
+fn model_with_seen(declared: &Model, system: &SystemName, kind: &TypeName, seen: SeenFields<'_>) -> Model {
+    let mut model = declared.clone();
+    if model.get(kind).is_none() {
+        let names = seen(system, kind);
+        if !names.is_empty() {
+            let fields = names.into_iter().map(|name| (name, diaporos_core::model::Field::default())).collect();
+            model.types.insert(kind.clone(), diaporos_core::model::EntryType { fields });
+        }
+    }
+    model
+}

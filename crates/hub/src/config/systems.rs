@@ -1,0 +1,249 @@
+//! The systems of the configuration.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::value::SystemName;
+use diaporos_systems::SecretReference;
+use diaporos_systems::http::Limits;
+use diaporos_systems::rest::{LanguageCodes, Profile, read_profile};
+use indexmap::IndexMap;
+
+/// A system of the configuration.
+#[derive(Debug, Clone)]
+pub struct SystemConfig {
+    /// What kind it is, with what that kind needs.
+    pub kind: SystemKind,
+    /// What is asked of it at most.
+    pub limits: Limits,
+}
+
+/// The kinds of systems.
+#[derive(Debug, Clone)]
+pub enum SystemKind {
+    /// Feeds, each under a name.
+    Feed(Vec<(String, PlaceText)>),
+    /// JSON over HTTP.
+    Rest(Box<RestSystem>),
+}
+
+/// What a REST system needs.
+#[derive(Debug, Clone)]
+pub struct RestSystem {
+    /// Where it is.
+    pub url: PlaceText,
+    /// How it is read and written.
+    pub profile: Profile,
+    /// Its language codes.
+    pub languages: LanguageCodes,
+    /// The credential for reading.
+    pub read: Option<CredentialReference>,
+    /// The credential for writing.
+    pub write: Option<CredentialReference>,
+}
+
+/// Where something is: written out, or in an environment variable.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PlaceText {
+    /// As written.
+    Plain(String),
+    /// In the variable of that name.
+    Variable(String),
+}
+
+/// A credential by reference.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum CredentialReference {
+    /// A bearer token.
+    Bearer(SecretReference),
+}
+
+/// Reads the systems. A faulty one is there without its configuration, so that lanes can tell a
+/// faulty system from an unknown one.
+pub(super) fn systems(
+    file: &mut Section<'_>,
+    folder: &Path,
+    profile_reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> IndexMap<SystemName, Option<SystemConfig>> {
+    let mut systems = IndexMap::new();
+    let Some(mut section) = file.section("systems", report) else { return systems };
+    for name in section.names() {
+        let system = match SystemName::new(name.value.clone()) {
+            Ok(system) => system,
+            Err(error) => {
+                let message = format!("`{}` cannot name a system: {error}", name.value);
+                report.add(Diagnostic::error(Code::BadValue, name.span, message));
+                continue;
+            }
+        };
+        let Some(mut table) = section.named_section(&name.value, report) else { continue };
+        let config = one_system(&mut table, folder, profile_reports, report);
+        systems.insert(system, config);
+    }
+    systems
+}
+
+fn one_system(
+    table: &mut Section<'_>,
+    folder: &Path,
+    profile_reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<SystemConfig> {
+    let kind = table.required_text("kind", report)?;
+    let limits = limits(table, report);
+    let kind = match kind.value.as_str() {
+        "feed" => feeds(table, report).map(SystemKind::Feed),
+        "rest" => rest(table, folder, profile_reports, report).map(|rest| SystemKind::Rest(Box::new(rest))),
+        other => {
+            let finding = Diagnostic::error(Code::BadValue, kind.span, format!("`{other}` is not a kind of system"));
+            report.add(finding.suggest(other, ["feed", "rest"]));
+            return None;
+        }
+    };
+    table.finish(report);
+    Some(SystemConfig { kind: kind?, limits })
+}
+
+fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
+    let usual = Limits::default();
+    let whole =
+        table.text("timeout", report).and_then(|item| match item.value.as_str().parse::<jiff::SignedDuration>() {
+            Ok(duration) if duration.is_positive() => Some(duration.unsigned_abs()),
+            _ => {
+                let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
+                report.add(finding.help("for example `timeout = \"30s\"` or `\"2m\"`"));
+                None
+            }
+        });
+    let whole = whole.unwrap_or(usual.whole);
+    Limits {
+        max_bytes: table.count("max_bytes", 1, report).map_or(usual.max_bytes, |count| count.value),
+        retries: table
+            .count("retries", 0, report)
+            .map_or(usual.retries, |count| u32::try_from(count.value).unwrap_or(10).min(10)),
+        connect: usual.connect.min(whole.max(Duration::from_millis(1))),
+        whole,
+        ..usual
+    }
+}
+
+fn feeds(table: &mut Section<'_>, report: &mut Report) -> Option<Vec<(String, PlaceText)>> {
+    let Some(mut section) = table.section("feeds", report) else {
+        if !table.has("feeds") {
+            table.missing("feeds", report);
+        }
+        return None;
+    };
+    let mut feeds = Vec::new();
+    for name in section.names() {
+        if let Err(error) = SystemName::new(name.value.clone()) {
+            let message = format!("`{}` cannot name a feed: {error}", name.value);
+            report.add(Diagnostic::error(Code::BadValue, name.span, message));
+        } else if let Some(place) = section.named_text(&name.value, report).and_then(|item| place(&item, report)) {
+            feeds.push((name.value, place));
+        }
+    }
+    Some(feeds)
+}
+
+fn rest(
+    table: &mut Section<'_>,
+    folder: &Path,
+    profile_reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<RestSystem> {
+    let url = table.required_text("url", report).and_then(|item| place(&item, report));
+    let profile =
+        table.required_text("profile", report).and_then(|item| profile(&item, folder, profile_reports, report));
+    let languages =
+        table.section("languages", report).map(|mut codes| languages(&mut codes, report)).unwrap_or_default();
+    let read = credential(table, "read", report);
+    let write = credential(table, "write", report);
+    Some(RestSystem { url: url?, profile: profile?, languages, read, write })
+}
+
+/// A place that is an address must be http, https or file, and have no user in it.
+fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
+    let text = item.value.as_str();
+    if let Some(name) = text.strip_prefix("env:") {
+        return Some(PlaceText::Variable(name.to_owned()));
+    }
+    if let Some((scheme, rest)) = text.split_once("://") {
+        let host = rest.split('/').next().unwrap_or_default();
+        if host.contains('@') {
+            let finding =
+                Diagnostic::error(Code::ClearSecret, item.span.clone(), "a user or password stands in this address");
+            report.add(
+                finding.help("take it out, and name the credential by reference: `read = { bearer = \"env:NAME\" }`"),
+            );
+            return None;
+        }
+        if !matches!(scheme, "http" | "https" | "file") {
+            let message = format!("`{scheme}:` addresses are not read");
+            report.add(
+                Diagnostic::error(Code::BadValue, item.span.clone(), message).help("known here: http, https, file"),
+            );
+            return None;
+        }
+    }
+    Some(PlaceText::Plain(text.to_owned()))
+}
+
+fn profile(item: &Item<InnerText>, folder: &Path, reports: &mut Vec<Report>, report: &mut Report) -> Option<Profile> {
+    let name = item.value.as_str();
+    match std::fs::read_to_string(folder.join(PathBuf::from(name))) {
+        Err(error) => {
+            let finding =
+                Diagnostic::error(Code::MissingFile, item.span.clone(), format!("the profile cannot be read: {error}"));
+            report.add(finding.label("this file, relative to the hub's folder"));
+            None
+        }
+        Ok(text) => {
+            let (profile, findings) = read_profile(Source { name: name.to_owned(), text });
+            // Two systems may share a profile; its faults are told once.
+            if !reports.contains(&findings) {
+                reports.push(findings);
+            }
+            profile
+        }
+    }
+}
+
+fn languages(section: &mut Section<'_>, report: &mut Report) -> LanguageCodes {
+    let mut codes = BTreeMap::new();
+    for name in section.names() {
+        let Some(item) = section.named_text(&name.value, report) else { continue };
+        match item.value.as_str().parse() {
+            Ok(tag) => {
+                codes.insert(name.value, tag);
+            }
+            Err(error) => {
+                report.add(
+                    Diagnostic::error(Code::BadValue, item.span, format!("{error}")).help("for example `eng = \"en\"`"),
+                );
+            }
+        }
+    }
+    LanguageCodes::new(codes)
+}
+
+fn credential(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<CredentialReference> {
+    let mut section = table.section(key, report)?;
+    let bearer = section.required_text("bearer", report);
+    section.finish(report);
+    let item = bearer?;
+    match SecretReference::read(item.value.as_str()) {
+        Some(reference) => Some(CredentialReference::Bearer(reference)),
+        None => {
+            let finding = Diagnostic::error(Code::ClearSecret, item.span, "a secret stands in the configuration")
+                .label("hidden here")
+                .help("put it into an environment variable or a file, and write `env:NAME` or `file:PATH`; then give it up as known");
+            report.add(finding);
+            None
+        }
+    }
+}

@@ -1,0 +1,166 @@
+//! From the configuration to systems that can be read or written.
+
+use diaporos_core::value::SystemName;
+use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
+use diaporos_systems::http::Credential;
+use diaporos_systems::rest::{RestReader, RestWriter};
+use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
+use url::Url;
+
+use crate::config::{Config, CredentialReference, PlaceText, RestSystem, SystemConfig, SystemKind};
+
+/// Why a system cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum ConnectError {
+    /// The configuration has no such system.
+    #[error("there is no system `{0}` in the configuration")]
+    Unknown(SystemName),
+    /// A variable is not set.
+    #[error("{system}: the environment variable {variable} is not set")]
+    Variable {
+        /// Which system needs it.
+        system: SystemName,
+        /// Its name.
+        variable: String,
+    },
+    /// A secret's file cannot be read.
+    #[error("{system}: the secret in {file} cannot be read: {reason}")]
+    SecretFile {
+        /// Which system needs it.
+        system: SystemName,
+        /// The file.
+        file: String,
+        /// Why.
+        reason: String,
+    },
+    /// An address is none.
+    #[error("{system}: `{text}` is not an http or https address")]
+    Address {
+        /// Which system.
+        system: SystemName,
+        /// What stands there.
+        text: String,
+    },
+    /// Content is sent to it, and it has no credential for writing or cannot be written.
+    #[error("{0}: nothing can be written there; it is no `rest` system")]
+    ReadOnly(SystemName),
+    /// The system itself cannot be set up.
+    #[error(transparent)]
+    System(#[from] SystemError),
+}
+
+/// Connects to systems. Variables are looked up where the caller says.
+pub struct Connector<'a> {
+    config: &'a Config,
+    variable: &'a (dyn Fn(&str) -> Option<String> + Sync),
+}
+
+impl<'a> Connector<'a> {
+    /// A connector for a configuration.
+    #[must_use]
+    pub fn new(config: &'a Config, variable: &'a (dyn Fn(&str) -> Option<String> + Sync)) -> Self {
+        Connector { config, variable }
+    }
+
+    fn system(&self, name: &SystemName) -> Result<&'a SystemConfig, ConnectError> {
+        self.config.systems.get(name).ok_or_else(|| ConnectError::Unknown(name.clone()))
+    }
+
+    /// The system, to be read with its credential for reading.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    pub fn reader(&self, name: &SystemName) -> Result<Box<dyn Read>, ConnectError> {
+        let system = self.system(name)?;
+        match &system.kind {
+            SystemKind::Feed(feeds) => {
+                let sources = feeds
+                    .iter()
+                    .map(|(label, place)| Ok(FeedSource { name: label.clone(), place: self.feed_place(name, place)? }));
+                let sources = sources.collect::<Result<_, ConnectError>>()?;
+                Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
+            }
+            SystemKind::Rest(rest) => {
+                let credential = self.credential(name, rest.read.as_ref())?;
+                let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
+                Ok(Box::new(RestReader::new(
+                    name.clone(),
+                    self.url(name, rest)?,
+                    profile,
+                    languages,
+                    credential,
+                    system.limits,
+                )?))
+            }
+        }
+    }
+
+    /// The system, to be written with its credential for writing. The one for reading is not used.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
+        let system = self.system(name)?;
+        let SystemKind::Rest(rest) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
+        let credential = self.credential(name, rest.write.as_ref())?;
+        let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
+        Ok(Box::new(RestWriter::new(
+            name.clone(),
+            self.url(name, rest)?,
+            profile,
+            languages,
+            credential,
+            system.limits,
+        )?))
+    }
+
+    fn look_up(&self, system: &SystemName, variable: &str) -> Result<String, ConnectError> {
+        let missing = || ConnectError::Variable { system: system.clone(), variable: variable.to_owned() };
+        (self.variable)(variable).filter(|value| !value.is_empty()).ok_or_else(missing)
+    }
+
+    fn place(&self, system: &SystemName, place: &PlaceText) -> Result<String, ConnectError> {
+        match place {
+            PlaceText::Plain(text) => Ok(text.clone()),
+            PlaceText::Variable(name) => self.look_up(system, name),
+        }
+    }
+
+    fn url(&self, system: &SystemName, rest: &RestSystem) -> Result<Url, ConnectError> {
+        let text = self.place(system, &rest.url)?;
+        let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
+        url.ok_or_else(|| ConnectError::Address { system: system.clone(), text })
+    }
+
+    /// A feed is at an http or https address, or in a file: `file:PATH`, or a path on its own.
+    fn feed_place(&self, system: &SystemName, place: &PlaceText) -> Result<FeedPlace, ConnectError> {
+        let text = self.place(system, place)?;
+        if text.starts_with("http://") || text.starts_with("https://") {
+            let url = Url::parse(&text).map_err(|_| ConnectError::Address { system: system.clone(), text })?;
+            return Ok(FeedPlace::Web(url));
+        }
+        let path = text.strip_prefix("file://").or_else(|| text.strip_prefix("file:")).unwrap_or(&text);
+        Ok(FeedPlace::File(self.config.folder.join(path)))
+    }
+
+    fn credential(
+        &self,
+        system: &SystemName,
+        reference: Option<&CredentialReference>,
+    ) -> Result<Option<Credential>, ConnectError> {
+        let Some(CredentialReference::Bearer(reference)) = reference else { return Ok(None) };
+        let value = match reference {
+            SecretReference::Variable(name) => self.look_up(system, name)?,
+            SecretReference::File(path) => {
+                let failed = |error: std::io::Error| ConnectError::SecretFile {
+                    system: system.clone(),
+                    file: path.display().to_string(),
+                    reason: error.to_string(),
+                };
+                let text = std::fs::read_to_string(self.config.folder.join(path)).map_err(failed)?;
+                text.trim_end_matches(['\n', '\r']).to_owned()
+            }
+        };
+        Ok(Some(Credential::Bearer(Secret::new(reference.clone(), value))))
+    }
+}

@@ -1,0 +1,237 @@
+//! Push: deliver what a lane owes its destination. Never twice, never half.
+//!
+//! For a window of entries at a time: plan (pure, but for looking up keys), write every intent in
+//! one commit, send, write outcomes in groups. A dry run does the first and stops.
+
+mod deliver;
+mod plan;
+mod settle;
+
+use std::collections::HashMap;
+
+use diaporos_core::value::{Address, LanguageTag};
+use diaporos_store::{OutcomeResult, Standing, Store, StoreError, Verdict};
+use diaporos_systems::{SystemError, Write};
+use futures::StreamExt;
+use jiff::Timestamp;
+
+use crate::config::ConfiguredLane;
+use crate::{Event, Listener};
+use deliver::Delivery;
+pub use plan::{DocumentPlan, EntryPlan, order_for};
+pub(crate) use plan::{map, plan_entry};
+
+/// Entries planned and intended together.
+const WINDOW: usize = 128;
+/// Outcomes written together, at most.
+const GROUP: usize = 32;
+/// Entries in flight at once.
+const CONCURRENCY: usize = 8;
+
+/// What a push does.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct PushOptions {
+    /// Plan only: nothing is sent, nothing is noted.
+    pub dry_run: bool,
+}
+
+/// How many entries met what fate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct PushTally {
+    /// Written for the first time.
+    pub created: u64,
+    /// Changed.
+    pub updated: u64,
+    /// Found there by their key, and taken as counterparts.
+    pub adopted: u64,
+    /// As they should be.
+    pub unchanged: u64,
+    /// Taken off.
+    pub withdrawn: u64,
+    /// Kept back.
+    pub held: u64,
+    /// Not delivered; tried again by the next push.
+    pub failed: u64,
+    /// Requests that wrote, or would.
+    pub requests: u64,
+}
+
+impl std::ops::AddAssign for PushTally {
+    fn add_assign(&mut self, other: PushTally) {
+        self.created += other.created;
+        self.updated += other.updated;
+        self.adopted += other.adopted;
+        self.unchanged += other.unchanged;
+        self.withdrawn += other.withdrawn;
+        self.held += other.held;
+        self.failed += other.failed;
+        self.requests += other.requests;
+    }
+}
+
+/// One document's step, as planned and, after a push, as it went.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PushRow {
+    /// The entry.
+    pub address: Address,
+    /// The document's language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// The step's word.
+    pub step: &'static str,
+    /// What the destination calls the document.
+    pub id_there: Option<String>,
+    /// The fields that differ from what was last delivered.
+    pub changes: Vec<String>,
+    /// The kind of reason, where the entry is held, or `failed`.
+    pub reason: Option<String>,
+    /// What exactly.
+    pub message: Option<String>,
+}
+
+/// Why a push of a lane stopped.
+#[derive(Debug, thiserror::Error)]
+pub enum PushError {
+    /// The store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The destination failed for every entry; what was not sent stays owed.
+    #[error(transparent)]
+    System(#[from] SystemError),
+}
+
+/// Where a push writes what it does.
+pub struct Push<'a> {
+    /// The store, open for change.
+    pub store: &'a mut Store,
+    /// The lane.
+    pub lane: &'a ConfiguredLane,
+    /// Its destination.
+    pub writer: &'a dyn Write,
+    /// The run in the ledger.
+    pub run: i64,
+    /// The time.
+    pub clock: &'a (dyn Fn() -> Timestamp + Sync),
+}
+
+impl Push<'_> {
+    /// Pushes the lane. Rows are handed over as they are planned or done.
+    ///
+    /// # Errors
+    /// Where the store fails, or the destination for every entry. What was done till then stands.
+    pub async fn run(
+        &mut self,
+        options: PushOptions,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(PushRow) + Send),
+    ) -> Result<PushTally, PushError> {
+        if !options.dry_run {
+            settle::settle_in_doubt(self, listener).await?;
+        }
+        let counts = self.store.counts(self.record())?.unwrap_or_default();
+        let due =
+            [Standing::Owed, Standing::Held, Standing::Failed].iter().filter_map(|standing| counts.get(standing)).sum();
+        listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries: due });
+        let mut tally = PushTally::default();
+        let mut unchanged = counts.get(&Standing::Delivered).copied().unwrap_or_default();
+        let mut claims = HashMap::new();
+        let mut after = 0;
+        loop {
+            let due = self.store.due(&self.lane.lane.name, after, WINDOW)?;
+            let Some(last) = due.last() else { break };
+            after = last.number;
+            let mut plans = plan::plan_window(self.store, self.lane, self.writer, due, &mut claims).await?;
+            for plan in &plans {
+                listener.on(Event::EntryDone { lane: self.lane.lane.name.clone(), address: plan.address.clone() });
+            }
+            if options.dry_run {
+                for plan in plans {
+                    unchanged += u64::from(plan.fate() == Fate::Unchanged);
+                    plan.count(&mut tally);
+                    plan.rows().into_iter().for_each(&mut *row);
+                }
+                continue;
+            }
+            let quiet: Vec<EntryPlan> = plans.extract_if(.., |plan| !plan.has_requests()).collect();
+            let verdicts: Vec<Verdict> = quiet.iter().map(EntryPlan::verdict).collect();
+            self.store.note(&self.lane.lane.name, &verdicts, (self.clock)())?;
+            for plan in quiet {
+                unchanged += u64::from(plan.fate() == Fate::Unchanged);
+                plan.count(&mut tally);
+                plan.rows().into_iter().for_each(&mut *row);
+            }
+            self.carry_out(plans, &mut tally, row).await?;
+        }
+        tally.unchanged = unchanged;
+        Ok(tally)
+    }
+
+    fn record(&self) -> diaporos_store::LaneRecord<'_> {
+        crate::look::lane_record(self.lane)
+    }
+
+    /// Writes the intents of a window, sends, and writes what became of them.
+    async fn carry_out(
+        &mut self,
+        plans: Vec<EntryPlan>,
+        tally: &mut PushTally,
+        row: &mut (dyn FnMut(PushRow) + Send),
+    ) -> Result<(), PushError> {
+        let kind = &self.lane.lane.to.kind;
+        let mut records = Vec::new();
+        for plan in &plans {
+            records.extend(plan.intents(self.writer, kind)?);
+        }
+        let mut open =
+            self.store.intend(self.run, &self.lane.lane.name, &records, (self.clock)())?.into_iter().peekable();
+        let mut jobs = Vec::with_capacity(plans.len());
+        for plan in plans {
+            let mut own = Vec::new();
+            while open.peek().is_some_and(|intent| intent.entry() == plan.number) {
+                own.extend(open.next());
+            }
+            jobs.push(deliver::deliver(self.writer, &self.lane.lane, plan, own));
+        }
+        let mut stop = None;
+        let mut done = futures::stream::iter(jobs).buffer_unordered(CONCURRENCY).ready_chunks(GROUP);
+        while let Some(group) = done.next().await {
+            let now = (self.clock)();
+            let mut outcomes = Vec::new();
+            let mut verdicts = Vec::new();
+            for Delivery { plan, outcomes: own, verdict, rows, requests, stop: error } in group {
+                tally.requests += requests;
+                plan.count_as(verdict.standing, tally);
+                rows.into_iter().for_each(&mut *row);
+                outcomes.extend(own);
+                verdicts.push(verdict);
+                stop = stop.or(error);
+            }
+            self.store.conclude(&self.lane.lane.name, outcomes, now)?;
+            self.store.note(&self.lane.lane.name, &verdicts, now)?;
+        }
+        stop.map_or(Ok(()), |error| Err(error.into()))
+    }
+}
+
+/// What an entry's documents amount to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Fate {
+    /// Nothing was or is there.
+    Outside,
+    /// All is as it should be.
+    Unchanged,
+    /// New there.
+    Created,
+    /// Changed there.
+    Updated,
+    /// Found there.
+    Adopted,
+    /// Taken off.
+    Withdrawn,
+    /// Kept back.
+    Held,
+}
+
+/// The outcome's word is also the step's when an answer was lost and found again.
+fn found_word(result: OutcomeResult) -> Option<String> {
+    (result == OutcomeResult::FoundDone).then(|| "the answer was lost, and the document was found written".to_owned())
+}

@@ -1,0 +1,434 @@
+//! Planning: what every document of an entry needs.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use diaporos_core::expr::Subject;
+use diaporos_core::lane::{Document, Mapped, Mapping, map_entry};
+use diaporos_core::plan::{Counterpart, Existing, Found, Hold, HoldReason, Presence, Step, Wanted, decide};
+use diaporos_core::value::{Address, EntryId, LanguageTag, Record, TypeName};
+use diaporos_store::{Action, CounterpartRow, Delivered, Due, IntentRecord, Standing, Store, Verdict};
+use diaporos_systems::{Order, SystemError, Write};
+use futures::{StreamExt, TryStreamExt};
+
+use super::{CONCURRENCY, Fate, PushError, PushRow, PushTally};
+use crate::config::ConfiguredLane;
+
+/// What is to be done for one entry.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EntryPlan {
+    /// The entry's number.
+    pub number: i64,
+    /// The entry.
+    pub address: Address,
+    /// What is to be done for each document.
+    pub documents: Vec<DocumentPlan>,
+    /// Why the whole entry is kept back.
+    pub hold: Option<Hold>,
+    /// Whether the entry goes on the lane at all.
+    pub goes: bool,
+    /// Languages that are left as they are there, with the fields they lack.
+    pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
+    /// References that lead nowhere.
+    pub dead: BTreeSet<Address>,
+    /// The other entries that were read.
+    pub reads: BTreeSet<Address>,
+}
+
+/// What is to be done for one document.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DocumentPlan {
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// What is to be done.
+    pub step: Step,
+    /// What it is to be; none where it is to go.
+    pub document: Option<Document>,
+    /// What is known of it there.
+    pub known: Option<CounterpartRow>,
+}
+
+/// Keys that entries of this run are going to create, so that two never create the same.
+pub(super) type Claims = HashMap<(String, Option<LanguageTag>), Address>;
+
+/// Maps an entry on a lane.
+pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due) -> Mapping {
+    let subject = Subject { address: &due.entry.address, state: due.entry.state, fields: &due.entry.fields };
+    map_entry(&lane.lane, &lane.target, &subject, store)
+}
+
+/// Plans a window of entries. Keys that are not known are looked up at the destination, several at
+/// a time; everything else is decided without asking anybody.
+pub(super) async fn plan_window(
+    store: &Store,
+    lane: &ConfiguredLane,
+    writer: &dyn Write,
+    due: Vec<Due>,
+    claims: &mut Claims,
+) -> Result<Vec<EntryPlan>, PushError> {
+    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due)).collect();
+    let mut questions = Vec::new();
+    for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
+        questions.extend(
+            unknown_keys(due, mapping).map(|document| (place, document.language.clone(), document.key.clone())),
+        );
+    }
+    let kind = &lane.lane.to.kind;
+    let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
+        let key = key.unwrap_or_default();
+        let found = writer.find(kind, &key, language.as_ref()).await?;
+        Ok::<_, SystemError>(((place, language), found))
+    }))
+    .buffered(CONCURRENCY)
+    .try_collect()
+    .await?;
+    let mut found: HashMap<(usize, Option<LanguageTag>), Vec<Existing>> = answers.into_iter().collect();
+    let mut plans = Vec::with_capacity(due.len());
+    for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
+        let mut own: BTreeMap<Option<LanguageTag>, Vec<Existing>> = BTreeMap::new();
+        for document in unknown_keys(&due, &mapping) {
+            let existing = found.remove(&(place, document.language.clone())).unwrap_or_default();
+            own.insert(document.language.clone(), existing);
+        }
+        plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
+    }
+    Ok(plans)
+}
+
+/// The documents that are to be there, and of which no counterpart is known.
+fn unknown_keys<'a>(due: &'a Due, mapping: &'a Mapping) -> impl Iterator<Item = &'a Document> {
+    let documents: &[Document] = match &mapping.mapped {
+        Mapped::Goes { documents, .. } => documents,
+        _ => &[],
+    };
+    documents.iter().filter(|document| !due.counterparts.iter().any(|row| row.language == document.language))
+}
+
+/// Plans one entry from what is known and found.
+pub(crate) fn plan_entry(
+    store: &Store,
+    lane: &ConfiguredLane,
+    due: Due,
+    mapping: Mapping,
+    found: &BTreeMap<Option<LanguageTag>, Vec<Existing>>,
+    claims: &mut Claims,
+) -> Result<EntryPlan, PushError> {
+    let mut plan = EntryPlan {
+        number: due.number,
+        address: due.entry.address.clone(),
+        documents: Vec::new(),
+        hold: None,
+        goes: true,
+        incomplete: BTreeMap::new(),
+        dead: mapping.dead,
+        reads: mapping.reads,
+    };
+    let mut known: BTreeMap<Option<LanguageTag>, CounterpartRow> =
+        due.counterparts.into_iter().map(|row| (row.language.clone(), row)).collect();
+    let documents = match mapping.mapped {
+        Mapped::Faulty(faults) => {
+            let message = faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ");
+            plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
+            return Ok(plan);
+        }
+        Mapped::Outside => {
+            plan.goes = false;
+            Vec::new()
+        }
+        Mapped::Goes { documents, incomplete } => {
+            plan.incomplete = incomplete;
+            documents
+        }
+    };
+    for document in documents {
+        let row = known.remove(&document.language);
+        let at_hand = match (&row, &document.key) {
+            (None, Some(key)) => what_was_found(store, lane, &plan.address, key, &document.language, found, claims)?,
+            _ => Found::NotAsked,
+        };
+        let step = decide(
+            Wanted::There(document.fingerprint),
+            row.as_ref().map(|row| &row.counterpart),
+            at_hand,
+            lane.lane.gone,
+        );
+        if let (Step::Create, Some(key)) = (&step, &document.key) {
+            claims.insert((key.clone(), document.language.clone()), plan.address.clone());
+        }
+        plan.documents.push(DocumentPlan {
+            language: document.language.clone(),
+            step,
+            document: Some(document),
+            known: row,
+        });
+    }
+    for (language, row) in known {
+        let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
+        let wanted = if is_incomplete { Wanted::AsItIs } else { Wanted::NotThere };
+        let step = decide(wanted, Some(&row.counterpart), Found::NotAsked, lane.lane.gone);
+        plan.documents.push(DocumentPlan { language, step, document: None, known: Some(row) });
+    }
+    plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
+    plan.hold = plan.documents.iter().find_map(|document| match &document.step {
+        Step::Hold(hold) => Some(hold.clone()),
+        _ => None,
+    });
+    Ok(plan)
+}
+
+fn what_was_found(
+    store: &Store,
+    lane: &ConfiguredLane,
+    address: &Address,
+    key: &str,
+    language: &Option<LanguageTag>,
+    found: &BTreeMap<Option<LanguageTag>, Vec<Existing>>,
+    claims: &Claims,
+) -> Result<Found, PushError> {
+    let existing = match found.get(language).map(Vec::as_slice) {
+        None => return Ok(Found::NotAsked),
+        Some([]) => {
+            let other = claims.get(&(key.to_owned(), language.clone())).filter(|by| *by != address);
+            return Ok(other.map_or(Found::Nothing, |by| Found::Taken(by.clone())));
+        }
+        Some([one]) => one,
+        Some(several) => return Ok(Found::Several(several.len())),
+    };
+    match store.owner(&lane.lane.name, &existing.id)? {
+        Some((_, owner)) if owner != *address => Ok(Found::Taken(owner)),
+        _ => Ok(Found::One(Box::new(existing.clone()))),
+    }
+}
+
+impl DocumentPlan {
+    /// What the destination calls the document, where it is there.
+    #[must_use]
+    pub fn id_there(&self) -> Option<&EntryId> {
+        self.known.as_ref().map(|row| &row.counterpart.id).or_else(|| self.step.adopted())
+    }
+
+    /// What joins it to its other languages there.
+    fn item(&self) -> Option<&EntryId> {
+        match &self.step {
+            Step::Adopt(existing) => existing.item.as_ref(),
+            _ => self.known.as_ref().and_then(|row| row.counterpart.item.as_ref()),
+        }
+    }
+
+    fn fields(&self) -> Record {
+        match (&self.document, &self.known) {
+            (Some(document), _) => document.fields.clone(),
+            (None, Some(row)) => row.fields.clone(),
+            (None, None) => Record::new(),
+        }
+    }
+
+    /// Whether anything is to be sent for it.
+    #[must_use]
+    pub fn has_request(&self) -> bool {
+        match (&self.step, &self.document) {
+            (Step::Adopt(existing), Some(document)) => {
+                !existing.holds(&document.fields) || existing.presence == Presence::Withdrawn
+            }
+            (Step::Create | Step::Update | Step::PutBack | Step::Withdraw | Step::Delete, _) => true,
+            _ => false,
+        }
+    }
+
+    /// The names of the fields that differ from what was last delivered, or from what was found.
+    #[must_use]
+    pub fn changes(&self) -> Vec<String> {
+        let before = match (&self.step, &self.known) {
+            (Step::Adopt(existing), _) => &existing.fields,
+            (_, Some(row)) => &row.fields,
+            _ => return Vec::new(),
+        };
+        let Some(document) = &self.document else { return Vec::new() };
+        let differs = |name: &String| {
+            let (ours, theirs) = (document.fields.get(name), before.get(name));
+            ours != theirs && !(ours.is_none_or(|value| value.is_null()) && theirs.is_none_or(|value| value.is_null()))
+        };
+        document.fields.keys().filter(|name| differs(name)).cloned().collect()
+    }
+
+    /// An adopted document that is as it should be already.
+    fn adopted_as_it_is(&self) -> Option<Delivered> {
+        match (&self.step, &self.document) {
+            (Step::Adopt(existing), Some(document)) if !self.has_request() => {
+                let counterpart = Counterpart {
+                    id: existing.id.clone(),
+                    item: existing.item.clone(),
+                    revision: existing.revision.clone(),
+                    fingerprint: document.fingerprint,
+                    presence: Presence::Present,
+                };
+                Some(Delivered { language: self.language.clone(), counterpart, fields: document.fields.clone() })
+            }
+            _ => None,
+        }
+    }
+}
+
+/// The order that a document's step leads to; none where nothing is to be sent.
+#[must_use]
+pub fn order_for(plan: &DocumentPlan, item: Option<&EntryId>) -> Option<Order> {
+    if !plan.has_request() {
+        return None;
+    }
+    let known = plan.known.as_ref().map(|row| (&row.counterpart.id, &row.counterpart.revision));
+    let fields = plan.fields();
+    Some(match (&plan.step, known) {
+        (Step::Create, _) => Order::Create { fields, language: plan.language.clone(), item: item.cloned() },
+        (Step::Adopt(existing), _) => {
+            Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields }
+        }
+        (Step::Update | Step::PutBack, Some((id, revision))) => {
+            Order::Update { id: id.clone(), revision: revision.clone(), fields }
+        }
+        (Step::Withdraw, Some((id, revision))) => Order::Withdraw { id: id.clone(), revision: revision.clone() },
+        (Step::Delete, Some((id, revision))) => Order::Delete { id: id.clone(), revision: revision.clone() },
+        _ => return None,
+    })
+}
+
+impl EntryPlan {
+    /// What joins the entry's documents at the destination, where it has any.
+    #[must_use]
+    pub fn item(&self) -> Option<EntryId> {
+        self.documents.iter().find_map(DocumentPlan::item).cloned()
+    }
+
+    /// Whether anything is to be sent.
+    #[must_use]
+    pub fn has_requests(&self) -> bool {
+        self.hold.is_none() && self.documents.iter().any(DocumentPlan::has_request)
+    }
+
+    /// What the documents amount to.
+    #[must_use]
+    pub fn fate(&self) -> Fate {
+        let any = |wanted: fn(&Step) -> bool| self.documents.iter().any(|document| wanted(&document.step));
+        if self.hold.is_some() {
+            Fate::Held
+        } else if any(|step| matches!(step, Step::Adopt(_))) {
+            Fate::Adopted
+        } else if any(|step| matches!(step, Step::Update | Step::PutBack)) {
+            Fate::Updated
+        } else if any(|step| matches!(step, Step::Create)) {
+            if any(|step| matches!(step, Step::Unchanged)) { Fate::Updated } else { Fate::Created }
+        } else if any(|step| matches!(step, Step::Withdraw | Step::Delete)) {
+            if self.goes { Fate::Updated } else { Fate::Withdrawn }
+        } else if any(|step| matches!(step, Step::Unchanged)) {
+            Fate::Unchanged
+        } else {
+            Fate::Outside
+        }
+    }
+
+    /// Where the entry stands when all went as planned.
+    pub(super) fn standing(&self) -> Standing {
+        let was_withdrawn = self
+            .documents
+            .iter()
+            .any(|document| document.known.as_ref().is_some_and(|row| row.counterpart.presence == Presence::Withdrawn));
+        match self.fate() {
+            Fate::Held => Standing::Held,
+            Fate::Withdrawn => Standing::Withdrawn,
+            Fate::Outside if was_withdrawn => Standing::Withdrawn,
+            Fate::Outside if self.goes => Standing::Delivered,
+            Fate::Outside => Standing::Outside,
+            Fate::Unchanged | Fate::Created | Fate::Updated | Fate::Adopted => Standing::Delivered,
+        }
+    }
+
+    /// The verdict of a plan that went, or goes, as it was made.
+    pub(super) fn verdict(&self) -> Verdict {
+        let mut verdict = Verdict::new(self.number, self.standing());
+        if let Some(hold) = &self.hold {
+            verdict = verdict.because(hold.reason.word(), hold.message.clone());
+        } else {
+            verdict.delivered = self.documents.iter().filter_map(DocumentPlan::adopted_as_it_is).collect();
+        }
+        verdict.reads = self.reads.clone();
+        verdict
+    }
+
+    /// The intents of all requests, in the order in which they are sent.
+    pub(super) fn intents(&self, writer: &dyn Write, kind: &TypeName) -> Result<Vec<IntentRecord>, SystemError> {
+        let item = self.item();
+        let mut records = Vec::new();
+        for document in &self.documents {
+            let Some(order) = order_for(document, item.as_ref()) else { continue };
+            let request = writer.request(kind, &order)?;
+            let (action, id_there, base) = match &order {
+                Order::Create { .. } => (Action::Create, None, None),
+                Order::Update { id, revision, .. } => (Action::Update, Some(id.clone()), revision.clone()),
+                Order::Withdraw { id, revision } => (Action::Withdraw, Some(id.clone()), revision.clone()),
+                Order::Delete { id, revision } => (Action::Delete, Some(id.clone()), revision.clone()),
+            };
+            let known = document.known.as_ref().map(|row| row.counterpart.fingerprint);
+            let fields = document.fields();
+            let fingerprint = match (&document.document, known) {
+                (Some(document), _) => document.fingerprint,
+                (None, Some(known)) => known,
+                (None, None) => diaporos_core::change::fingerprint_texts([]),
+            };
+            records.push(IntentRecord {
+                entry: self.number,
+                language: document.language.clone(),
+                action,
+                request: format!("{} {}", request.method.word(), request.shown_url()),
+                id_there,
+                base,
+                fingerprint,
+                fields,
+            });
+        }
+        Ok(records)
+    }
+
+    /// Adds the plan to a tally as if all went well.
+    pub(super) fn count(&self, tally: &mut PushTally) {
+        tally.requests +=
+            self.documents.iter().filter(|document| self.hold.is_none() && document.has_request()).count() as u64;
+        self.count_as(self.standing(), tally);
+    }
+
+    /// Adds the entry to a tally by where it stands now.
+    pub(super) fn count_as(&self, standing: Standing, tally: &mut PushTally) {
+        match (standing, self.fate()) {
+            (Standing::Held, _) => tally.held += 1,
+            (Standing::Failed | Standing::Owed, _) => tally.failed += 1,
+            (_, Fate::Created) => tally.created += 1,
+            (_, Fate::Updated) => tally.updated += 1,
+            (_, Fate::Adopted) => tally.adopted += 1,
+            (_, Fate::Withdrawn) => tally.withdrawn += 1,
+            (_, Fate::Outside | Fate::Unchanged | Fate::Held) => {}
+        }
+    }
+
+    /// A row per document for which something is to be done, or one for the entry's hold.
+    #[must_use]
+    pub fn rows(&self) -> Vec<PushRow> {
+        let row = |language: Option<LanguageTag>, step: &'static str| PushRow {
+            address: self.address.clone(),
+            language,
+            step,
+            id_there: None,
+            changes: Vec::new(),
+            reason: None,
+            message: None,
+        };
+        if let Some(hold) = &self.hold {
+            let (reason, message) = (Some(hold.reason.word().to_owned()), Some(hold.message.clone()));
+            return vec![PushRow { reason, message, ..row(None, "hold") }];
+        }
+        let acted = self.documents.iter().filter(|document| !matches!(document.step, Step::Nothing | Step::Unchanged));
+        acted
+            .map(|document| PushRow {
+                id_there: document.id_there().map(ToString::to_string),
+                changes: document.changes(),
+                ..row(document.language.clone(), document.step.word())
+            })
+            .collect()
+    }
+}

@@ -1,0 +1,275 @@
+//! What is due on a lane, and what became of it.
+
+use diaporos_core::plan::{Counterpart, HoldReason};
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record};
+use jiff::Timestamp;
+use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
+
+use super::row::{
+    address_at, entry_id, fields, fields_text, fingerprint, millis, moment, presence, presence_word, revision,
+};
+use super::{EntryRow, Standing, Store, StoreError};
+use std::collections::BTreeSet;
+
+/// An entry that a push has to look at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Due {
+    /// Its number, for the store alone.
+    pub number: i64,
+    /// The entry.
+    pub entry: EntryRow,
+    /// What is known of it at the destination.
+    pub counterparts: Vec<CounterpartRow>,
+}
+
+/// A counterpart with its language and what was last delivered.
+#[derive(Debug, Clone, PartialEq)]
+pub struct CounterpartRow {
+    /// The lane.
+    pub lane: String,
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// The counterpart.
+    pub counterpart: Counterpart,
+    /// The fields that were last delivered.
+    pub fields: Record,
+    /// When.
+    pub delivered: Timestamp,
+}
+
+/// A document that is at the destination as it should be.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Delivered {
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// What it is there.
+    pub counterpart: Counterpart,
+    /// The fields that were delivered.
+    pub fields: Record,
+}
+
+/// Where an entry stands after it was looked at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Verdict {
+    /// The entry's number.
+    pub entry: i64,
+    /// Where it stands.
+    pub standing: Standing,
+    /// Why it is held, or a word for why it failed.
+    pub reason: Option<String>,
+    /// What exactly.
+    pub message: Option<String>,
+    /// Documents that were written, adopted or withdrawn.
+    pub delivered: Vec<Delivered>,
+    /// The other entries that were read to find what it becomes.
+    pub reads: BTreeSet<Address>,
+}
+
+impl Verdict {
+    /// A verdict without more to say.
+    #[must_use]
+    pub fn new(entry: i64, standing: Standing) -> Self {
+        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
+    }
+
+    /// Says why.
+    #[must_use]
+    pub fn because(mut self, reason: &str, message: impl Into<String>) -> Self {
+        self.reason = Some(reason.to_owned());
+        self.message = Some(message.into());
+        self
+    }
+}
+
+const COUNTERPART: &str =
+    "lane.name, language, counterpart.id, item, revision, fingerprint, fields, presence, delivered
+    FROM counterpart JOIN lane ON lane.id = counterpart.lane";
+
+fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
+    let language: String = row.get(1)?;
+    let language = if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) };
+    let item: Option<String> = row.get(3)?;
+    let counterpart = Counterpart {
+        id: entry_id(row.get(2)?)?,
+        item: item.map(entry_id).transpose()?,
+        revision: revision(row.get(4)?)?,
+        fingerprint: fingerprint(&row.get::<_, Vec<u8>>(5)?)?,
+        presence: presence(&row.get::<_, String>(7)?)?,
+    };
+    Ok(CounterpartRow {
+        lane: row.get(0)?,
+        language,
+        counterpart,
+        fields: fields(&row.get::<_, String>(6)?)?,
+        delivered: moment(row.get(8)?)?,
+    })
+}
+
+impl Store {
+    /// The next entries of a lane that a push has to look at, after the one of that number.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn due(&self, lane: &LaneName, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+        let lane_number = self.lane_number(lane)?;
+        let mut query = self.connection.prepare_cached(
+            "SELECT entry, system, name, source_id FROM delivery INDEXED BY delivery_due
+             JOIN entry ON entry.id = delivery.entry JOIN entry_type ON entry_type.id = entry.type
+             WHERE lane = ?1 AND entry > ?2 AND standing IN ('owed', 'held', 'failed') ORDER BY entry LIMIT ?3",
+        )?;
+        let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
+        let mut addresses = Vec::new();
+        while let Some(row) = rows.next()? {
+            addresses.push(address_at(row, 1)?);
+        }
+        let due = addresses.iter().map(|address| self.look_at(lane, address));
+        due.filter_map(Result::transpose).collect()
+    }
+
+    /// One entry with what a push looks at.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn look_at(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
+        let Some(stored) = self.entry(address)? else { return Ok(None) };
+        let mut counterparts = self.counterparts(stored.number)?;
+        counterparts.retain(|row| row.lane == lane.as_str());
+        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts }))
+    }
+
+    /// All that an entry has become anywhere.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn counterparts(&self, entry: i64) -> Result<Vec<CounterpartRow>, StoreError> {
+        let sql = format!("SELECT {COUNTERPART} WHERE entry = ? ORDER BY lane.name, language");
+        let mut query = self.connection.prepare_cached(&sql)?;
+        let mut rows = query.query([entry])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            found.push(counterpart_row(row)?);
+        }
+        Ok(found)
+    }
+
+    /// The entry whose counterpart a document at a lane's destination is, if any.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn owner(&self, lane: &LaneName, id: &EntryId) -> Result<Option<(i64, Address)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT entry.id, system, entry_type.name, source_id FROM counterpart
+             JOIN lane ON lane.id = counterpart.lane JOIN entry ON entry.id = counterpart.entry
+             JOIN entry_type ON entry_type.id = entry.type
+             WHERE counterpart.id = ?1 AND lane.to_type = (SELECT to_type FROM lane WHERE name = ?2)",
+        )?;
+        let mut rows = query.query(params![id.as_str(), lane.as_str()])?;
+        let Some(row) = rows.next()? else { return Ok(None) };
+        Ok(Some((row.get(0)?, address_at(row, 1)?)))
+    }
+
+    /// Writes where entries stand after they were looked at, in one commit.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing is kept then.
+    pub fn note(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
+        let lane = self.lane_number(lane)?;
+        let transaction = self.connection.transaction()?;
+        for verdict in verdicts {
+            note_one(&transaction, lane, verdict, now)?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// How an entry stands on a lane.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn standing(&self, lane: &LaneName, entry: i64) -> Result<Option<(Standing, Option<HoldReason>)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT standing, reason FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ? AND entry = ?",
+        )?;
+        let row = query.query_row(params![lane.as_str(), entry], |row| {
+            Ok((row.get::<_, String>(0)?, row.get::<_, Option<String>>(1)?))
+        });
+        let Some((standing, reason)) = row.optional()? else { return Ok(None) };
+        let standing =
+            Standing::from_word(&standing).ok_or_else(|| StoreError::Content(format!("the standing `{standing}`")))?;
+        Ok(Some((standing, reason.as_deref().and_then(HoldReason::from_word))))
+    }
+
+    /// Forgets what an entry became at a destination, so that the next push creates it again.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn forget_counterpart(
+        &mut self,
+        lane: &LaneName,
+        entry: i64,
+        language: Option<&LanguageTag>,
+    ) -> Result<(), StoreError> {
+        let lane = self.lane_number(lane)?;
+        let language = language.map_or("", LanguageTag::as_str);
+        self.connection.execute(
+            "DELETE FROM counterpart WHERE lane = ? AND entry = ? AND language = ?",
+            params![lane, entry, language],
+        )?;
+        Ok(())
+    }
+}
+
+pub(super) fn note_one(
+    transaction: &Transaction<'_>,
+    lane: i64,
+    verdict: &Verdict,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    transaction
+        .prepare_cached(
+            "INSERT INTO delivery VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET
+                 since = CASE WHEN standing = excluded.standing AND message IS excluded.message THEN since ELSE excluded.since END,
+                 standing = excluded.standing, reason = excluded.reason, message = excluded.message",
+        )?
+        .execute(params![lane, verdict.entry, verdict.standing.word(), verdict.reason, verdict.message, millis(now)])?;
+    for delivered in &verdict.delivered {
+        keep_counterpart(transaction, lane, verdict.entry, delivered, now)?;
+    }
+    transaction
+        .prepare_cached("DELETE FROM reading WHERE lane = ? AND entry = ?")?
+        .execute(params![lane, verdict.entry])?;
+    for read in &verdict.reads {
+        let kind = Store::type_number(transaction, &read.system, &read.kind)?;
+        transaction.prepare_cached("INSERT INTO reading VALUES (?, ?, ?, ?)")?.execute(params![
+            kind,
+            read.id.as_str(),
+            lane,
+            verdict.entry
+        ])?;
+    }
+    Ok(())
+}
+
+pub(super) fn keep_counterpart(
+    connection: &Connection,
+    lane: i64,
+    entry: i64,
+    delivered: &Delivered,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    let Counterpart { id, item, revision, fingerprint, presence } = &delivered.counterpart;
+    connection.prepare_cached("INSERT OR REPLACE INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
+        params![
+            lane,
+            entry,
+            delivered.language.as_ref().map_or("", LanguageTag::as_str),
+            id.as_str(),
+            item.as_ref().map(EntryId::as_str),
+            revision.as_ref().map(diaporos_core::value::Revision::as_str),
+            fingerprint.as_bytes(),
+            fields_text(&delivered.fields),
+            presence_word(*presence),
+            millis(now)
+        ],
+    )?;
+    Ok(())
+}

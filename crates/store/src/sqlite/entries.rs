@@ -1,0 +1,197 @@
+//! Looking at entries.
+
+use diaporos_core::expr::{Follow, Referenced};
+use diaporos_core::plan::State;
+use diaporos_core::value::{Address, Record, Revision};
+use jiff::Timestamp;
+use rusqlite::{Row, params};
+
+use super::row::{address_at, fields, moment, revision, state};
+use super::{Store, StoreError};
+
+/// Which entries are wanted.
+#[derive(Debug, Clone, Default)]
+pub struct EntryFilter {
+    /// Of this system.
+    pub system: Option<String>,
+    /// Of this type.
+    pub kind: Option<String>,
+    /// In one of these states; all where empty.
+    pub states: Vec<State>,
+}
+
+/// An entry in a list.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EntryRow {
+    /// Where it is.
+    pub address: Address,
+    /// Its state.
+    pub state: State,
+    /// The source's mark of its version.
+    pub revision: Option<Revision>,
+    /// How many versions there are.
+    pub version: u64,
+    /// When it was first seen.
+    pub first_seen: Timestamp,
+    /// When it last changed, as we saw it.
+    pub changed: Timestamp,
+    /// Its fields.
+    pub fields: Record,
+}
+
+/// An entry with its number in the store.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StoredEntry {
+    /// Its number, for the store alone.
+    pub number: i64,
+    /// The entry.
+    pub row: EntryRow,
+}
+
+/// A version of an entry.
+#[derive(Debug, Clone, PartialEq)]
+pub struct VersionRow {
+    /// Its number, from 1.
+    pub number: u64,
+    /// When we saw it.
+    pub at: Timestamp,
+    /// The state it was in.
+    pub state: State,
+    /// The source's mark.
+    pub revision: Option<Revision>,
+}
+
+const COLUMNS: &str = "entry_type.system, entry_type.name, source_id, entry.state, entry.revision, entry.version, first_seen, changed, fields";
+const JOINS: &str = "FROM entry JOIN entry_type ON entry_type.id = entry.type
+    JOIN version ON version.entry = entry.id AND version.number = entry.version";
+
+fn entry_row(row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
+    Ok(EntryRow {
+        address: address_at(row, first)?,
+        state: state(&row.get::<_, String>(first + 3)?)?,
+        revision: revision(row.get(first + 4)?)?,
+        version: row.get::<_, i64>(first + 5)?.unsigned_abs(),
+        first_seen: moment(row.get(first + 6)?)?,
+        changed: moment(row.get(first + 7)?)?,
+        fields: fields(&row.get::<_, String>(first + 8)?)?,
+    })
+}
+
+impl Store {
+    /// Hands over the entries that the filter lets through, in the order in which they were first
+    /// seen, until the receiver says that it has enough.
+    ///
+    /// # Errors
+    /// Where the store or the receiver fails.
+    pub fn entries<E: From<StoreError>>(
+        &self,
+        filter: &EntryFilter,
+        mut each: impl FnMut(EntryRow) -> Result<std::ops::ControlFlow<()>, E>,
+    ) -> Result<(), E> {
+        let states: Vec<&str> = filter.states.iter().map(|state| state.word()).collect();
+        let states = serde_json::to_string(&states).unwrap_or_default();
+        let sql = format!(
+            "SELECT {COLUMNS} {JOINS} WHERE (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
+             AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) ORDER BY entry.id"
+        );
+        let mut query = self.connection.prepare_cached(&sql).map_err(StoreError::from)?;
+        let mut rows = query.query(params![filter.system, filter.kind, states]).map_err(StoreError::from)?;
+        while let Some(row) = rows.next().map_err(StoreError::from)? {
+            if each(entry_row(row, 0)?)?.is_break() {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    /// The entry at an address.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn entry(&self, address: &Address) -> Result<Option<StoredEntry>, StoreError> {
+        let sql = format!("SELECT entry.id, {COLUMNS} {JOINS} WHERE system = ? AND name = ? AND source_id = ?");
+        let mut query = self.connection.prepare_cached(&sql)?;
+        let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
+        let Some(row) = rows.next()? else { return Ok(None) };
+        Ok(Some(StoredEntry { number: row.get(0)?, row: entry_row(row, 1)? }))
+    }
+
+    /// Addresses that hold the given text, for a suggestion.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn addresses_like(&self, text: &str, most: u32) -> Result<Vec<Address>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT system, name, source_id FROM entry JOIN entry_type ON entry_type.id = entry.type
+             WHERE instr(lower(system || '/' || name || '/' || source_id), lower(?1)) > 0 ORDER BY entry.id LIMIT ?2",
+        )?;
+        let mut rows = query.query(params![text, most])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            found.push(address_at(row, 0)?);
+        }
+        Ok(found)
+    }
+
+    /// The versions of an entry, newest first.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn versions(&self, entry: i64) -> Result<Vec<VersionRow>, StoreError> {
+        let mut query = self
+            .connection
+            .prepare_cached("SELECT number, at, state, revision FROM version WHERE entry = ? ORDER BY number DESC")?;
+        let mut rows = query.query([entry])?;
+        let mut versions = Vec::new();
+        while let Some(row) = rows.next()? {
+            versions.push(VersionRow {
+                number: row.get::<_, i64>(0)?.unsigned_abs(),
+                at: moment(row.get(1)?)?,
+                state: state(&row.get::<_, String>(2)?)?,
+                revision: revision(row.get(3)?)?,
+            });
+        }
+        Ok(versions)
+    }
+
+    /// The names of the fields that entries of a type have been seen with.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn seen_fields(&self, system: &str, kind: &str) -> Result<Vec<String>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT DISTINCT member.key FROM (
+                 SELECT version.fields FROM entry JOIN entry_type ON entry_type.id = entry.type
+                 JOIN version ON version.entry = entry.id AND version.number = entry.version
+                 WHERE system = ? AND name = ? ORDER BY entry.id LIMIT 1000
+             ) AS sample, json_each(sample.fields) AS member",
+        )?;
+        let names = query.query_map(params![system, kind], |row| row.get(0))?;
+        Ok(names.collect::<Result<_, _>>()?)
+    }
+}
+
+impl Follow for Store {
+    fn follow(&self, address: &Address) -> Option<Referenced> {
+        match self.entry(address) {
+            Ok(Some(StoredEntry { row, .. })) if row.state != State::Gone => {
+                Some(Referenced { state: row.state, fields: row.fields })
+            }
+            _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+impl EntryRow {
+    /// The entry in one line, for tests.
+    pub(super) fn line(&self) -> String {
+        format!(
+            "{} {} r{} v{}",
+            self.address,
+            self.state,
+            self.revision.as_ref().map_or("-", Revision::as_str),
+            self.version
+        )
+    }
+}

@@ -1,0 +1,49 @@
+//! What can go wrong with the store.
+
+use std::path::{Path, PathBuf};
+
+/// A failure of the store. Nothing of the call that failed was kept.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// Another process is changing the hub.
+    #[error("another diaporos command is changing this hub")]
+    Busy,
+    /// The file cannot be used.
+    #[error("{path}: {reason}")]
+    File {
+        /// Which.
+        path: PathBuf,
+        /// Why.
+        reason: String,
+    },
+    /// The store was made by a newer version of this program.
+    #[error("the store is of version {found}, and this program knows versions up to {known}")]
+    Newer {
+        /// The store's version.
+        found: i64,
+        /// The newest known.
+        known: i64,
+    },
+    /// A migration differs from the one that was applied.
+    #[error("migration {number} of the store is not the one that was applied")]
+    Migration {
+        /// Its number.
+        number: i64,
+    },
+    /// Stored content cannot be read back.
+    #[error("the store holds something that cannot be read: {0}")]
+    Content(String),
+    /// The database failed.
+    #[error("the store failed: {0}")]
+    Database(#[from] rusqlite::Error),
+}
+
+impl StoreError {
+    pub(super) fn file(path: &Path, error: &std::io::Error) -> Self {
+        StoreError::File { path: path.to_owned(), reason: error.to_string() }
+    }
+
+    pub(super) fn content(error: impl std::fmt::Display) -> Self {
+        StoreError::Content(error.to_string())
+    }
+}

@@ -1,0 +1,328 @@
+//! Taking in what a source lists.
+
+use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::value::{SystemName, TypeName};
+use jiff::Timestamp;
+use roaring::RoaringTreemap;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use super::row::{fields_text, fingerprint, millis};
+use super::{Store, StoreError};
+use diaporos_core::plan::State;
+
+/// The entries that a listing has shown so far; small even for millions.
+#[derive(Debug, Clone, Default)]
+pub struct Seen(RoaringTreemap);
+
+impl Seen {
+    /// How many there are.
+    #[must_use]
+    pub fn count(&self) -> u64 {
+        self.0.len()
+    }
+}
+
+/// What became of the entries of a page.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct PageTally {
+    /// Entries on it that this listing had not shown before.
+    pub pulled: u64,
+    /// Seen for the first time.
+    pub new: u64,
+    /// With other content or another state than before.
+    pub changed: u64,
+    /// As they were.
+    pub unchanged: u64,
+}
+
+impl std::ops::AddAssign for PageTally {
+    fn add_assign(&mut self, other: PageTally) {
+        self.pulled += other.pulled;
+        self.new += other.new;
+        self.changed += other.changed;
+        self.unchanged += other.unchanged;
+    }
+}
+
+impl Store {
+    /// The number of a type in the store, given to it when it is first met.
+    pub(super) fn type_number(
+        connection: &Connection,
+        system: &SystemName,
+        kind: &TypeName,
+    ) -> Result<i64, StoreError> {
+        let names = params![system.as_str(), kind.as_str()];
+        let mut find = connection.prepare_cached("SELECT id FROM entry_type WHERE system = ? AND name = ?")?;
+        if let Some(number) = find.query_row(names, |row| row.get(0)).optional()? {
+            return Ok(number);
+        }
+        connection.execute("INSERT INTO entry_type (system, name) VALUES (?, ?)", names)?;
+        Ok(connection.last_insert_rowid())
+    }
+
+    /// The mark that was left of a page.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn page_mark(&self, system: &SystemName, kind: &TypeName, place: &str) -> Result<Option<PageMark>, StoreError> {
+        let mut find = self.connection.prepare_cached(
+            "SELECT etag, last_modified, content, next FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
+             WHERE system = ? AND name = ? AND place = ?",
+        )?;
+        let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
+            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?))
+        });
+        let Some((etag, last_modified, content, next)) = row.optional()? else { return Ok(None) };
+        Ok(Some(PageMark { etag, last_modified, content: fingerprint(&content)?, next }))
+    }
+
+    /// Takes in a page whole: entries, versions, what they make owed, and the page's mark. Without
+    /// a mark, the page is not known again.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing of the page is kept then.
+    pub fn take_in(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        entries: &[Incoming],
+        mark: Option<(&str, &PageMark)>,
+        seen: &mut Seen,
+        now: Timestamp,
+    ) -> Result<PageTally, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let mut tally = PageTally::default();
+        let mut on_page = RoaringTreemap::new();
+        for entry in entries {
+            let (id, fate) = take_in_entry(&transaction, number, entry, now)?;
+            on_page.insert(id.unsigned_abs());
+            // An item that moved to a later page while we read is the same entry, not another.
+            if seen.0.insert(id.unsigned_abs()) {
+                tally.pulled += 1;
+                match fate {
+                    Fate::New => tally.new += 1,
+                    Fate::Changed => tally.changed += 1,
+                    Fate::Unchanged => tally.unchanged += 1,
+                }
+            }
+        }
+        if let Some((place, mark)) = mark {
+            let mut bitmap = Vec::new();
+            on_page.serialize_into(&mut bitmap).map_err(StoreError::content)?;
+            transaction.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
+                params![
+                    number,
+                    place,
+                    mark.etag,
+                    mark.last_modified,
+                    mark.content.as_bytes(),
+                    mark.next,
+                    bitmap,
+                    millis(now)
+                ],
+            )?;
+        }
+        transaction.commit()?;
+        Ok(tally)
+    }
+
+    /// Counts the entries of a page that is as it was.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn take_as_before(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        place: &str,
+        seen: &mut Seen,
+        now: Timestamp,
+    ) -> Result<PageTally, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let bitmap: Vec<u8> = transaction
+            .prepare_cached("UPDATE page_mark SET used = ? WHERE type = ? AND place = ? RETURNING seen")?
+            .query_row(params![millis(now), number, place], |row| row.get(0))?;
+        transaction.commit()?;
+        let on_page = RoaringTreemap::deserialize_from(bitmap.as_slice()).map_err(StoreError::content)?;
+        let before = seen.0.len();
+        seen.0 |= on_page;
+        let pulled = seen.0.len() - before;
+        Ok(PageTally { pulled, unchanged: pulled, ..PageTally::default() })
+    }
+
+    /// How many entries of a type are known and not gone.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn known(&self, system: &SystemName, kind: &TypeName) -> Result<u64, StoreError> {
+        let mut count = self.connection.prepare_cached(
+            "SELECT count(*) FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE system = ? AND name = ? AND state <> 'gone'",
+        )?;
+        let count: i64 = count.query_row(params![system.as_str(), kind.as_str()], |row| row.get(0))?;
+        Ok(count.unsigned_abs())
+    }
+
+    /// Ends a complete listing that began at `started`: what it did not show is gone. Where that
+    /// would be more than `most`, nothing is taken for gone, and the count is the error.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn end_listing(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        seen: &Seen,
+        most: u64,
+        (started, now): (Timestamp, Timestamp),
+    ) -> Result<Result<u64, u64>, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let mut missing = Vec::new();
+        {
+            let mut all = transaction.prepare_cached("SELECT id FROM entry WHERE type = ? AND state <> 'gone'")?;
+            let mut rows = all.query([number])?;
+            while let Some(row) = rows.next()? {
+                let id: i64 = row.get(0)?;
+                if !seen.0.contains(id.unsigned_abs()) {
+                    missing.push(id);
+                }
+            }
+        }
+        let count = missing.len() as u64;
+        if count > most {
+            return Ok(Err(count));
+        }
+        for id in missing {
+            take_for_gone(&transaction, id, now)?;
+        }
+        if count > 0 {
+            // A page that comes back as it once was would hide that its entries are back.
+            transaction.execute("DELETE FROM page_mark WHERE type = ?", [number])?;
+        } else {
+            transaction
+                .execute("DELETE FROM page_mark WHERE type = ? AND used < ?", params![number, millis(started)])?;
+        }
+        transaction.commit()?;
+        Ok(Ok(count))
+    }
+}
+
+enum Fate {
+    New,
+    Changed,
+    Unchanged,
+}
+
+fn take_in_entry(
+    connection: &Connection,
+    kind: i64,
+    entry: &Incoming,
+    now: Timestamp,
+) -> Result<(i64, Fate), StoreError> {
+    let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
+    let mut find = connection.prepare_cached(
+        "SELECT id, fingerprint, state, revision, version FROM entry WHERE type = ? AND source_id = ?",
+    )?;
+    let known = find.query_row(params![kind, entry.id.as_str()], |row| {
+        Ok((
+            row.get::<_, i64>(0)?,
+            row.get::<_, Vec<u8>>(1)?,
+            row.get::<_, String>(2)?,
+            row.get::<_, Option<String>>(3)?,
+            row.get::<_, i64>(4)?,
+        ))
+    });
+    let (id, version, fate) = match known.optional()? {
+        None => {
+            connection
+                .prepare_cached(
+                    "INSERT INTO entry (type, source_id, state, revision, fingerprint, version, first_seen, changed)
+                     VALUES (?1, ?2, ?3, ?4, ?5, 1, ?6, ?6)",
+                )?
+                .execute(params![
+                    kind,
+                    entry.id.as_str(),
+                    entry.state.word(),
+                    revision,
+                    entry.fingerprint.as_bytes(),
+                    millis(now)
+                ])?;
+            (connection.last_insert_rowid(), 1, Fate::New)
+        }
+        Some((id, fingerprint, state, old_revision, _))
+            if fingerprint == entry.fingerprint.as_bytes() && state == entry.state.word() =>
+        {
+            // A new revision of the same content is no change; only the mark is kept.
+            if old_revision.as_deref() != revision {
+                connection
+                    .prepare_cached("UPDATE entry SET revision = ? WHERE id = ?")?
+                    .execute(params![revision, id])?;
+            }
+            return Ok((id, Fate::Unchanged));
+        }
+        Some((id, .., version)) => {
+            connection
+                .prepare_cached(
+                    "UPDATE entry SET state = ?, revision = ?, fingerprint = ?, version = ?, changed = ? WHERE id = ?",
+                )?
+                .execute(params![
+                    entry.state.word(),
+                    revision,
+                    entry.fingerprint.as_bytes(),
+                    version + 1,
+                    millis(now),
+                    id
+                ])?;
+            (id, version + 1, Fate::Changed)
+        }
+    };
+    connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+        id,
+        version,
+        millis(now),
+        entry.state.word(),
+        revision,
+        entry.fingerprint.as_bytes(),
+        fields_text(&entry.fields)
+    ])?;
+    mark_owed(connection, kind, id, entry.id.as_str(), now)?;
+    Ok((id, fate))
+}
+
+/// A version of its own, so that the history shows when it went; its last content stays readable.
+fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(), StoreError> {
+    connection
+        .prepare_cached(
+            "INSERT INTO version SELECT entry, number + 1, ?2, ?3, version.revision, version.fingerprint, fields
+             FROM version JOIN entry ON entry.id = version.entry AND entry.version = version.number WHERE entry.id = ?1",
+        )?
+        .execute(params![id, millis(now), State::Gone.word()])?;
+    let (kind, source_id): (i64, String) = connection
+        .prepare_cached(
+            "UPDATE entry SET state = ?, version = version + 1, changed = ? WHERE id = ? RETURNING type, source_id",
+        )?
+        .query_row(params![State::Gone.word(), millis(now), id], |row| Ok((row.get(0)?, row.get(1)?)))?;
+    mark_owed(connection, kind, id, &source_id, now)
+}
+
+/// Every lane from the entry's type owes it a look, and so does every entry that read it.
+fn mark_owed(
+    connection: &Connection,
+    kind: i64,
+    entry: i64,
+    source_id: &str,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    connection
+        .prepare_cached(
+            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
+             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+        )?
+        .execute(params![kind, entry, millis(now)])?;
+    connection
+        .prepare_cached(
+            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3
+             WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
+        )?
+        .execute(params![kind, source_id, millis(now)])?;
+    Ok(())
+}

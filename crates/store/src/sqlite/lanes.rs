@@ -1,0 +1,145 @@
+//! Lanes as the store knows them, and how many entries stand where.
+
+use std::collections::BTreeMap;
+
+use diaporos_core::change::Fingerprint;
+use diaporos_core::lane::LaneEnd;
+use diaporos_core::value::{Address, LaneName};
+use jiff::Timestamp;
+use rusqlite::{OptionalExtension, params};
+
+use super::row::{address_at, millis, moment};
+use super::{Standing, Store, StoreError};
+
+/// A lane of the configuration.
+#[derive(Debug, Clone, Copy)]
+pub struct LaneRecord<'a> {
+    /// Its name.
+    pub name: &'a LaneName,
+    /// Where entries come from.
+    pub from: &'a LaneEnd,
+    /// Where they go.
+    pub to: &'a LaneEnd,
+    /// Changes with every change of what it delivers.
+    pub definition: Fingerprint,
+}
+
+/// How many entries of a lane stand where.
+pub type Counts = BTreeMap<Standing, u64>;
+
+/// An entry that is held or failed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HeldRow {
+    /// The lane.
+    pub lane: String,
+    /// The entry.
+    pub address: Address,
+    /// Held or failed.
+    pub standing: Standing,
+    /// The kind of reason.
+    pub reason: String,
+    /// What exactly.
+    pub message: String,
+    /// Since when.
+    pub since: Timestamp,
+}
+
+impl Store {
+    /// Makes the store know the configuration's lanes. Every entry of a lane that is new, or that
+    /// now delivers otherwise, is owed a look.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn register_lanes(&mut self, lanes: &[LaneRecord<'_>], now: Timestamp) -> Result<(), StoreError> {
+        let transaction = self.connection.transaction()?;
+        for lane in lanes {
+            let from = Self::type_number(&transaction, &lane.from.system, &lane.from.kind)?;
+            let to = Self::type_number(&transaction, &lane.to.system, &lane.to.kind)?;
+            let known = transaction
+                .query_row("SELECT definition FROM lane WHERE name = ?", [lane.name.as_str()], |row| {
+                    row.get::<_, Vec<u8>>(0)
+                })
+                .optional()?;
+            if known.as_deref() == Some(lane.definition.as_bytes()) {
+                continue;
+            }
+            let id: i64 = transaction.query_row(
+                "INSERT INTO lane (name, from_type, to_type, definition) VALUES (?1, ?2, ?3, ?4)
+                 ON CONFLICT (name) DO UPDATE SET from_type = ?2, to_type = ?3, definition = ?4 RETURNING id",
+                params![lane.name.as_str(), from, to, lane.definition.as_bytes()],
+                |row| row.get(0),
+            )?;
+            transaction.execute(
+                "INSERT INTO delivery (lane, entry, standing, since) SELECT ?1, id, 'owed', ?3 FROM entry WHERE type = ?2
+                 ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+                params![id, from, millis(now)],
+            )?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    pub(super) fn lane_number(&self, name: &LaneName) -> Result<i64, StoreError> {
+        let mut find = self.connection.prepare_cached("SELECT id FROM lane WHERE name = ?")?;
+        let found = find.query_row([name.as_str()], |row| row.get(0)).optional()?;
+        found.ok_or_else(|| StoreError::Content(format!("nothing of the lane `{name}`")))
+    }
+
+    /// How many entries of a lane stand where; none where the store does not know the lane as it
+    /// is now configured.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn counts(&self, lane: LaneRecord<'_>) -> Result<Option<Counts>, StoreError> {
+        let find =
+            self.connection.query_row("SELECT id, definition FROM lane WHERE name = ?", [lane.name.as_str()], |row| {
+                Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?))
+            });
+        let Some((id, definition)) = find.optional()? else { return Ok(None) };
+        if definition != lane.definition.as_bytes() {
+            return Ok(None);
+        }
+        let mut query =
+            self.connection.prepare_cached("SELECT standing, entries FROM delivery_count WHERE lane = ?")?;
+        let mut rows = query.query([id])?;
+        let mut counts = Counts::new();
+        while let Some(row) = rows.next()? {
+            let word: String = row.get(0)?;
+            if let Some(standing) = Standing::from_word(&word) {
+                counts.insert(standing, row.get::<_, i64>(1)?.unsigned_abs());
+            }
+        }
+        Ok(Some(counts))
+    }
+
+    /// Hands over every entry that is held or failed, by lane and address.
+    ///
+    /// # Errors
+    /// Where the store or the receiver fails.
+    pub fn held<E: From<StoreError>>(&self, mut each: impl FnMut(HeldRow) -> Result<(), E>) -> Result<(), E> {
+        let mut query = self
+            .connection
+            .prepare_cached(
+                "SELECT lane.name, entry_type.system, entry_type.name, source_id, standing, reason, message, since
+             FROM delivery JOIN lane ON lane.id = delivery.lane JOIN entry ON entry.id = delivery.entry
+             JOIN entry_type ON entry_type.id = entry.type
+             WHERE standing IN ('held', 'failed') ORDER BY lane.name, delivery.entry",
+            )
+            .map_err(StoreError::from)?;
+        let mut rows = query.query([]).map_err(StoreError::from)?;
+        while let Some(row) = rows.next().map_err(StoreError::from)? {
+            let read = || -> Result<HeldRow, StoreError> {
+                let standing: String = row.get(4)?;
+                Ok(HeldRow {
+                    lane: row.get(0)?,
+                    address: address_at(row, 1)?,
+                    standing: if standing == "held" { Standing::Held } else { Standing::Failed },
+                    reason: row.get::<_, Option<String>>(5)?.unwrap_or_default(),
+                    message: row.get::<_, Option<String>>(6)?.unwrap_or_default(),
+                    since: moment(row.get(7)?)?,
+                })
+            };
+            each(read()?)?;
+        }
+        Ok(())
+    }
+}

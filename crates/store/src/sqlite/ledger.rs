@@ -1,0 +1,377 @@
+//! The ledger: what was to be sent, before it was; what became of it, after.
+
+use diaporos_core::change::Fingerprint;
+use diaporos_core::plan::Intended;
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record, Revision};
+use jiff::Timestamp;
+use rusqlite::params;
+
+use super::delivery::keep_counterpart;
+use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, revision};
+use super::{Delivered, Store, StoreError};
+
+/// What a request is to do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Action {
+    /// Write a new document.
+    Create,
+    /// Change one.
+    Update,
+    /// Take one off view.
+    Withdraw,
+    /// Delete one.
+    Delete,
+}
+
+impl Action {
+    const WORDS: [(&'static str, Action); 4] = [
+        ("create", Action::Create),
+        ("update", Action::Update),
+        ("withdraw", Action::Withdraw),
+        ("delete", Action::Delete),
+    ];
+
+    /// The action's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, action)| *action == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// What is about to be sent for one document.
+#[derive(Debug, Clone, PartialEq)]
+pub struct IntentRecord {
+    /// The entry's number.
+    pub entry: i64,
+    /// The document's language.
+    pub language: Option<LanguageTag>,
+    /// What is to be done.
+    pub action: Action,
+    /// Method and address, without secrets.
+    pub request: String,
+    /// Which document, where it is there already.
+    pub id_there: Option<EntryId>,
+    /// The version it is based on.
+    pub base: Option<Revision>,
+    /// The fingerprint of the fields.
+    pub fingerprint: Fingerprint,
+    /// The fields.
+    pub fields: Record,
+}
+
+/// An intent that stands in the ledger and has no outcome yet. Only it allows a request, and it
+/// must become an outcome.
+#[derive(Debug, PartialEq, Eq)]
+#[must_use = "an intent without an outcome is in doubt"]
+pub struct OpenIntent {
+    number: i64,
+    entry: i64,
+}
+
+impl OpenIntent {
+    /// The number of the entry it is about.
+    #[must_use]
+    pub fn entry(&self) -> i64 {
+        self.entry
+    }
+}
+
+/// What became of a request.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OutcomeResult {
+    /// It was carried out.
+    Done,
+    /// It was refused, and nothing was changed.
+    Refused,
+    /// It was surely not carried out.
+    NotDone,
+    /// The answer was lost, and the destination shows what it was to do.
+    FoundDone,
+    /// The answer was lost, and the destination shows that it was not carried out.
+    FoundNotDone,
+    /// The answer was lost, and the destination shows neither.
+    Unclear,
+}
+
+impl OutcomeResult {
+    /// The result's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            OutcomeResult::Done => "done",
+            OutcomeResult::Refused => "refused",
+            OutcomeResult::NotDone => "not done",
+            OutcomeResult::FoundDone => "found done",
+            OutcomeResult::FoundNotDone => "found not done",
+            OutcomeResult::Unclear => "unclear",
+        }
+    }
+}
+
+/// What is written of a request after it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Outcome {
+    /// What became of it.
+    pub result: OutcomeResult,
+    /// The answer's status.
+    pub status: Option<u16>,
+    /// What went wrong.
+    pub message: Option<String>,
+    /// The document as it is there now, where it was written.
+    pub delivered: Option<Delivered>,
+}
+
+/// Which rows of the ledger are wanted.
+#[derive(Debug, Clone, Default)]
+pub struct LedgerFilter {
+    /// About this entry.
+    pub entry: Option<Address>,
+    /// Of this lane.
+    pub lane: Option<String>,
+    /// Of this run.
+    pub run: Option<i64>,
+    /// Only what was not carried out.
+    pub failed: bool,
+    /// The newest so many.
+    pub most: Option<u32>,
+}
+
+/// A row of the ledger.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LedgerRow {
+    /// Its number.
+    pub number: i64,
+    /// The run.
+    pub run: i64,
+    /// When the intent was written.
+    pub at: Timestamp,
+    /// The lane.
+    pub lane: String,
+    /// The entry.
+    pub address: Address,
+    /// The document's language.
+    pub language: String,
+    /// What was to be done.
+    pub action: String,
+    /// Method and address.
+    pub request: String,
+    /// What became of it; none while that is open.
+    pub result: Option<String>,
+    /// The answer's status.
+    pub status: Option<i64>,
+    /// What the destination calls the document.
+    pub id_there: Option<String>,
+    /// What went wrong.
+    pub message: Option<String>,
+}
+
+impl Store {
+    /// Begins a run, to which intents belong.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn begin_run(&mut self, command: &str, now: Timestamp) -> Result<i64, StoreError> {
+        self.connection.execute("INSERT INTO run (command, started) VALUES (?, ?)", params![command, millis(now)])?;
+        Ok(self.connection.last_insert_rowid())
+    }
+
+    /// Ends a run with its summary.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn end_run(&mut self, run: i64, summary: &str, now: Timestamp) -> Result<(), StoreError> {
+        self.connection
+            .execute("UPDATE run SET ended = ?, summary = ? WHERE id = ?", params![millis(now), summary, run])?;
+        Ok(())
+    }
+
+    /// Writes intents, all in one commit that is on the disk before this returns.
+    ///
+    /// # Errors
+    /// Where the store fails; none is written then.
+    pub fn intend(
+        &mut self,
+        run: i64,
+        lane: &LaneName,
+        intents: &[IntentRecord],
+        now: Timestamp,
+    ) -> Result<Vec<OpenIntent>, StoreError> {
+        let lane = self.lane_number(lane)?;
+        let transaction = self.connection.transaction()?;
+        let mut open = Vec::with_capacity(intents.len());
+        for intent in intents {
+            transaction
+                .prepare_cached(
+                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at)
+                     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                )?
+                .execute(params![
+                    run,
+                    lane,
+                    intent.entry,
+                    intent.language.as_ref().map_or("", LanguageTag::as_str),
+                    intent.action.word(),
+                    intent.request,
+                    intent.id_there.as_ref().map(EntryId::as_str),
+                    intent.base.as_ref().map(Revision::as_str),
+                    intent.fingerprint.as_bytes(),
+                    fields_text(&intent.fields),
+                    millis(now)
+                ])?;
+            let number = transaction.last_insert_rowid();
+            transaction.prepare_cached("INSERT INTO open_intent VALUES (?, ?, ?)")?.execute(params![
+                number,
+                lane,
+                intent.entry
+            ])?;
+            open.push(OpenIntent { number, entry: intent.entry });
+        }
+        transaction.commit()?;
+        Ok(open)
+    }
+
+    /// Writes outcomes and the counterparts they made, in one commit.
+    ///
+    /// # Errors
+    /// Where the store fails; the intents are in doubt then, and the next run settles them.
+    pub fn conclude(
+        &mut self,
+        lane: &LaneName,
+        outcomes: Vec<(OpenIntent, Outcome)>,
+        now: Timestamp,
+    ) -> Result<(), StoreError> {
+        let lane = self.lane_number(lane)?;
+        let transaction = self.connection.transaction()?;
+        for (intent, outcome) in outcomes {
+            let there = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
+            transaction.prepare_cached("INSERT INTO outcome VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+                intent.number,
+                outcome.result.word(),
+                outcome.status,
+                there.map(|known| known.id.as_str()),
+                there.and_then(|known| known.revision.as_ref()).map(Revision::as_str),
+                outcome.message,
+                millis(now)
+            ])?;
+            transaction.prepare_cached("DELETE FROM open_intent WHERE intent = ?")?.execute([intent.number])?;
+            if let Some(delivered) = &outcome.delivered {
+                keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
+            }
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// The intents of a lane that have no outcome: what a crash left in doubt.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn in_doubt(&self, lane: &LaneName) -> Result<Vec<(OpenIntent, IntentRecord)>, StoreError> {
+        let lane = self.lane_number(lane)?;
+        let mut query = self.connection.prepare_cached(
+            "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields
+             FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ? ORDER BY intent.id",
+        )?;
+        let mut rows = query.query([lane])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            let (number, entry): (i64, i64) = (row.get(0)?, row.get(1)?);
+            let language: String = row.get(2)?;
+            let word: String = row.get(3)?;
+            let action = Action::WORDS.iter().find(|(known, _)| *known == word).map(|(_, action)| *action);
+            let record = IntentRecord {
+                entry,
+                language: if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) },
+                action: action.ok_or_else(|| StoreError::Content(format!("the action `{word}`")))?,
+                request: row.get(4)?,
+                id_there: row.get::<_, Option<String>>(5)?.map(entry_id).transpose()?,
+                base: revision(row.get(6)?)?,
+                fingerprint: fingerprint(&row.get::<_, Vec<u8>>(7)?)?,
+                fields: fields(&row.get::<_, String>(8)?)?,
+            };
+            found.push((OpenIntent { number, entry }, record));
+        }
+        Ok(found)
+    }
+
+    /// The address of the entry of that number.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn address(&self, entry: i64) -> Result<Address, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT system, name, source_id FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE entry.id = ?",
+        )?;
+        let mut rows = query.query([entry])?;
+        match rows.next()? {
+            Some(row) => address_at(row, 0),
+            None => Err(StoreError::Content(format!("no entry of number {entry}"))),
+        }
+    }
+
+    /// Hands over rows of the ledger, oldest first.
+    ///
+    /// # Errors
+    /// Where the store or the receiver fails.
+    pub fn ledger<E: From<StoreError>>(
+        &self,
+        filter: &LedgerFilter,
+        mut each: impl FnMut(LedgerRow) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let mut query = self
+            .connection
+            .prepare_cached(
+                "SELECT * FROM (
+                     SELECT intent.id, run, intent.at, lane.name, system, entry_type.name, source_id, language, action, request,
+                         result, status, coalesce(outcome.id_there, intent.id_there), outcome.message
+                     FROM intent LEFT JOIN outcome ON outcome.intent = intent.id
+                     JOIN lane ON lane.id = intent.lane JOIN entry ON entry.id = intent.entry JOIN entry_type ON entry_type.id = entry.type
+                     WHERE (?1 IS NULL OR lane.name = ?1) AND (?2 IS NULL OR run = ?2)
+                       AND (NOT ?3 OR result IS NULL OR result NOT IN ('done', 'found done'))
+                       AND (?4 IS NULL OR (system = ?4 AND entry_type.name = ?5 AND source_id = ?6))
+                     ORDER BY intent.id DESC LIMIT ?7
+                 ) ORDER BY 1",
+            )
+            .map_err(StoreError::from)?;
+        let (system, kind, id) = match &filter.entry {
+            Some(address) => (Some(address.system.as_str()), Some(address.kind.as_str()), Some(address.id.as_str())),
+            None => (None, None, None),
+        };
+        let most = filter.most.map_or(-1, i64::from);
+        let mut rows = query
+            .query(params![filter.lane, filter.run, filter.failed, system, kind, id, most])
+            .map_err(StoreError::from)?;
+        while let Some(row) = rows.next().map_err(StoreError::from)? {
+            let read = || -> Result<LedgerRow, StoreError> {
+                Ok(LedgerRow {
+                    number: row.get(0)?,
+                    run: row.get(1)?,
+                    at: moment(row.get(2)?)?,
+                    lane: row.get(3)?,
+                    address: address_at(row, 4)?,
+                    language: row.get(7)?,
+                    action: row.get(8)?,
+                    request: row.get(9)?,
+                    result: row.get(10)?,
+                    status: row.get(11)?,
+                    id_there: row.get(12)?,
+                    message: row.get(13)?,
+                })
+            };
+            each(read()?)?;
+        }
+        Ok(())
+    }
+}
+
+impl IntentRecord {
+    /// What the request was to do, for settling; none for a creation, which is looked up by its key.
+    #[must_use]
+    pub fn intended(&self) -> Option<Intended> {
+        match self.action {
+            Action::Create => None,
+            Action::Update => Some(Intended::Write { fields: self.fields.clone(), base: self.base.clone() }),
+            Action::Withdraw => Some(Intended::Withdraw),
+            Action::Delete => Some(Intended::Delete),
+        }
+    }
+}

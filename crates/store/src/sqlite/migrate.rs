@@ -1,0 +1,49 @@
+//! Numbered, checksummed migrations.
+
+use diaporos_core::change::fingerprint_texts;
+use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
+
+use super::StoreError;
+
+const MIGRATIONS: [&str; 1] = [include_str!("../../migrations/0001_first.sql")];
+
+/// Brings the store to this program's version, each migration whole or not at all.
+pub(super) fn migrate(connection: &mut Connection) -> Result<(), StoreError> {
+    let known = i64::try_from(MIGRATIONS.len()).unwrap_or(i64::MAX);
+    let found: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    if found > known {
+        return Err(StoreError::Newer { found, known });
+    }
+    if found < known {
+        apply(connection)?;
+    }
+    verify(connection)
+}
+
+fn apply(connection: &mut Connection) -> Result<(), StoreError> {
+    let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+    transaction.execute_batch(
+        "CREATE TABLE IF NOT EXISTS migration (number INTEGER PRIMARY KEY, checksum BLOB NOT NULL) STRICT",
+    )?;
+    // Asked again within the transaction: another process may have been faster.
+    let mut at: i64 = transaction.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    for sql in MIGRATIONS.iter().skip(usize::try_from(at).unwrap_or(0)) {
+        at += 1;
+        transaction.execute_batch(sql)?;
+        transaction
+            .execute("INSERT INTO migration VALUES (?, ?)", params![at, fingerprint_texts([*sql]).as_bytes()])?;
+    }
+    transaction.pragma_update(None, "user_version", at)?;
+    Ok(transaction.commit()?)
+}
+
+fn verify(connection: &Connection) -> Result<(), StoreError> {
+    for (number, sql) in (1..).zip(MIGRATIONS) {
+        let query = connection.query_row("SELECT checksum FROM migration WHERE number = ?", [number], |row| row.get(0));
+        let applied: Option<Vec<u8>> = query.optional()?;
+        if applied.as_deref() != Some(fingerprint_texts([sql]).as_bytes()) {
+            return Err(StoreError::Migration { number });
+        }
+    }
+    Ok(())
+}
