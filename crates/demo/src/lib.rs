@@ -1,1 +1,93 @@
+//! The demo world: Ostrel Gardens, a made-up network of botanic gardens, and the stand-ins of the
+//! systems that hold its content. They listen on loopback only and can be told to fail.
 
+mod bulletins;
+mod catalogue;
+mod fault;
+mod server;
+mod visitor_site;
+
+use std::io;
+use std::path::Path;
+
+pub use catalogue::Catalogue;
+pub use fault::{Asked, Fault, Rule};
+pub use server::StandIn;
+pub use visitor_site::VisitorSite;
+
+/// The credentials of the demo world; as made up as the rest.
+pub const CATALOGUE_READ_TOKEN: &str = "ostrel-catalogue-reader-7c1f";
+/// What the visitor site takes for writing.
+pub const SITE_WRITE_TOKEN: &str = "ostrel-site-editor-93ab";
+
+/// The files of the demo's hub.
+pub const HUB_FILES: [(&str, &str); 4] = [
+    ("diaporos.toml", include_str!("../hub/diaporos.toml")),
+    ("profiles/catalogue.toml", include_str!("../hub/profiles/catalogue.toml")),
+    ("profiles/visitor-site.toml", include_str!("../hub/profiles/visitor-site.toml")),
+    (".gitignore", "/.diaporos/\n"),
+];
+
+/// All stand-ins, running.
+#[derive(Debug)]
+pub struct World {
+    /// Two gardens' news feeds.
+    pub bulletins: StandIn,
+    /// The catalogue's server.
+    pub catalogue: StandIn,
+    /// What the catalogue holds.
+    pub plants: Catalogue,
+    /// The visitor site's server.
+    pub visitor_site: StandIn,
+    /// What the site holds.
+    pub pages: VisitorSite,
+}
+
+impl World {
+    /// Starts every stand-in on a free loopback port. `made_up` plant profiles are added to the
+    /// catalogue's own.
+    ///
+    /// # Errors
+    /// Where no port can be had.
+    pub async fn start(made_up: usize) -> io::Result<World> {
+        let plants = Catalogue::new(made_up);
+        let pages = VisitorSite::new();
+        Ok(World {
+            bulletins: StandIn::start(bulletins::routes()).await?,
+            catalogue: StandIn::start(catalogue::routes(plants.clone())).await?,
+            visitor_site: StandIn::start(visitor_site::routes(pages.clone())).await?,
+            plants,
+            pages,
+        })
+    }
+
+    /// The variables that the demo's hub needs, with their values.
+    #[must_use]
+    pub fn variables(&self) -> Vec<(&'static str, String)> {
+        vec![
+            ("FERNHOLLOW_FEED", format!("{}/fernhollow.atom", self.bulletins.url())),
+            ("TARNSIDE_FEED", format!("{}/tarnside.rss", self.bulletins.url())),
+            ("CATALOGUE_URL", self.catalogue.url()),
+            ("CATALOGUE_READ_TOKEN", CATALOGUE_READ_TOKEN.to_owned()),
+            ("SITE_URL", self.visitor_site.url()),
+            ("SITE_WRITE_TOKEN", SITE_WRITE_TOKEN.to_owned()),
+        ]
+    }
+}
+
+/// Writes the demo's hub into a folder; files that are there stay as they are.
+///
+/// # Errors
+/// Where a file cannot be written.
+pub fn write_hub(folder: &Path) -> io::Result<()> {
+    for (name, text) in HUB_FILES {
+        let file = folder.join(name);
+        if let Some(parent) = file.parent() {
+            std::fs::create_dir_all(parent)?;
+        }
+        if !file.exists() {
+            std::fs::write(file, text)?;
+        }
+    }
+    Ok(())
+}

@@ -142,7 +142,10 @@ impl Mapper<'_> {
             }
             Documents::PerLanguage => {
                 let record = Value::Record(whole);
-                let languages: Vec<LanguageTag> = languages_of(&record).into_iter().cloned().collect();
+                let mut languages: Vec<LanguageTag> = languages_of(&record).into_iter().cloned().collect();
+                if languages.is_empty() {
+                    languages.extend(lane.language.clone());
+                }
                 let Value::Record(whole) = record else {
                     return Mapped::Outside;
                 };
@@ -150,7 +153,7 @@ impl Mapper<'_> {
                     self.fault(
                         "fields",
                         None,
-                        "have no language, and the destination has a document per language; map a localised field",
+                        "have no language, and the destination has a document per language; map a localised field, or say the lane's `language`",
                     );
                 }
                 for language in languages {

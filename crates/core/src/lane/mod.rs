@@ -70,6 +70,8 @@ pub struct Lane {
     pub to: LaneEnd,
     /// The destination field by which a document that exists there already is recognised.
     pub key: Option<String>,
+    /// The language of entries that have none, for destinations with a document per language.
+    pub language: Option<LanguageTag>,
     /// Who goes. Without one, entries that are live.
     pub when: Option<FieldExpression>,
     /// What happens to those that no longer go.
@@ -107,6 +109,7 @@ impl Lane {
             self.to.to_string(),
             self.key.clone().unwrap_or_default(),
             self.when.as_ref().map_or(String::new(), |when| when.text.clone()),
+            self.language.as_ref().map_or(String::new(), ToString::to_string),
             self.gone.word().to_owned(),
             format!("{:?}", target.documents),
         ];

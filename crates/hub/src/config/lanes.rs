@@ -5,7 +5,7 @@ use diaporos_core::expr::{Finding, FindingKind, KnownFields, check, parse};
 use diaporos_core::lane::{Documents, FieldExpression, GonePolicy, Lane, LaneEnd, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
-use diaporos_core::value::{LaneName, SystemName, TypeName};
+use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::feed;
 use indexmap::IndexMap;
 
@@ -60,6 +60,7 @@ impl LaneReader<'_> {
         let when = table.text("when", self.report).map(|item| self.expression(&item, known));
         let gone = self.gone(table);
         let key = table.text("match", self.report);
+        let language = table.text("language", self.report).and_then(|item| self.language(&item));
         let Some(mut section) = table.section("fields", self.report) else {
             if !table.has("fields") {
                 table.missing("fields", self.report);
@@ -84,7 +85,7 @@ impl LaneReader<'_> {
         let when = when.map_or(Some(None), |parsed| parsed.map(Some));
         let fields = fields.into_iter().map(|(name, parsed)| Some((name, parsed?))).collect::<Option<_>>();
         let key = key.map(|item| item.value.as_str().to_owned());
-        let lane = Lane { name, from: from?.0, to: to?.0, key, when: when?, gone: gone?, fields: fields? };
+        let lane = Lane { name, from: from?.0, to: to?.0, key, language, when: when?, gone: gone?, fields: fields? };
         let target = target?;
         let definition = lane.definition(&target);
         Some(ConfiguredLane { lane, target, definition })
@@ -180,6 +181,12 @@ impl LaneReader<'_> {
                 Some(FieldExpression { text: text.to_owned(), tree })
             }
         }
+    }
+
+    fn language(&mut self, item: &Item<InnerText>) -> Option<LanguageTag> {
+        let read = item.value.as_str().parse();
+        read.map_err(|error| self.report.add(Diagnostic::error(Code::BadValue, item.span.clone(), format!("{error}"))))
+            .ok()
     }
 
     fn gone(&mut self, table: &mut Section<'_>) -> Option<GonePolicy> {

@@ -24,6 +24,7 @@ fn lane(when: Option<&str>, fields: &[(&str, &str)]) -> Lane {
         from: end("catalogue", "plant"),
         to: end("site", "page"),
         key: Some("slug".to_owned()),
+        language: None,
         when: when.map(read),
         gone: GonePolicy::Withdraw,
         fields: fields.iter().map(|(name, text)| ((*name).to_owned(), read(text))).collect(),

@@ -1,0 +1,147 @@
+//! *catalogue*: plant profiles, curators, trails and exhibits on a content platform with cursor
+//! paging, a value per language in each field, revisions, references and drafts. The read token
+//! cannot write.
+
+use std::sync::{Arc, Mutex};
+
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use axum::{Json, Router};
+use serde::Deserialize;
+use serde_json::{Value, json};
+
+use crate::CATALOGUE_READ_TOKEN;
+use crate::server::{bears, lock, problem};
+
+const CONTENT: &str = include_str!("content/catalogue.json");
+
+/// What the catalogue holds. Its methods are its editors' hands.
+#[derive(Debug, Clone)]
+pub struct Catalogue(Arc<Mutex<Vec<Value>>>);
+
+impl Catalogue {
+    pub(crate) fn new(made_up: usize) -> Self {
+        let mut entries: Vec<Value> = serde_json::from_str(CONTENT).unwrap_or_default();
+        entries.extend((0..made_up).map(made_up_plant));
+        Catalogue(Arc::new(Mutex::new(entries)))
+    }
+
+    /// Changes fields of an entry, as an editor would; its revision goes up.
+    pub fn edit(&self, id: &str, fields: &Value) {
+        self.change(id, |entry| {
+            if let (Some(content), Some(fields)) = (entry["content"].as_object_mut(), fields.as_object()) {
+                content.extend(fields.clone());
+            }
+        });
+    }
+
+    /// Sets an entry's status: `draft`, `published` or `retired`.
+    pub fn set_status(&self, id: &str, status: &str) {
+        self.change(id, |entry| entry["status"] = status.into());
+    }
+
+    /// Deletes an entry.
+    pub fn delete(&self, id: &str) {
+        lock(&self.0).retain(|entry| entry["id"] != id);
+    }
+
+    /// Deletes everything.
+    pub fn clear(&self) {
+        lock(&self.0).clear();
+    }
+
+    /// Touches every entry without changing its content: only revisions and a counter move.
+    pub fn touch_all(&self) {
+        for entry in lock(&self.0).iter_mut() {
+            raise_revision(entry);
+        }
+    }
+
+    /// How many entries there are.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        lock(&self.0).len()
+    }
+
+    fn change(&self, id: &str, change: impl FnOnce(&mut Value)) {
+        if let Some(entry) = lock(&self.0).iter_mut().find(|entry| entry["id"] == id) {
+            change(entry);
+            raise_revision(entry);
+        }
+    }
+}
+
+fn raise_revision(entry: &mut Value) {
+    let revision = entry["revision"].as_u64().unwrap_or_default();
+    entry["revision"] = json!(revision + 1);
+}
+
+fn made_up_plant(number: usize) -> Value {
+    let habitats = ["woodland", "bog", "rockery", "glasshouse"];
+    let about =
+        "A made-up plant, grown from seed for a large bed, with fronds that unroll in April and turn in October. "
+            .repeat(8);
+    json!({
+        "id": format!("made-up-{number:06}"), "type": "plant-profile", "revision": 1, "status": "published", "views": 0,
+        "content": {
+            "common_name": { "eng": format!("Test Fern {number}"), "fra": format!("Fougère d'essai {number}"), "cym": format!("Rhedynen brawf {number}") },
+            "latin_name": format!("Filix probata {number}"),
+            "description": { "eng": format!("<p>{about}</p>"), "fra": format!("<p>Plante inventée numéro {number}.</p>"), "cym": format!("<p>Planhigyn dychmygol {number}.</p>") },
+            "habitat": habitats[number % habitats.len()], "tags": ["fern", "public"], "curator": "c-1", "relatives": [],
+        },
+    })
+}
+
+#[derive(Debug, Deserialize)]
+struct Listing {
+    #[serde(rename = "type")]
+    kind: String,
+    #[serde(default)]
+    cursor: Option<String>,
+    #[serde(default)]
+    limit: Option<usize>,
+}
+
+pub(crate) fn routes(catalogue: Catalogue) -> Router {
+    Router::new()
+        .route("/v1/entries", get(list).post(refuse))
+        .route("/v1/entries/{id}", get(one).put(refuse).patch(refuse).delete(refuse))
+        .with_state(catalogue)
+}
+
+/// A cursor names the place to go on from; it is opaque to everybody else.
+async fn list(State(catalogue): State<Catalogue>, headers: HeaderMap, Query(listing): Query<Listing>) -> Response {
+    if !bears(&headers, CATALOGUE_READ_TOKEN) {
+        return problem(StatusCode::UNAUTHORIZED, "a token is needed");
+    }
+    let from = match listing.cursor.as_deref().map(|cursor| cursor.strip_prefix("at-").and_then(|at| at.parse().ok())) {
+        None => 0,
+        Some(Some(place)) => place,
+        Some(None) => return problem(StatusCode::BAD_REQUEST, "the cursor is not one of ours"),
+    };
+    let limit = listing.limit.unwrap_or(20).clamp(1, 500);
+    let entries = lock(&catalogue.0);
+    let of_kind = || entries.iter().filter(|entry| entry["type"] == listing.kind.as_str());
+    let page: Vec<&Value> = of_kind().skip(from).take(limit).collect();
+    let next = (page.len() == limit && of_kind().nth(from + limit).is_some()).then(|| format!("at-{}", from + limit));
+    let body = json!({ "entries": page, "next_cursor": next }).to_string();
+    ([(header::CONTENT_TYPE, "application/json")], body).into_response()
+}
+
+async fn one(State(catalogue): State<Catalogue>, headers: HeaderMap, Path(id): Path<String>) -> Response {
+    if !bears(&headers, CATALOGUE_READ_TOKEN) {
+        return problem(StatusCode::UNAUTHORIZED, "a token is needed");
+    }
+    let entries = lock(&catalogue.0);
+    match entries.iter().find(|entry| entry["id"] == id.as_str()) {
+        Some(entry) => Json(entry.clone()).into_response(),
+        None => problem(StatusCode::NOT_FOUND, "no such entry"),
+    }
+}
+
+/// Nothing is written here with the read token, and there is no other.
+async fn refuse() -> Response {
+    problem(StatusCode::FORBIDDEN, "this token may only read")
+}

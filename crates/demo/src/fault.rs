@@ -1,0 +1,119 @@
+//! What a stand-in can be told to do wrong.
+
+use serde::{Deserialize, Serialize};
+
+/// Something to do wrong.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum Fault {
+    /// Answer with this status, doing nothing.
+    Status {
+        /// The status.
+        status: u16,
+    },
+    /// Answer 429 and ask to come back after so many seconds.
+    Throttle {
+        /// How many.
+        seconds: u64,
+    },
+    /// Wait before doing anything.
+    Stall {
+        /// How long, in milliseconds.
+        millis: u64,
+    },
+    /// Do what is asked, and wait before answering.
+    StallAfter {
+        /// How long, in milliseconds.
+        millis: u64,
+    },
+    /// Do what is asked, and drop the connection without an answer.
+    LoseAnswer,
+    /// Drop the connection without doing anything.
+    LoseRequest,
+    /// Answer with the first half of the body, as if it were all.
+    HalfBody,
+    /// Answer with the first half of the body and drop the connection.
+    CutBody,
+    /// Answer 200 with a page of HTML.
+    Html,
+    /// Answer 200 with 50 MB.
+    Huge,
+    /// Redirect to the same address.
+    RedirectLoop,
+    /// Answer 200 with an empty body.
+    Empty,
+}
+
+/// A fault, and for which requests.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Rule {
+    /// What to do wrong.
+    pub fault: Fault,
+    /// Only for this method.
+    #[serde(default)]
+    pub method: Option<String>,
+    /// Only where the path holds this.
+    #[serde(default)]
+    pub path: Option<String>,
+    /// Only after so many such requests went well.
+    #[serde(default)]
+    pub after: u32,
+    /// For so many requests; for all from then on where none is given.
+    #[serde(default)]
+    pub times: Option<u32>,
+}
+
+impl Rule {
+    /// A fault for the next request of a method.
+    #[must_use]
+    pub fn once(fault: Fault, method: &str) -> Rule {
+        Rule { fault, method: Some(method.to_owned()), path: None, after: 0, times: Some(1) }
+    }
+
+    /// A fault for every request from now on.
+    #[must_use]
+    pub fn always(fault: Fault) -> Rule {
+        Rule { fault, method: None, path: None, after: 0, times: None }
+    }
+
+    fn meets(&self, method: &str, path: &str) -> bool {
+        self.method.as_deref().is_none_or(|wanted| wanted == method)
+            && self.path.as_deref().is_none_or(|part| path.contains(part))
+    }
+}
+
+/// The fault for a request, where a rule meets it; rules are used up by it.
+pub(crate) fn fault_for(rules: &mut Vec<Rule>, method: &str, path: &str) -> Option<Fault> {
+    let place = rules.iter().position(|rule| rule.meets(method, path))?;
+    let rule = rules.get_mut(place)?;
+    if rule.after > 0 {
+        rule.after -= 1;
+        return None;
+    }
+    let fault = rule.fault;
+    match &mut rule.times {
+        Some(0..=1) => drop(rules.remove(place)),
+        Some(times) => *times -= 1,
+        None => {}
+    }
+    Some(fault)
+}
+
+/// A request that a stand-in got.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Asked {
+    /// The method.
+    pub method: String,
+    /// Path and query.
+    pub path: String,
+    /// The status it was answered with; none where the answer was withheld.
+    pub status: Option<u16>,
+}
+
+impl Asked {
+    /// Whether it asked for a change.
+    #[must_use]
+    pub fn writes(&self) -> bool {
+        self.method != "GET"
+    }
+}

@@ -1,0 +1,184 @@
+//! A stand-in's server: a log of what was asked, faults on demand, loopback only.
+//!
+//! Beside its own paths each answers `GET /_log`, `POST /_faults` (a list of rules) and
+//! `DELETE /_faults`, so that the same can be done by hand.
+
+use std::io;
+use std::net::{Ipv4Addr, SocketAddr};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+use axum::body::{Body, Bytes, to_bytes};
+use axum::extract::{Request, State};
+use axum::http::{StatusCode, header};
+use axum::middleware::{Next, from_fn_with_state};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use axum::{Json, Router};
+use futures::stream;
+use tokio::net::TcpListener;
+use tokio::task::JoinHandle;
+
+use crate::fault::{Asked, Fault, Rule, fault_for};
+
+/// A stand-in, running until it is dropped.
+#[derive(Debug)]
+pub struct StandIn {
+    address: SocketAddr,
+    desk: Desk,
+    task: JoinHandle<()>,
+}
+
+/// What a stand-in was asked, and what it is to do wrong.
+#[derive(Debug, Clone, Default)]
+struct Desk {
+    log: Arc<Mutex<Vec<Asked>>>,
+    rules: Arc<Mutex<Vec<Rule>>>,
+}
+
+/// Takes a lock; a stand-in that panicked on purpose leaves its data whole.
+pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl StandIn {
+    pub(crate) async fn start(routes: Router) -> io::Result<StandIn> {
+        let desk = Desk::default();
+        let hands = Router::new()
+            .route("/_log", get(|State(desk): State<Desk>| async move { Json(lock(&desk.log).clone()) }))
+            .route("/_faults", axum::routing::post(add_rules).delete(clear_rules))
+            .with_state(desk.clone());
+        let routes = routes.layer(from_fn_with_state(desk.clone(), serve)).merge(hands);
+        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
+        let address = listener.local_addr()?;
+        let task = tokio::spawn(async move {
+            // Ends with the task; an error here is the end of the stand-in as well.
+            let _ = axum::serve(listener, routes).await;
+        });
+        Ok(StandIn { address, desk, task })
+    }
+
+    /// Where it listens.
+    #[must_use]
+    pub fn url(&self) -> String {
+        format!("http://{}", self.address)
+    }
+
+    /// Tells it to do something wrong.
+    pub fn fail(&self, rule: Rule) {
+        lock(&self.desk.rules).push(rule);
+    }
+
+    /// Tells it to do everything right again.
+    pub fn mend(&self) {
+        lock(&self.desk.rules).clear();
+    }
+
+    /// What it was asked so far.
+    #[must_use]
+    pub fn asked(&self) -> Vec<Asked> {
+        lock(&self.desk.log).clone()
+    }
+
+    /// Forgets what it was asked.
+    pub fn forget(&self) {
+        lock(&self.desk.log).clear();
+    }
+}
+
+impl Drop for StandIn {
+    fn drop(&mut self) {
+        self.task.abort();
+    }
+}
+
+async fn add_rules(State(desk): State<Desk>, Json(rules): Json<Vec<Rule>>) -> StatusCode {
+    lock(&desk.rules).extend(rules);
+    StatusCode::NO_CONTENT
+}
+
+async fn clear_rules(State(desk): State<Desk>) -> StatusCode {
+    lock(&desk.rules).clear();
+    StatusCode::NO_CONTENT
+}
+
+async fn serve(State(desk): State<Desk>, request: Request, next: Next) -> Response {
+    let method = request.method().to_string();
+    let path = request.uri().path_and_query().map_or_else(String::new, ToString::to_string);
+    let fault = fault_for(&mut lock(&desk.rules), &method, &path);
+    let note = |status| lock(&desk.log).push(Asked { method: method.clone(), path: path.clone(), status });
+    let status = |code: u16| StatusCode::from_u16(code).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+    let response = match fault {
+        None => next.run(request).await,
+        Some(Fault::Status { status: code }) => (status(code), "told to fail").into_response(),
+        Some(Fault::Throttle { seconds }) => {
+            (StatusCode::TOO_MANY_REQUESTS, [(header::RETRY_AFTER, seconds.to_string())], "too many requests")
+                .into_response()
+        }
+        Some(Fault::Stall { millis }) => {
+            tokio::time::sleep(Duration::from_millis(millis)).await;
+            next.run(request).await
+        }
+        Some(Fault::StallAfter { millis }) => {
+            let response = next.run(request).await;
+            note(None);
+            tokio::time::sleep(Duration::from_millis(millis)).await;
+            return response;
+        }
+        Some(Fault::LoseAnswer) => {
+            next.run(request).await;
+            note(None);
+            drop_connection()
+        }
+        Some(Fault::LoseRequest) => {
+            note(None);
+            drop_connection()
+        }
+        Some(Fault::HalfBody) => {
+            let (parts, body) = next.run(request).await.into_parts();
+            let half = half(body).await;
+            let mut response = Response::new(Body::from(half));
+            *response.status_mut() = parts.status;
+            response
+        }
+        Some(Fault::CutBody) => {
+            let half = half(next.run(request).await.into_body()).await;
+            let broken = io::Error::new(io::ErrorKind::ConnectionReset, "told to break off");
+            Response::new(Body::from_stream(stream::iter([Ok(half), Err(broken)])))
+        }
+        Some(Fault::Html) => {
+            ([(header::CONTENT_TYPE, "text/html")], "<!DOCTYPE html><html><body>Please sign in</body></html>")
+                .into_response()
+        }
+        Some(Fault::Huge) => {
+            let megabyte = Bytes::from(vec![b' '; 1 << 20]);
+            Response::new(Body::from_stream(stream::iter((0..50).map(move |_| Ok::<_, io::Error>(megabyte.clone())))))
+        }
+        Some(Fault::RedirectLoop) => (StatusCode::FOUND, [(header::LOCATION, path.clone())]).into_response(),
+        Some(Fault::Empty) => StatusCode::OK.into_response(),
+    };
+    note(Some(response.status().as_u16()));
+    response
+}
+
+/// Ends the connection's task, which is how a connection dies in the middle. No panic message is
+/// printed, for none is meant.
+fn drop_connection() -> ! {
+    std::panic::resume_unwind(Box::new("told to drop the connection"))
+}
+
+async fn half(body: Body) -> Bytes {
+    let whole = to_bytes(body, 64 << 20).await.unwrap_or_default();
+    whole.slice(..whole.len() / 2)
+}
+
+/// Whether a request carries a bearer token.
+pub(crate) fn bears(headers: &axum::http::HeaderMap, token: &str) -> bool {
+    headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok()) == Some(&format!("Bearer {token}"))
+}
+
+/// A problem document (RFC 9457).
+pub(crate) fn problem(status: StatusCode, detail: &str) -> Response {
+    let body = serde_json::json!({ "title": status.canonical_reason(), "status": status.as_u16(), "detail": detail });
+    (status, [(header::CONTENT_TYPE, "application/problem+json")], body.to_string()).into_response()
+}

@@ -1,0 +1,173 @@
+//! *visitor-site*: pages, a row per language, with the site's own identifiers and versions. Rows
+//! of one page share an `item`, which the first row is given. It does not mind two pages with one
+//! slug: that none comes about is the hub's business.
+
+use std::sync::{Arc, Mutex};
+
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use axum::{Json, Router};
+use serde::Deserialize;
+use serde_json::{Map, Value, json};
+
+use crate::SITE_WRITE_TOKEN;
+use crate::server::{bears, lock, problem};
+
+const PAGES: &str = include_str!("content/pages.json");
+
+#[derive(Debug, Default)]
+struct Pages {
+    rows: Vec<Value>,
+    last_id: u64,
+}
+
+/// What the site holds. Its methods are its editors' hands and eyes.
+#[derive(Debug, Clone)]
+pub struct VisitorSite(Arc<Mutex<Pages>>);
+
+impl VisitorSite {
+    pub(crate) fn new() -> Self {
+        let rows: Vec<Value> = serde_json::from_str(PAGES).unwrap_or_default();
+        VisitorSite(Arc::new(Mutex::new(Pages { rows, last_id: 9_100 })))
+    }
+
+    /// Every row.
+    #[must_use]
+    pub fn rows(&self) -> Vec<Value> {
+        lock(&self.0).rows.clone()
+    }
+
+    /// The rows of that slug.
+    #[must_use]
+    pub fn with_slug(&self, slug: &str) -> Vec<Value> {
+        self.rows().into_iter().filter(|row| row["slug"] == slug).collect()
+    }
+
+    /// Changes a row by hand, behind the hub's back.
+    pub fn edit(&self, id: u64, fields: &Value) {
+        let mut pages = lock(&self.0);
+        if let Some(row) = pages.rows.iter_mut().find(|row| row["id"] == id) {
+            change(row, fields.as_object());
+        }
+    }
+
+    /// Deletes a row by hand.
+    pub fn delete(&self, id: u64) {
+        lock(&self.0).rows.retain(|row| row["id"] != id);
+    }
+}
+
+fn change(row: &mut Value, fields: Option<&Map<String, Value>>) {
+    let version = row["version"].as_u64().unwrap_or_default();
+    if let (Some(row), Some(fields)) = (row.as_object_mut(), fields) {
+        row.extend(
+            fields
+                .iter()
+                .filter(|(name, _)| !matches!(name.as_str(), "id" | "version"))
+                .map(|(n, v)| (n.clone(), v.clone())),
+        );
+    }
+    row["version"] = json!(version + 1);
+}
+
+#[derive(Debug, Deserialize)]
+struct Wanted {
+    slug: Option<String>,
+    lang: Option<String>,
+}
+
+pub(crate) fn routes(site: VisitorSite) -> Router {
+    Router::new()
+        .route("/api/pages", get(list).post(create))
+        .route("/api/pages/{id}", get(one).patch(update).delete(delete))
+        .with_state(site)
+}
+
+async fn list(State(site): State<VisitorSite>, Query(wanted): Query<Wanted>) -> Response {
+    let meets = |wanted: &Option<String>, value: &Value| wanted.as_deref().is_none_or(|text| value == text);
+    let rows: Vec<Value> = site
+        .rows()
+        .into_iter()
+        .filter(|row| meets(&wanted.slug, &row["slug"]) && meets(&wanted.lang, &row["lang"]))
+        .collect();
+    Json(json!({ "pages": rows })).into_response()
+}
+
+async fn one(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
+    match lock(&site.0).rows.iter().find(|row| row["id"] == id) {
+        Some(row) => answer(StatusCode::OK, row),
+        None => problem(StatusCode::NOT_FOUND, "no such page"),
+    }
+}
+
+async fn create(State(site): State<VisitorSite>, headers: HeaderMap, Json(body): Json<Map<String, Value>>) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not write pages");
+    }
+    let heading = body.get("heading").and_then(Value::as_str).unwrap_or_default();
+    if heading.chars().count() > 90 {
+        return problem(StatusCode::UNPROCESSABLE_ENTITY, "heading: at most 90 characters");
+    }
+    let mut pages = lock(&site.0);
+    pages.last_id += 1;
+    let id = pages.last_id;
+    let mut row = Map::from_iter([("id".to_owned(), json!(id)), ("item".to_owned(), json!(format!("item-{id}")))]);
+    row.extend(body);
+    row.insert("version".to_owned(), json!(1));
+    let row = Value::Object(row);
+    pages.rows.push(row.clone());
+    answer(StatusCode::CREATED, &row)
+}
+
+async fn update(
+    State(site): State<VisitorSite>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+    Json(body): Json<Map<String, Value>>,
+) -> Response {
+    with_row(&site, id, &headers, |pages, place| {
+        change(&mut pages.rows[place], Some(&body));
+        answer(StatusCode::OK, &pages.rows[place])
+    })
+}
+
+async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
+    with_row(&site, id, &headers, |pages, place| {
+        pages.rows.remove(place);
+        StatusCode::NO_CONTENT.into_response()
+    })
+}
+
+/// A change needs the write token, and the version it is based on.
+fn with_row(
+    site: &VisitorSite,
+    id: u64,
+    headers: &HeaderMap,
+    change: impl FnOnce(&mut Pages, usize) -> Response,
+) -> Response {
+    if !bears(headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not write pages");
+    }
+    let mut pages = lock(&site.0);
+    let Some(place) = pages.rows.iter().position(|row| row["id"] == id) else {
+        return problem(StatusCode::NOT_FOUND, "no such page");
+    };
+    let based_on = headers.get(header::IF_MATCH).and_then(|value| value.to_str().ok());
+    if based_on.is_none() {
+        return problem(StatusCode::PRECONDITION_REQUIRED, "say with If-Match which version the change is based on");
+    }
+    if based_on != Some(&etag(&pages.rows[place])) {
+        return problem(StatusCode::PRECONDITION_FAILED, "the page was changed since");
+    }
+    change(&mut pages, place)
+}
+
+fn etag(row: &Value) -> String {
+    format!("\"{}\"", row["version"])
+}
+
+fn answer(status: StatusCode, row: &Value) -> Response {
+    (status, [(header::ETAG, etag(row))], Json(row.clone())).into_response()
+}
