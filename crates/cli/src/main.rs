@@ -1,1 +1,26 @@
-fn main() {}
+//! The command line of Diaporos: arguments in, tables and advice out. No logic lives here.
+
+mod commands;
+mod context;
+mod error;
+mod output;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use commands::Cli;
+use context::Context;
+use error::Failure;
+
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    let context = Context::gather(&cli.global);
+    let done = tokio::runtime::Runtime::new()
+        .map_err(|error| Failure::failed(format!("the runtime cannot be started: {error}")))
+        .and_then(|runtime| runtime.block_on(commands::run(cli.command, &context)));
+    match done {
+        Ok(exit) => exit.into(),
+        Err(failure) => failure.report(&context).into(),
+    }
+}

@@ -101,6 +101,8 @@ struct Listing {
     #[serde(default)]
     cursor: Option<String>,
     #[serde(default)]
+    page: Option<usize>,
+    #[serde(default)]
     limit: Option<usize>,
 }
 
@@ -111,7 +113,8 @@ pub(crate) fn routes(catalogue: Catalogue) -> Router {
         .with_state(catalogue)
 }
 
-/// A cursor names the place to go on from; it is opaque to everybody else.
+/// A cursor names the place to go on from; it is opaque to everybody else. Pages by number, from
+/// 1, are served as well.
 async fn list(State(catalogue): State<Catalogue>, headers: HeaderMap, Query(listing): Query<Listing>) -> Response {
     if !bears(&headers, CATALOGUE_READ_TOKEN) {
         return problem(StatusCode::UNAUTHORIZED, "a token is needed");
@@ -122,6 +125,7 @@ async fn list(State(catalogue): State<Catalogue>, headers: HeaderMap, Query(list
         Some(None) => return problem(StatusCode::BAD_REQUEST, "the cursor is not one of ours"),
     };
     let limit = listing.limit.unwrap_or(20).clamp(1, 500);
+    let from = listing.page.map_or(from, |page| page.saturating_sub(1) * limit);
     let entries = lock(&catalogue.0);
     let of_kind = || entries.iter().filter(|entry| entry["type"] == listing.kind.as_str());
     let page: Vec<&Value> = of_kind().skip(from).take(limit).collect();

@@ -35,13 +35,6 @@ pub enum Event {
         /// The entry.
         address: Address,
     },
-    /// A request that a crash left in doubt was settled.
-    Settled {
-        /// The entry.
-        address: Address,
-        /// What was found.
-        found: &'static str,
-    },
 }
 
 /// Receives events.

@@ -58,7 +58,7 @@ pub enum ErrorKind {
         message: String,
     },
     /// More bytes than are taken.
-    #[error("the answer is larger than {limit} bytes; raise `max_bytes` if that is right")]
+    #[error("the answer is larger than {}; raise `max_bytes` if that is right", size(.limit))]
     TooLarge {
         /// The limit.
         limit: u64,
@@ -99,6 +99,10 @@ impl ErrorKind {
             _ => false,
         }
     }
+}
+
+fn size(bytes: &u64) -> String {
+    if *bytes >= 1 << 20 { format!("{} MiB", bytes >> 20) } else { format!("{bytes} bytes") }
 }
 
 fn seconds(duration: &Duration) -> String {

@@ -61,13 +61,24 @@ pub struct Fault {
     pub message: String,
 }
 
-impl std::fmt::Display for Fault {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match &self.language {
-            Some(language) => write!(f, "{}@{language} {}", self.field, self.message),
-            None => write!(f, "{} {}", self.field, self.message),
+/// Faults in words, one of several languages told once: `byline@cy,en is required`.
+#[must_use]
+pub fn describe_faults(faults: &[Fault]) -> Vec<String> {
+    let mut told: Vec<(&Fault, Vec<&str>)> = Vec::new();
+    for fault in faults {
+        let same =
+            |(known, _): &&mut (&Fault, Vec<&str>)| (&known.field, &known.message) == (&fault.field, &fault.message);
+        let language = fault.language.as_ref().map(LanguageTag::as_str);
+        match told.iter_mut().find(same) {
+            Some((_, languages)) => languages.extend(language),
+            None => told.push((fault, language.into_iter().collect())),
         }
     }
+    let words = |(fault, languages): &(&Fault, Vec<&str>)| match languages.as_slice() {
+        [] => format!("{} {}", fault.field, fault.message),
+        languages => format!("{}@{} {}", fault.field, languages.join(","), fault.message),
+    };
+    told.iter().map(words).collect()
 }
 
 /// Finds what an entry becomes on a lane.
@@ -245,7 +256,7 @@ impl Mapper<'_> {
                     let dead: Vec<String> = self.dead.iter().map(|address| format!("`{address}`")).collect();
                     let cause = match misfit {
                         Misfit::Missing if !dead.is_empty() => {
-                            format!("; {} is referred to and not in the store", dead.join(", "))
+                            format!(" ({} is referred to and not in the store)", dead.join(", "))
                         }
                         _ => String::new(),
                     };

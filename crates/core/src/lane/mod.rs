@@ -9,7 +9,7 @@ use crate::expr::Expression;
 use crate::model::EntryType;
 use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
-pub use map::{Document, Fault, Mapped, Mapping, map_entry};
+pub use map::{Document, Fault, Mapped, Mapping, describe_faults, map_entry};
 
 /// A type in a system: one end of a lane.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -40,6 +40,23 @@ pub enum Presence {
     Withdrawn,
 }
 
+impl Presence {
+    /// Every presence with its word.
+    pub const WORDS: [(&str, Presence); 2] = [("present", Presence::Present), ("withdrawn", Presence::Withdrawn)];
+
+    /// The presence's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, presence)| *presence == self).map_or("", |(word, _)| word)
+    }
+
+    /// The presence of that word.
+    #[must_use]
+    pub fn from_word(word: &str) -> Option<Presence> {
+        Self::WORDS.iter().find(|(name, _)| *name == word).map(|(_, presence)| *presence)
+    }
+}
+
 /// A document that was found at the destination.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Existing {

@@ -173,10 +173,8 @@ impl LaneReader<'_> {
                 None
             }
             Ok(tree) => {
-                if let Some((model, kind)) = known {
-                    for finding in check(&tree, KnownFields { model, kind }) {
-                        self.report.add(diagnostic(&finding, &item.value));
-                    }
+                for finding in check(&tree, known.map(|(model, kind)| KnownFields { model, kind })) {
+                    self.report.add(diagnostic(&finding, &item.value));
                 }
                 Some(FieldExpression { text: text.to_owned(), tree })
             }

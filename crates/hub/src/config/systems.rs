@@ -21,6 +21,17 @@ pub struct SystemConfig {
     pub limits: Limits,
 }
 
+impl SystemConfig {
+    /// Whether there is anything to pull.
+    #[must_use]
+    pub fn can_be_read(&self) -> bool {
+        match &self.kind {
+            SystemKind::Feed(_) => true,
+            SystemKind::Rest(rest) => rest.profile.type_names().any(|kind| rest.profile.reads(kind)),
+        }
+    }
+}
+
 /// The kinds of systems.
 #[derive(Debug, Clone)]
 pub enum SystemKind {

@@ -1,6 +1,7 @@
 //! Sending what one entry needs, document after document.
 
 use std::collections::VecDeque;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use diaporos_core::lane::Lane;
 use diaporos_core::plan::{Counterpart, Existing, HoldReason, Presence, Settled, Step, settle};
@@ -13,6 +14,8 @@ use super::{PushRow, found_word};
 
 /// How often one document is tried in a run.
 const TRIES: u32 = 3;
+/// What is said of a document that is owed still.
+const NOT_SENT: &str = "not sent, because one before it failed";
 
 /// What became of one entry.
 pub(super) struct Delivery {
@@ -39,16 +42,30 @@ enum Ended {
 
 /// Carries out an entry's plan. The documents of one entry follow each other, because the first
 /// may give what joins the others; the first that fails ends it.
-pub(super) async fn deliver(writer: &dyn Write, lane: &Lane, plan: EntryPlan, intents: Vec<OpenIntent>) -> Delivery {
+///
+/// Once `stopped` is set, nothing more is sent, and the entry stays owed.
+pub(super) async fn deliver(
+    writer: &dyn Write,
+    lane: &Lane,
+    plan: EntryPlan,
+    intents: Vec<OpenIntent>,
+    stopped: &AtomicBool,
+) -> Delivery {
     let mut intents: VecDeque<OpenIntent> = intents.into();
     let mut delivery =
         Delivery { outcomes: Vec::new(), verdict: plan.verdict(), rows: Vec::new(), requests: 0, stop: None, plan };
     let mut item = delivery.plan.item();
     let mut rows = delivery.plan.rows().into_iter().map(|row| (row.language.clone(), row)).collect::<Vec<_>>();
+    let mut sent = 0;
     let documents = delivery.plan.documents.clone();
     for document in &documents {
+        if stopped.load(Ordering::Relaxed) {
+            note(None, &mut delivery.verdict, Standing::Owed, "owed", NOT_SENT.to_owned());
+            break;
+        }
         let Some(order) = order_for(document, item.as_ref()) else { continue };
         let Some(intent) = intents.pop_front() else { continue };
+        sent += 1;
         let mut courier = Courier { writer, lane, kind: &lane.to.kind, document, requests: 0 };
         let ended = courier.carry(order).await;
         delivery.requests += courier.requests;
@@ -71,6 +88,7 @@ pub(super) async fn deliver(writer: &dyn Write, lane: &Lane, plan: EntryPlan, in
             Ended::Failed(error, outcome) => {
                 delivery.outcomes.push((intent, outcome));
                 note(row, &mut delivery.verdict, Standing::Failed, "failed", error.to_string());
+                stopped.fetch_or(error.kind.is_of_the_whole_system(), Ordering::Relaxed);
                 delivery.stop = error.kind.is_of_the_whole_system().then_some(error);
             }
             Ended::InDoubt(error) => {
@@ -84,6 +102,12 @@ pub(super) async fn deliver(writer: &dyn Write, lane: &Lane, plan: EntryPlan, in
     }
     // Documents after the one that failed were not sent; they are owed still.
     delivery.outcomes.extend(intents.into_iter().map(|intent| (intent, not_sent())));
+    for document in documents.iter().filter(|document| document.has_request()).skip(sent) {
+        if let Some((_, row)) = rows.iter_mut().find(|(language, _)| *language == document.language) {
+            row.reason = Some("owed".to_owned());
+            row.message = Some(NOT_SENT.to_owned());
+        }
+    }
     delivery.rows = rows.into_iter().map(|(_, row)| row).collect();
     delivery
 }
@@ -99,8 +123,7 @@ fn note(row: Option<&mut PushRow>, verdict: &mut Verdict, standing: Standing, re
 }
 
 fn not_sent() -> Outcome {
-    let message = Some("not sent, because another document of the entry failed".to_owned());
-    Outcome { result: OutcomeResult::NotDone, status: None, message, delivered: None }
+    Outcome { result: OutcomeResult::NotDone, status: None, message: Some(NOT_SENT.to_owned()), delivered: None }
 }
 
 struct Courier<'a> {

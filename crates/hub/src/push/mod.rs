@@ -8,9 +8,11 @@ mod plan;
 mod settle;
 
 use std::collections::HashMap;
+use std::sync::atomic::AtomicBool;
 
+use diaporos_core::plan::{Hold, HoldReason};
 use diaporos_core::value::{Address, LanguageTag};
-use diaporos_store::{OutcomeResult, Standing, Store, StoreError, Verdict};
+use diaporos_store::{IntentRecord, OutcomeResult, Standing, Store, StoreError, Verdict};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
@@ -52,6 +54,8 @@ pub struct PushTally {
     pub held: u64,
     /// Not delivered; tried again by the next push.
     pub failed: u64,
+    /// Requests of an interrupted run of which it was found out what became.
+    pub settled: u64,
     /// Requests that wrote, or would.
     pub requests: u64,
 }
@@ -65,6 +69,7 @@ impl std::ops::AddAssign for PushTally {
         self.withdrawn += other.withdrawn;
         self.held += other.held;
         self.failed += other.failed;
+        self.settled += other.settled;
         self.requests += other.requests;
     }
 }
@@ -114,7 +119,8 @@ pub struct Push<'a> {
 }
 
 impl Push<'_> {
-    /// Pushes the lane. Rows are handed over as they are planned or done.
+    /// Pushes the lane. Rows are handed over as they are planned or done. The tally counts what was
+    /// done, also where the push could not go on.
     ///
     /// # Errors
     /// Where the store fails, or the destination for every entry. What was done till then stands.
@@ -123,73 +129,89 @@ impl Push<'_> {
         options: PushOptions,
         listener: &mut dyn Listener,
         row: &mut (dyn FnMut(PushRow) + Send),
-    ) -> Result<PushTally, PushError> {
-        if !options.dry_run {
-            settle::settle_in_doubt(self, listener).await?;
-        }
-        let counts = self.store.counts(self.record())?.unwrap_or_default();
+    ) -> (PushTally, Result<(), PushError>) {
+        let mut tally = PushTally::default();
+        let end = self.windows(options, &mut tally, listener, row).await;
+        (tally, end)
+    }
+
+    async fn windows(
+        &mut self,
+        options: PushOptions,
+        tally: &mut PushTally,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(PushRow) + Send),
+    ) -> Result<(), PushError> {
+        let name = &self.lane.lane.name;
+        let unsettled =
+            if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };
+        let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
         let due =
             [Standing::Owed, Standing::Held, Standing::Failed].iter().filter_map(|standing| counts.get(standing)).sum();
-        listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries: due });
-        let mut tally = PushTally::default();
-        let mut unchanged = counts.get(&Standing::Delivered).copied().unwrap_or_default();
+        listener.on(Event::PushBegan { lane: name.clone(), entries: due });
+        tally.unchanged += counts.get(&Standing::Delivered).copied().unwrap_or_default();
         let mut claims = HashMap::new();
         let mut after = 0;
         loop {
-            let due = self.store.due(&self.lane.lane.name, after, WINDOW)?;
-            let Some(last) = due.last() else { break };
+            let mut due = self.store.due(name, after, WINDOW)?;
+            let Some(last) = due.last() else { return Ok(()) };
             after = last.number;
-            let mut plans = plan::plan_window(self.store, self.lane, self.writer, due, &mut claims).await?;
-            for plan in &plans {
-                listener.on(Event::EntryDone { lane: self.lane.lane.name.clone(), address: plan.address.clone() });
-            }
-            if options.dry_run {
-                for plan in plans {
-                    unchanged += u64::from(plan.fate() == Fate::Unchanged);
-                    plan.count(&mut tally);
-                    plan.rows().into_iter().for_each(&mut *row);
+            let mut verdicts = Vec::new();
+            // Of these it is not known what an earlier run did; nothing more is sent until it is.
+            for due in due.extract_if(.., |due| unsettled.contains_key(&due.number)) {
+                if let Some(error) = unsettled.get(&due.number) {
+                    let failed = Unplanned { number: due.number, address: due.entry.address, error: error.clone() };
+                    failed.tell(HoldReason::InDoubt.word(), tally, &mut verdicts, row);
                 }
-                continue;
             }
-            let quiet: Vec<EntryPlan> = plans.extract_if(.., |plan| !plan.has_requests()).collect();
-            let verdicts: Vec<Verdict> = quiet.iter().map(EntryPlan::verdict).collect();
-            self.store.note(&self.lane.lane.name, &verdicts, (self.clock)())?;
-            for plan in quiet {
-                unchanged += u64::from(plan.fate() == Fate::Unchanged);
-                plan.count(&mut tally);
+            let window = plan::plan_window(self.store, self.lane, self.writer, due, &mut claims).await?;
+            for unplanned in window.unplanned {
+                listener.on(Event::EntryDone { lane: name.clone(), address: unplanned.address.clone() });
+                unplanned.tell(Standing::Failed.word(), tally, &mut verdicts, row);
+            }
+            let mut sending = Vec::new();
+            for mut plan in window.plans {
+                listener.on(Event::EntryDone { lane: name.clone(), address: plan.address.clone() });
+                match plan.intents(self.writer, &self.lane.lane.to.kind) {
+                    Ok(intents) if !intents.is_empty() && !options.dry_run => {
+                        sending.push((plan, intents));
+                        continue;
+                    }
+                    Ok(_) => {}
+                    // What the destination has no form for is this entry's fault alone.
+                    Err(error) => plan.hold = Some(Hold { reason: HoldReason::Unfit, message: error.to_string() }),
+                }
+                tally.unchanged += u64::from(plan.fate() == Fate::Unchanged);
+                plan.count(tally);
+                verdicts.push(plan.verdict());
                 plan.rows().into_iter().for_each(&mut *row);
             }
-            self.carry_out(plans, &mut tally, row).await?;
+            if !options.dry_run {
+                self.store.note(name, &verdicts, (self.clock)())?;
+                self.carry_out(sending, tally, row).await?;
+            }
         }
-        tally.unchanged = unchanged;
-        Ok(tally)
-    }
-
-    fn record(&self) -> diaporos_store::LaneRecord<'_> {
-        crate::look::lane_record(self.lane)
     }
 
     /// Writes the intents of a window, sends, and writes what became of them.
     async fn carry_out(
         &mut self,
-        plans: Vec<EntryPlan>,
+        sending: Vec<(EntryPlan, Vec<IntentRecord>)>,
         tally: &mut PushTally,
         row: &mut (dyn FnMut(PushRow) + Send),
     ) -> Result<(), PushError> {
-        let kind = &self.lane.lane.to.kind;
-        let mut records = Vec::new();
-        for plan in &plans {
-            records.extend(plan.intents(self.writer, kind)?);
-        }
-        let mut open =
-            self.store.intend(self.run, &self.lane.lane.name, &records, (self.clock)())?.into_iter().peekable();
+        let name = &self.lane.lane.name;
+        let (plans, records): (Vec<EntryPlan>, Vec<Vec<IntentRecord>>) = sending.into_iter().unzip();
+        let mut open = self.store.intend(self.run, name, &records.concat(), (self.clock)())?.into_iter().peekable();
+        // Set by the first request that meets what will meet all others too.
+        let stopped = AtomicBool::new(false);
         let mut jobs = Vec::with_capacity(plans.len());
         for plan in plans {
             let mut own = Vec::new();
             while open.peek().is_some_and(|intent| intent.entry() == plan.number) {
                 own.extend(open.next());
             }
-            jobs.push(deliver::deliver(self.writer, &self.lane.lane, plan, own));
+            jobs.push(deliver::deliver(self.writer, &self.lane.lane, plan, own, &stopped));
         }
         let mut stop = None;
         let mut done = futures::stream::iter(jobs).buffer_unordered(CONCURRENCY).ready_chunks(GROUP);
@@ -205,10 +227,40 @@ impl Push<'_> {
                 verdicts.push(verdict);
                 stop = stop.or(error);
             }
-            self.store.conclude(&self.lane.lane.name, outcomes, now)?;
-            self.store.note(&self.lane.lane.name, &verdicts, now)?;
+            self.store.conclude(name, outcomes, now)?;
+            self.store.note(name, &verdicts, now)?;
         }
         stop.map_or(Ok(()), |error| Err(error.into()))
+    }
+}
+
+/// An entry about which the destination could not be asked what a plan needs.
+struct Unplanned {
+    number: i64,
+    address: Address,
+    error: SystemError,
+}
+
+impl Unplanned {
+    fn tell(
+        self,
+        reason: &str,
+        tally: &mut PushTally,
+        verdicts: &mut Vec<Verdict>,
+        row: &mut (dyn FnMut(PushRow) + Send),
+    ) {
+        tally.failed += 1;
+        let message = self.error.to_string();
+        verdicts.push(Verdict::new(self.number, Standing::Failed).because(reason, message.clone()));
+        row(PushRow {
+            address: self.address,
+            language: None,
+            step: "look up",
+            id_there: None,
+            changes: Vec::new(),
+            reason: Some(reason.to_owned()),
+            message: Some(message),
+        });
     }
 }
 

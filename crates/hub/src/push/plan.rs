@@ -3,14 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use diaporos_core::expr::Subject;
-use diaporos_core::lane::{Document, Mapped, Mapping, map_entry};
+use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
 use diaporos_core::plan::{Counterpart, Existing, Found, Hold, HoldReason, Presence, Step, Wanted, decide};
 use diaporos_core::value::{Address, EntryId, LanguageTag, Record, TypeName};
 use diaporos_store::{Action, CounterpartRow, Delivered, Due, IntentRecord, Standing, Store, Verdict};
 use diaporos_systems::{Order, SystemError, Write};
-use futures::{StreamExt, TryStreamExt};
+use futures::StreamExt;
 
-use super::{CONCURRENCY, Fate, PushError, PushRow, PushTally};
+use super::{CONCURRENCY, Fate, PushError, PushRow, PushTally, Unplanned};
 use crate::config::ConfiguredLane;
 
 /// What is to be done for one entry.
@@ -50,21 +50,32 @@ pub struct DocumentPlan {
 /// Keys that entries of this run are going to create, so that two never create the same.
 pub(super) type Claims = HashMap<(String, Option<LanguageTag>), Address>;
 
+/// What was found at the destination under an entry's key, by language.
+pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, Vec<Existing>>;
+
 /// Maps an entry on a lane.
 pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due) -> Mapping {
     let subject = Subject { address: &due.entry.address, state: due.entry.state, fields: &due.entry.fields };
     map_entry(&lane.lane, &lane.target, &subject, store)
 }
 
+/// A window of entries, planned.
+pub(super) struct Window {
+    pub(super) plans: Vec<EntryPlan>,
+    /// Those for which the destination did not answer.
+    pub(super) unplanned: Vec<Unplanned>,
+}
+
 /// Plans a window of entries. Keys that are not known are looked up at the destination, several at
-/// a time; everything else is decided without asking anybody.
+/// a time; everything else is decided without asking anybody. An answer that cannot be had fails
+/// its entry alone, unless it would meet all of them.
 pub(super) async fn plan_window(
     store: &Store,
     lane: &ConfiguredLane,
     writer: &dyn Write,
     due: Vec<Due>,
     claims: &mut Claims,
-) -> Result<Vec<EntryPlan>, PushError> {
+) -> Result<Window, PushError> {
     let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due)).collect();
     let mut questions = Vec::new();
     for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
@@ -75,23 +86,30 @@ pub(super) async fn plan_window(
     let kind = &lane.lane.to.kind;
     let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
         let key = key.unwrap_or_default();
-        let found = writer.find(kind, &key, language.as_ref()).await?;
-        Ok::<_, SystemError>(((place, language), found))
+        (place, language.clone(), writer.find(kind, &key, language.as_ref()).await)
     }))
     .buffered(CONCURRENCY)
-    .try_collect()
-    .await?;
-    let mut found: HashMap<(usize, Option<LanguageTag>), Vec<Existing>> = answers.into_iter().collect();
-    let mut plans = Vec::with_capacity(due.len());
-    for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
-        let mut own: BTreeMap<Option<LanguageTag>, Vec<Existing>> = BTreeMap::new();
-        for document in unknown_keys(&due, &mapping) {
-            let existing = found.remove(&(place, document.language.clone())).unwrap_or_default();
-            own.insert(document.language.clone(), existing);
+    .collect()
+    .await;
+    let mut found: HashMap<usize, FoundByLanguage> = HashMap::new();
+    let mut failed: HashMap<usize, SystemError> = HashMap::new();
+    for (place, language, answer) in answers {
+        match answer {
+            Ok(existing) => drop(found.entry(place).or_default().insert(language, existing)),
+            Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
+            Err(error) => drop(failed.insert(place, error)),
         }
-        plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
     }
-    Ok(plans)
+    let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
+    for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
+        if let Some(error) = failed.remove(&place) {
+            window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
+            continue;
+        }
+        let own = found.remove(&place).unwrap_or_default();
+        window.plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
+    }
+    Ok(window)
 }
 
 /// The documents that are to be there, and of which no counterpart is known.
@@ -109,7 +127,7 @@ pub(crate) fn plan_entry(
     lane: &ConfiguredLane,
     due: Due,
     mapping: Mapping,
-    found: &BTreeMap<Option<LanguageTag>, Vec<Existing>>,
+    found: &FoundByLanguage,
     claims: &mut Claims,
 ) -> Result<EntryPlan, PushError> {
     let mut plan = EntryPlan {
@@ -126,7 +144,7 @@ pub(crate) fn plan_entry(
         due.counterparts.into_iter().map(|row| (row.language.clone(), row)).collect();
     let documents = match mapping.mapped {
         Mapped::Faulty(faults) => {
-            let message = faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ");
+            let message = describe_faults(&faults).join("; ");
             plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
             return Ok(plan);
         }
@@ -181,7 +199,7 @@ fn what_was_found(
     address: &Address,
     key: &str,
     language: &Option<LanguageTag>,
-    found: &BTreeMap<Option<LanguageTag>, Vec<Existing>>,
+    found: &FoundByLanguage,
     claims: &Claims,
 ) -> Result<Found, PushError> {
     let existing = match found.get(language).map(Vec::as_slice) {
@@ -297,12 +315,6 @@ impl EntryPlan {
         self.documents.iter().find_map(DocumentPlan::item).cloned()
     }
 
-    /// Whether anything is to be sent.
-    #[must_use]
-    pub fn has_requests(&self) -> bool {
-        self.hold.is_none() && self.documents.iter().any(DocumentPlan::has_request)
-    }
-
     /// What the documents amount to.
     #[must_use]
     pub fn fate(&self) -> Fate {
@@ -356,6 +368,9 @@ impl EntryPlan {
     pub(super) fn intents(&self, writer: &dyn Write, kind: &TypeName) -> Result<Vec<IntentRecord>, SystemError> {
         let item = self.item();
         let mut records = Vec::new();
+        if self.hold.is_some() {
+            return Ok(records);
+        }
         for document in &self.documents {
             let Some(order) = order_for(document, item.as_ref()) else { continue };
             let request = writer.request(kind, &order)?;

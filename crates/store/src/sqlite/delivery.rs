@@ -5,9 +5,7 @@ use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 
-use super::row::{
-    address_at, entry_id, fields, fields_text, fingerprint, millis, moment, presence, presence_word, revision,
-};
+use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, presence, revision};
 use super::{EntryRow, Standing, Store, StoreError};
 use std::collections::BTreeSet;
 
@@ -267,7 +265,7 @@ pub(super) fn keep_counterpart(
             revision.as_ref().map(diaporos_core::value::Revision::as_str),
             fingerprint.as_bytes(),
             fields_text(&delivered.fields),
-            presence_word(*presence),
+            presence.word(),
             millis(now)
         ],
     )?;

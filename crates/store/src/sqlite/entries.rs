@@ -181,17 +181,3 @@ impl Follow for Store {
         }
     }
 }
-
-#[cfg(test)]
-impl EntryRow {
-    /// The entry in one line, for tests.
-    pub(super) fn line(&self) -> String {
-        format!(
-            "{} {} r{} v{}",
-            self.address,
-            self.state,
-            self.revision.as_ref().map_or("-", Revision::as_str),
-            self.version
-        )
-    }
-}

@@ -30,6 +30,16 @@ pub enum StoreError {
         /// Its number.
         number: i64,
     },
+    /// A lane that has delivered is to have another source or destination under the same name.
+    #[error("the lane `{lane}` went from {was} and has counterparts there; it cannot be turned to {now}")]
+    Lane {
+        /// The lane.
+        lane: String,
+        /// Its ends till now.
+        was: String,
+        /// Its ends in the configuration.
+        now: String,
+    },
     /// Stored content cannot be read back.
     #[error("the store holds something that cannot be read: {0}")]
     Content(String),

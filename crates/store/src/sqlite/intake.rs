@@ -1,5 +1,7 @@
 //! Taking in what a source lists.
 
+use std::collections::HashSet;
+
 use diaporos_core::intake::{Incoming, PageMark};
 use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
@@ -93,7 +95,12 @@ impl Store {
         let number = Self::type_number(&transaction, system, kind)?;
         let mut tally = PageTally::default();
         let mut on_page = RoaringTreemap::new();
+        let mut ids = HashSet::new();
         for entry in entries {
+            // Of two items with one id on one page the first counts, or each pull would swap them.
+            if !ids.insert(&entry.id) {
+                continue;
+            }
             let (id, fate) = take_in_entry(&transaction, number, entry, now)?;
             on_page.insert(id.unsigned_abs());
             // An item that moved to a later page while we read is the same entry, not another.

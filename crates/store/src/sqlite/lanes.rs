@@ -6,7 +6,7 @@ use diaporos_core::change::Fingerprint;
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
-use rusqlite::{OptionalExtension, params};
+use rusqlite::{OptionalExtension, Transaction, params};
 
 use super::row::{address_at, millis, moment};
 use super::{Standing, Store, StoreError};
@@ -44,24 +44,61 @@ pub struct HeldRow {
     pub since: Timestamp,
 }
 
+/// Gives a lane other ends. Once it has counterparts that is refused: their identifiers mean other
+/// documents at another destination, and would be written over.
+fn turn(
+    transaction: &Transaction<'_>,
+    lane: &LaneRecord<'_>,
+    id: i64,
+    (from, to): (i64, i64),
+) -> Result<(), StoreError> {
+    let bound: bool = transaction.query_row(
+        "SELECT EXISTS (SELECT 1 FROM counterpart WHERE lane = ?1) OR EXISTS (SELECT 1 FROM open_intent WHERE lane = ?1)",
+        [id],
+        |row| row.get(0),
+    )?;
+    if bound {
+        let name = |number: i64| {
+            transaction.query_row("SELECT system || '/' || name FROM entry_type WHERE id = ?", [number], |row| {
+                row.get::<_, String>(0)
+            })
+        };
+        return Err(StoreError::Lane {
+            lane: lane.name.to_string(),
+            was: format!("{} to {}", name(from)?, name(to)?),
+            now: format!("{} to {}", lane.from, lane.to),
+        });
+    }
+    transaction.execute("DELETE FROM delivery WHERE lane = ?", [id])?;
+    transaction.execute("DELETE FROM reading WHERE lane = ?", [id])?;
+    Ok(())
+}
+
 impl Store {
     /// Makes the store know the configuration's lanes. Every entry of a lane that is new, or that
     /// now delivers otherwise, is owed a look.
     ///
     /// # Errors
-    /// Where the store fails.
+    /// Where the store fails, or a lane that has delivered is to have other ends.
     pub fn register_lanes(&mut self, lanes: &[LaneRecord<'_>], now: Timestamp) -> Result<(), StoreError> {
         let transaction = self.connection.transaction()?;
         for lane in lanes {
             let from = Self::type_number(&transaction, &lane.from.system, &lane.from.kind)?;
             let to = Self::type_number(&transaction, &lane.to.system, &lane.to.kind)?;
             let known = transaction
-                .query_row("SELECT definition FROM lane WHERE name = ?", [lane.name.as_str()], |row| {
-                    row.get::<_, Vec<u8>>(0)
-                })
+                .query_row(
+                    "SELECT definition, id, from_type, to_type FROM lane WHERE name = ?",
+                    [lane.name.as_str()],
+                    |row| Ok((row.get::<_, Vec<u8>>(0)?, row.get(1)?, (row.get(2)?, row.get(3)?))),
+                )
                 .optional()?;
-            if known.as_deref() == Some(lane.definition.as_bytes()) {
-                continue;
+            if let Some((definition, id, ends)) = known {
+                if definition == lane.definition.as_bytes() {
+                    continue;
+                }
+                if ends != (from, to) {
+                    turn(&transaction, lane, id, ends)?;
+                }
             }
             let id: i64 = transaction.query_row(
                 "INSERT INTO lane (name, from_type, to_type, definition) VALUES (?1, ?2, ?3, ?4)
@@ -76,6 +113,17 @@ impl Store {
             )?;
         }
         Ok(transaction.commit()?)
+    }
+
+    /// How many requests of a lane were sent of which nobody knows what became.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn count_in_doubt(&self, lane: &LaneName) -> Result<u64, StoreError> {
+        let mut count = self.connection.prepare_cached(
+            "SELECT count(*) FROM open_intent JOIN lane ON lane.id = open_intent.lane WHERE name = ?",
+        )?;
+        Ok(count.query_row([lane.as_str()], |row| row.get::<_, i64>(0))?.unsigned_abs())
     }
 
     pub(super) fn lane_number(&self, name: &LaneName) -> Result<i64, StoreError> {

@@ -57,17 +57,6 @@ pub(super) fn address_at(row: &Row<'_>, first: usize) -> Result<Address, StoreEr
     address(row.get(first)?, row.get(first + 1)?, row.get(first + 2)?)
 }
 
-pub(super) fn presence_word(presence: Presence) -> &'static str {
-    match presence {
-        Presence::Present => "present",
-        Presence::Withdrawn => "withdrawn",
-    }
-}
-
 pub(super) fn presence(word: &str) -> Result<Presence, StoreError> {
-    match word {
-        "present" => Ok(Presence::Present),
-        "withdrawn" => Ok(Presence::Withdrawn),
-        other => Err(StoreError::Content(format!("the presence `{other}`"))),
-    }
+    Presence::from_word(word).ok_or_else(|| StoreError::Content(format!("the presence `{word}`")))
 }

@@ -1,1 +1,271 @@
+use std::path::PathBuf;
 
+use diaporos_core::change::fingerprint;
+use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::lane::LaneEnd;
+use diaporos_core::plan::{Counterpart, Presence, State};
+use diaporos_core::value::{Address, EntryId, LaneName, Record, Revision, SystemName, TypeName, Value};
+use jiff::Timestamp;
+use proptest::prelude::*;
+
+use super::*;
+
+struct Bench {
+    _folder: tempfile::TempDir,
+    file: PathBuf,
+    store: Store,
+    system: SystemName,
+    kind: TypeName,
+    lane: LaneName,
+}
+
+fn at(second: i64) -> Timestamp {
+    Timestamp::from_second(second).unwrap()
+}
+
+fn end(system: &str, kind: &str) -> LaneEnd {
+    LaneEnd { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
+}
+
+fn incoming(id: &str, name: &str, state: State) -> Incoming {
+    let fields: Record = [("name".to_owned(), Value::from(name))].into_iter().collect();
+    let fingerprint = fingerprint(&Value::Record(fields.clone()));
+    Incoming { id: EntryId::new(id).unwrap(), state, revision: Some(Revision::new("1").unwrap()), fields, fingerprint }
+}
+
+fn address(id: &str) -> Address {
+    format!("catalogue/plant/{id}").parse().unwrap()
+}
+
+impl Bench {
+    fn new() -> Bench {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("hub/store.db");
+        let store = Store::open_for_change(&file).unwrap();
+        let (system, kind) = (SystemName::new("catalogue").unwrap(), TypeName::new("plant").unwrap());
+        let mut bench = Bench { _folder: folder, file, store, system, kind, lane: LaneName::new("profiles").unwrap() };
+        bench.register("a").unwrap();
+        bench
+    }
+
+    fn register(&mut self, definition: &str) -> Result<(), StoreError> {
+        self.register_to(definition, "page")
+    }
+
+    fn register_to(&mut self, definition: &str, to: &str) -> Result<(), StoreError> {
+        let (from, to) = (end("catalogue", "plant"), end("site", to));
+        let definition = fingerprint(&Value::from(definition));
+        self.store.register_lanes(&[LaneRecord { name: &self.lane, from: &from, to: &to, definition }], at(0))
+    }
+
+    fn counts(&self) -> Counts {
+        let (from, to) = (end("catalogue", "plant"), end("site", "page"));
+        let definition = fingerprint(&Value::from("a"));
+        let record = LaneRecord { name: &self.lane, from: &from, to: &to, definition };
+        let mut counts = self.store.counts(record).unwrap().unwrap();
+        counts.retain(|_, count| *count > 0);
+        counts
+    }
+
+    /// The counts as they are found by counting.
+    fn counted(&self) -> Counts {
+        let mut query = self.store.connection.prepare("SELECT standing FROM delivery").unwrap();
+        let words = query.query_map([], |row| row.get::<_, String>(0)).unwrap();
+        let mut counts = Counts::new();
+        for word in words {
+            *counts.entry(Standing::from_word(&word.unwrap()).unwrap()).or_default() += 1;
+        }
+        counts
+    }
+
+    fn take_in(&mut self, entries: &[Incoming], seen: &mut Seen, second: i64) -> PageTally {
+        self.store.take_in((&self.system, &self.kind), entries, None, seen, at(second)).unwrap()
+    }
+
+    fn number(&self, id: &str) -> i64 {
+        self.store.entry(&address(id)).unwrap().unwrap().number
+    }
+
+    fn delivered(&self, id: &str) -> Verdict {
+        let counterpart = Counterpart {
+            id: EntryId::new(format!("there-{id}")).unwrap(),
+            item: None,
+            revision: None,
+            fingerprint: fingerprint(&Value::Null),
+            presence: Presence::Present,
+        };
+        let delivered = vec![Delivered { language: None, counterpart, fields: Record::new() }];
+        Verdict { delivered, ..Verdict::new(self.number(id), Standing::Delivered) }
+    }
+}
+
+#[test]
+fn a_second_look_at_the_same_adds_nothing() {
+    let mut bench = Bench::new();
+    let page = [incoming("1", "Fern", State::Live), incoming("2", "Moss", State::Draft)];
+    let first = bench.take_in(&page, &mut Seen::default(), 1);
+    assert_eq!(first, PageTally { pulled: 2, new: 2, changed: 0, unchanged: 0 });
+    let mut seen = Seen::default();
+    let second = bench.take_in(&page, &mut seen, 2);
+    assert_eq!(second, PageTally { pulled: 2, new: 0, changed: 0, unchanged: 2 });
+    let again = bench.take_in(&page, &mut seen, 3);
+    assert_eq!(again, PageTally::default(), "what moved to a later page counts once");
+    assert_eq!(bench.store.versions(bench.number("1")).unwrap().len(), 1);
+    let row = bench.store.entry(&address("1")).unwrap().unwrap().row;
+    assert_eq!((row.first_seen, row.changed), (at(1), at(1)));
+}
+
+#[test]
+fn a_change_makes_a_version_and_owes_a_look() {
+    let mut bench = Bench::new();
+    bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
+    let verdict = bench.delivered("1");
+    bench.store.note(&bench.lane, &[verdict], at(2)).unwrap();
+    assert_eq!(bench.counts(), [(Standing::Delivered, 1)].into());
+    bench.take_in(&[incoming("1", "Royal Fern", State::Live)], &mut Seen::default(), 3);
+    assert_eq!(bench.counts(), [(Standing::Owed, 1)].into());
+    bench.take_in(&[incoming("1", "Royal Fern", State::Withdrawn)], &mut Seen::default(), 4);
+    let states: Vec<State> =
+        bench.store.versions(bench.number("1")).unwrap().iter().map(|version| version.state).collect();
+    assert_eq!(states, [State::Withdrawn, State::Live, State::Live]);
+}
+
+#[test]
+fn what_read_a_changed_entry_is_owed_a_look_too() {
+    let mut bench = Bench::new();
+    bench.take_in(&[incoming("1", "Fern", State::Live), incoming("2", "Moss", State::Live)], &mut Seen::default(), 1);
+    let mut reader = bench.delivered("1");
+    reader.reads.insert(address("2"));
+    let other = bench.delivered("2");
+    bench.store.note(&bench.lane, &[reader, other], at(2)).unwrap();
+    bench.take_in(&[incoming("2", "Bog Moss", State::Live)], &mut Seen::default(), 3);
+    assert_eq!(bench.counts(), [(Standing::Owed, 2)].into());
+}
+
+#[test]
+fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
+    let mut bench = Bench::new();
+    bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
+    let run = bench.store.begin_run("push", at(2)).unwrap();
+    let intent = IntentRecord {
+        entry: bench.number("1"),
+        language: Some("fr".parse().unwrap()),
+        action: Action::Create,
+        request: "POST http://site.example/pages".to_owned(),
+        id_there: None,
+        base: None,
+        fingerprint: fingerprint(&Value::Null),
+        fields: [("name".to_owned(), Value::from("Fougère"))].into_iter().collect(),
+    };
+    // The process dies here: what was handed out is lost, what was written is not.
+    drop(bench.store.intend(run, &bench.lane, std::slice::from_ref(&intent), at(3)).unwrap());
+    let Bench { _folder, file, store, lane, .. } = bench;
+    drop(store);
+    let mut store = Store::open_for_change(&file).unwrap();
+    assert_eq!(store.count_in_doubt(&lane).unwrap(), 1);
+    let (open, found) = store.in_doubt(&lane).unwrap().pop().unwrap();
+    assert_eq!(found, intent);
+    let outcome = Outcome { result: OutcomeResult::FoundNotDone, status: None, message: None, delivered: None };
+    store.conclude(&lane, vec![(open, outcome)], at(4)).unwrap();
+    assert_eq!(store.count_in_doubt(&lane).unwrap(), 0);
+}
+
+#[test]
+fn a_listing_without_what_was_there_takes_it_for_gone_up_to_the_limit() {
+    let mut bench = Bench::new();
+    let page = |ids: &[&str]| -> Vec<Incoming> { ids.iter().map(|id| incoming(id, "Fern", State::Live)).collect() };
+    bench.take_in(&page(&["1", "2", "3"]), &mut Seen::default(), 1);
+    let mut seen = Seen::default();
+    bench.take_in(&page(&["1"]), &mut seen, 2);
+    let key = (&bench.system, &bench.kind);
+    assert_eq!(bench.store.end_listing(key, &seen, 1, (at(2), at(3))).unwrap(), Err(2), "too many: nothing is taken");
+    assert_eq!(bench.store.known(&bench.system, &bench.kind).unwrap(), 3);
+    assert_eq!(bench.store.end_listing(key, &seen, 2, (at(2), at(3))).unwrap(), Ok(2));
+    assert_eq!(bench.store.known(&bench.system, &bench.kind).unwrap(), 1);
+    let back = bench.take_in(&page(&["2"]), &mut Seen::default(), 4);
+    assert_eq!(back.changed, 1, "what comes back is a change");
+}
+
+#[test]
+fn a_page_that_is_known_again_counts_its_entries() {
+    let mut bench = Bench::new();
+    let entries = [incoming("1", "Fern", State::Live), incoming("2", "Moss", State::Live)];
+    let mark = PageMark { etag: Some("x".into()), last_modified: None, content: entries[0].fingerprint, next: None };
+    let key = (&bench.system, &bench.kind);
+    bench.store.take_in(key, &entries, Some(("page 1", &mark)), &mut Seen::default(), at(1)).unwrap();
+    assert_eq!(bench.store.page_mark(&bench.system, &bench.kind, "page 1").unwrap(), Some(mark));
+    let mut seen = Seen::default();
+    let tally = bench.store.take_as_before(key, "page 1", &mut seen, at(2)).unwrap();
+    assert_eq!((tally.pulled, tally.unchanged, seen.count()), (2, 2, 2));
+}
+
+#[test]
+fn a_lane_with_counterparts_keeps_its_ends() {
+    let mut bench = Bench::new();
+    bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
+    bench.register_to("b", "post").unwrap();
+    bench.register("a").unwrap();
+    let verdict = bench.delivered("1");
+    bench.store.note(&bench.lane, &[verdict], at(2)).unwrap();
+    assert!(matches!(bench.register_to("b", "post"), Err(StoreError::Lane { .. })));
+    assert_eq!(bench.counts(), [(Standing::Delivered, 1)].into(), "nothing was altered");
+}
+
+#[test]
+fn one_process_changes_and_others_read() {
+    let bench = Bench::new();
+    assert!(matches!(Store::open_for_change(&bench.file), Err(StoreError::Busy)));
+    assert!(Store::open(&bench.file).is_ok());
+}
+
+#[test]
+fn a_store_of_another_version_is_refused_by_name() {
+    let Bench { _folder, file, store, .. } = Bench::new();
+    store.connection.pragma_update(None, "user_version", 99).unwrap();
+    drop(store);
+    assert!(matches!(Store::open(&file), Err(StoreError::Newer { found: 99, .. })));
+}
+
+#[test]
+fn a_migration_that_was_altered_is_noticed() {
+    let Bench { _folder, file, store, .. } = Bench::new();
+    store.connection.execute("UPDATE migration SET checksum = x'00'", []).unwrap();
+    drop(store);
+    assert!(matches!(Store::open(&file), Err(StoreError::Migration { number: 1 })));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// `status` believes the counts, so nothing may alter standings behind them.
+    #[test]
+    fn kept_counts_are_counted_counts(moves in prop::collection::vec((0..6u8, 0..5u8, 0..3u8), 1..40)) {
+        let mut bench = Bench::new();
+        for (second, (what, which, how)) in (1..).zip(moves) {
+            let id = which.to_string();
+            match what {
+                0 | 1 => {
+                    let state = if how == 0 { State::Draft } else { State::Live };
+                    bench.take_in(&[incoming(&id, &format!("name {how}"), state)], &mut Seen::default(), second);
+                }
+                2 => {
+                    let mut seen = Seen::default();
+                    bench.take_in(&[incoming(&id, "kept", State::Live)], &mut seen, second);
+                    let key = (&bench.system, &bench.kind);
+                    let _ = bench.store.end_listing(key, &seen, u64::from(how), (at(second), at(second))).unwrap();
+                }
+                3 => {
+                    bench.register(if how == 0 { "b" } else { "c" }).unwrap();
+                    bench.register("a").unwrap();
+                }
+                _ if bench.store.entry(&address(&id)).unwrap().is_some() => {
+                    let standing = Standing::WORDS[usize::from(how)].1;
+                    let verdict = Verdict::new(bench.number(&id), standing);
+                    bench.store.note(&bench.lane, &[verdict], at(second)).unwrap();
+                }
+                _ => {}
+            }
+            prop_assert_eq!(bench.counts(), bench.counted());
+        }
+    }
+}

@@ -59,9 +59,10 @@ pub enum FindingKind {
 /// The names that every entry has.
 const ENTRY_NAMES: [&str; 3] = ["state", "entry", "fields"];
 
-/// Finds everything wrong in an expression.
+/// Finds everything wrong in an expression. Where nothing is known of the source, its fields are
+/// not checked.
 #[must_use]
-pub fn check(expression: &Expression, known: KnownFields<'_>) -> Vec<Finding> {
+pub fn check(expression: &Expression, known: Option<KnownFields<'_>>) -> Vec<Finding> {
     let mut checker = Checker { known, findings: Vec::new() };
     checker.walk(expression);
     checker.findings
@@ -75,7 +76,7 @@ enum Known<'a> {
 }
 
 struct Checker<'a> {
-    known: KnownFields<'a>,
+    known: Option<KnownFields<'a>>,
     findings: Vec<Finding>,
 }
 
@@ -87,11 +88,11 @@ impl<'a> Checker<'a> {
     fn walk(&mut self, expression: &'a Expression) -> Known<'a> {
         match &expression.node {
             Node::Name(name) if ENTRY_NAMES.contains(&name.as_str()) => match (name.as_str(), self.own_type()) {
-                ("fields", Some(own)) => Known::Fields(self.known.kind, own),
+                ("fields", Some((kind, own))) => Known::Fields(kind, own),
                 _ => Known::Nothing,
             },
             Node::Name(name) => match self.own_type() {
-                Some(own) => self.field(self.known.kind, own, name, &expression.span),
+                Some((kind, own)) => self.field(kind, own, name, &expression.span),
                 None => Known::Nothing,
             },
             Node::Member(base, name) => {
@@ -124,8 +125,9 @@ impl<'a> Checker<'a> {
         }
     }
 
-    fn own_type(&self) -> Option<&'a EntryType> {
-        self.known.model.get(self.known.kind)
+    fn own_type(&self) -> Option<(&'a TypeName, &'a EntryType)> {
+        let KnownFields { model, kind } = self.known?;
+        Some((kind, model.get(kind)?))
     }
 
     fn field(&mut self, of: &TypeName, within: &'a EntryType, name: &'a str, span: &Span) -> Known<'a> {
@@ -144,7 +146,7 @@ impl<'a> Checker<'a> {
         match base {
             Known::Fields(of, within) => self.field(of, within, name, &span),
             Known::Field(_, Field { kind: FieldKind::Reference(to), many: false, .. }) if name != "state" => {
-                match self.known.model.get(to) {
+                match self.known.and_then(|known| known.model.get(to)) {
                     Some(within) => self.field(to, within, name, &span),
                     None => Known::Nothing,
                 }
@@ -218,7 +220,7 @@ mod tests {
         };
         let types = [(plant.clone(), of(plants.into())), (curator, of(vec![("full_name", text_field)]))].into();
         let model = Model { types };
-        check(&parse(text).unwrap(), KnownFields { model: &model, kind: &plant })
+        check(&parse(text).unwrap(), Some(KnownFields { model: &model, kind: &plant }))
             .into_iter()
             .map(|finding| format!("{} {:?}", &text[finding.span], finding.kind))
             .collect()

@@ -59,7 +59,7 @@ fn drawn(lane: &Lane, target: &Target, state: State, fields: Json) -> String {
     let mapping = map_entry(lane, target, &Subject { address: &address, state, fields: &fields }, &Nobody);
     match mapping.mapped {
         Mapped::Outside => "outside".to_owned(),
-        Mapped::Faulty(faults) => faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"),
+        Mapped::Faulty(faults) => describe_faults(&faults).join("\n"),
         Mapped::Goes { documents, incomplete } => {
             let document = |document: &Document| {
                 let language = document.language.as_ref().map_or("all".to_owned(), ToString::to_string);

@@ -1,0 +1,140 @@
+//! The commands, one file each: arguments whose comments are the help, and one function.
+
+mod check;
+mod demo;
+mod entries;
+mod holds;
+mod init;
+mod ledger;
+mod preview;
+mod pull;
+mod push;
+mod resolve;
+mod show;
+mod status;
+
+use std::str::FromStr;
+
+use clap::{Parser, Subcommand};
+use diaporos_core::diagnostic::nearest;
+use diaporos_core::value::{Address, SystemName};
+use diaporos_hub::config::{Config, ConfiguredLane};
+use diaporos_store::Store;
+
+use crate::context::{Context, Global};
+use crate::error::{Exit, Failure};
+
+/// Keeps content in step between systems that model it differently.
+///
+/// Pulls entries from feeds and content platforms, maps them field by field to other models, and
+/// delivers what changed: never twice, never half.
+#[derive(Debug, Parser)]
+#[command(
+    name = "diaporos",
+    version,
+    max_term_width = 100,
+    disable_help_subcommand = true,
+    arg_required_else_help = true,
+    after_help = "Example, in a new folder:\n  diaporos demo\n\nExit codes: 0 done; 1 failed; 2 wrong usage or configuration; 3 done, but something is held or failed."
+)]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) global: Global,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+// In the order of a working day.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Init(init::Init),
+    Check(check::Check),
+    Pull(pull::Pull),
+    Entries(entries::Entries),
+    Show(show::Show),
+    Preview(preview::Preview),
+    Push(push::Push),
+    Status(status::Status),
+    Holds(holds::Holds),
+    Resolve(resolve::Resolve),
+    Ledger(ledger::Ledger),
+    Demo(demo::Demo),
+}
+
+pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Failure> {
+    match command {
+        Command::Init(args) => init::run(&args, context),
+        Command::Check(args) => check::run(&args, context),
+        Command::Pull(args) => pull::run(&args, context).await,
+        Command::Entries(args) => entries::run(&args, context),
+        Command::Show(args) => show::run(&args, context),
+        Command::Preview(args) => preview::run(&args, context),
+        Command::Push(args) => push::run(&args, context).await,
+        Command::Status(args) => status::run(&args, context),
+        Command::Holds(args) => holds::run(&args, context),
+        Command::Resolve(args) => resolve::run(&args, context).await,
+        Command::Ledger(args) => ledger::run(&args, context),
+        Command::Demo(args) => demo::run(&args, context).await,
+    }
+}
+
+/// The lane of that name.
+fn lane<'a>(config: &'a Config, name: &str) -> Result<&'a ConfiguredLane, Failure> {
+    let found = config.lanes.values().find(|configured| configured.lane.name.as_str() == name);
+    found.ok_or_else(|| unknown("lane", name, config.lanes.keys().map(|known| known.as_str())))
+}
+
+/// The lanes of those names, each once; all where none is named.
+fn lanes<'a>(config: &'a Config, names: &[String]) -> Result<Vec<&'a ConfiguredLane>, Failure> {
+    if names.is_empty() {
+        return Ok(config.lanes.values().collect());
+    }
+    let wanted = names.iter().map(|name| lane(config, name)).collect::<Result<Vec<_>, _>>()?;
+    let mut chosen: Vec<&ConfiguredLane> = Vec::new();
+    for configured in wanted {
+        if !chosen.iter().any(|known| known.lane.name == configured.lane.name) {
+            chosen.push(configured);
+        }
+    }
+    Ok(chosen)
+}
+
+/// The system of that name.
+fn system<'a>(config: &'a Config, name: &str) -> Result<&'a SystemName, Failure> {
+    let found = config.systems.keys().find(|known| known.as_str() == name);
+    found.ok_or_else(|| unknown("system", name, config.systems.keys().map(SystemName::as_str)))
+}
+
+fn unknown<'a>(what: &str, name: &str, known: impl Iterator<Item = &'a str>) -> Failure {
+    let known: Vec<&str> = known.collect();
+    let failure = Failure::wrong(format!("there is no {what} `{name}`"));
+    match nearest(name, known.iter().copied()) {
+        Some(near) => failure.advise(format!("did you mean `{near}`?")),
+        None if known.is_empty() => failure.advise(format!("add a table `[{what}s.{name}]` to diaporos.toml")),
+        None => failure.advise(format!("known here: {}", known.join(", "))),
+    }
+}
+
+/// Reads an address as it was typed.
+fn address(text: &str) -> Result<Address, Failure> {
+    Address::from_str(text).map_err(|error| {
+        Failure::wrong(format!("`{text}`: {error}")).advise("`diaporos entries` lists addresses; copy one whole")
+    })
+}
+
+/// An address that the store does not have, with those that look like it.
+fn no_entry(store: &Store, address: &Address) -> Result<Failure, Failure> {
+    let failure = Failure::failed(format!("there is no entry `{address}`"));
+    let near = store.addresses_like(address.id.as_str(), 3)?;
+    Ok(if near.is_empty() {
+        failure.advise("`diaporos entries` lists what was pulled; `diaporos pull` takes in what is new")
+    } else {
+        let near: Vec<String> = near.iter().map(|near| format!("`{near}`")).collect();
+        failure.advise(format!("did you mean {}?", near.join(" or ")))
+    })
+}
+
+/// So many of a thing, in words: `1 entry`, `2 entries`.
+fn counted(count: u64, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}

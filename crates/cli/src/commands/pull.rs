@@ -1,0 +1,140 @@
+//! `pull`.
+
+use clap::Args;
+use diaporos_core::value::TypeName;
+use diaporos_hub::Connector;
+use diaporos_hub::pull::{PullOptions, PullRow, pull};
+use serde_json::{Map, json};
+
+use super::{counted, system};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Progress, Sheet, Summary, Tint, one_line};
+
+/// Take in what is new at the sources.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos pull\n  diaporos pull catalogue\n\nWhat fails is told; what came before it stays, and the next pull goes on. An entry counts as gone only\nwhen a whole and successful listing lacks it."
+)]
+pub(crate) struct Pull {
+    /// The systems to pull; all that can be read where none is named.
+    #[arg(value_name = "SYSTEM")]
+    systems: Vec<String>,
+    /// Take up to so many entries of a type for gone; a tenth of them, or 20, where not given.
+    #[arg(long, value_name = "N")]
+    allow_gone: Option<u64>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("system", "system"),
+    Column::text("type", "type"),
+    Column::number("pulled", "pulled"),
+    Column::number("new", "new"),
+    Column::number("changed", "changed"),
+    Column::number("unchanged", "unchanged"),
+    Column::number("gone", "gone"),
+    Column::text("problems", "problems"),
+];
+
+pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let mut systems = Vec::new();
+    for name in &args.systems {
+        let name = system(&config, name)?;
+        if !config.systems[name].can_be_read() {
+            return Err(Failure::wrong(format!("`{name}` has nothing to pull"))
+                .advise("its profile has no type with a `read` table; is it a destination only?"));
+        }
+        systems.push(name);
+    }
+    if args.systems.is_empty() {
+        systems.extend(config.systems.iter().filter(|(_, known)| known.can_be_read()).map(|(name, _)| name));
+    }
+    systems.dedup();
+    let mut store = Context::store_for_change(&config)?;
+    let connector = Connector::new(&config, &Context::variable);
+    let mut progress = Progress::new(context);
+    let mut rows = Vec::new();
+    for name in systems {
+        let reader = connector.reader(name);
+        let options = PullOptions { allow_gone: args.allow_gone };
+        rows.extend(pull(&mut store, name, reader, options, &Context::now, &mut progress).await?);
+    }
+    progress.clear();
+    let mut sheet = Sheet::new(context, COLUMNS).within("types");
+    rows.iter().for_each(|row| sheet.row(cells(row)));
+    sheet.end_with(summary(&rows))?;
+    for problem in rows.iter().flat_map(|row| &row.problems) {
+        eprint_line(&format!("problem: {}", one_line(problem)));
+    }
+    Ok(exit(&rows))
+}
+
+/// A line beside the results.
+fn eprint_line(line: &str) {
+    use std::io::Write;
+    // Nobody is left to tell where stderr is closed.
+    let _ = writeln!(std::io::stderr(), "{line}");
+}
+
+fn cells(row: &PullRow) -> Vec<Cell> {
+    let problems = row.problems.len() as u64;
+    vec![
+        Cell::text(row.system.to_string()),
+        Cell::maybe(row.kind.as_ref().map(TypeName::as_str)),
+        Cell::count(row.tally.pulled),
+        Cell::count(row.tally.new),
+        Cell::count(row.tally.changed),
+        Cell::count(row.tally.unchanged),
+        Cell::count(row.gone),
+        Cell {
+            json: json!(row.problems),
+            shown: if problems == 0 { String::new() } else { counted(problems, "problem", "problems") },
+            tint: Tint::Bad,
+        },
+    ]
+}
+
+fn summary(rows: &[PullRow]) -> Summary {
+    let sum = |of: fn(&PullRow) -> u64| rows.iter().map(of).sum::<u64>();
+    let (pulled, new, changed, unchanged) = (
+        sum(|row| row.tally.pulled),
+        sum(|row| row.tally.new),
+        sum(|row| row.tally.changed),
+        sum(|row| row.tally.unchanged),
+    );
+    let gone = sum(|row| row.gone);
+    let failed = rows.iter().filter(|row| !row.complete).count() as u64;
+    let mut counts = Map::new();
+    for (name, count) in [
+        ("pulled", pulled),
+        ("new", new),
+        ("changed", changed),
+        ("unchanged", unchanged),
+        ("gone", gone),
+        ("incomplete", failed),
+    ] {
+        counts.insert(name.to_owned(), count.into());
+    }
+    let entries = counted(pulled, "entry", "entries");
+    let mut sentence = if new + changed + gone == 0 {
+        format!("{entries} pulled; nothing changed")
+    } else {
+        format!("{entries} pulled: {new} new, {changed} changed, {unchanged} unchanged, {gone} gone")
+    };
+    if failed > 0 {
+        let what = counted(failed, "listing is", "listings are");
+        sentence += &format!("; {what} not complete, and nothing was taken for gone there");
+    }
+    Summary { counts, sentence }
+}
+
+fn exit(rows: &[PullRow]) -> Exit {
+    if rows.iter().all(|row| row.complete) {
+        Exit::Done
+    } else if rows.iter().any(|row| row.complete || row.tally.pulled > 0) {
+        Exit::Partly
+    } else {
+        Exit::Failed
+    }
+}

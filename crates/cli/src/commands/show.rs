@@ -1,0 +1,171 @@
+//! `show`.
+
+use std::io::Write;
+
+use clap::Args;
+use diaporos_core::value::{LanguageTag, Value, to_json};
+use diaporos_hub::config::Config;
+use diaporos_store::{CounterpartRow, Standing, Store, StoredEntry, VersionRow};
+use serde_json::{Value as Json, json};
+
+use super::{address, no_entry};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment};
+
+/// Show one entry: its fields in every language, its versions, and what it has become elsewhere.
+#[derive(Debug, Args)]
+#[command(after_help = "Example:\n  diaporos show catalogue/plant-profile/p-001")]
+pub(crate) struct Show {
+    /// The entry, as `system/type/id`.
+    #[arg(value_name = "ADDRESS")]
+    address: String,
+}
+
+const FIELDS: &[Column] =
+    &[Column::text("field", "field"), Column::text("language", "lang"), Column::text("value", "value")];
+const LANES: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("standing", "standing"),
+    Column::text("language", "lang"),
+    Column::text("id_there", "id there"),
+    Column::text("revision", "revision"),
+    Column::text("presence", "presence"),
+    Column::text("delivered", "delivered"),
+];
+const VERSIONS: &[Column] = &[
+    Column::number("number", "version"),
+    Column::text("at", "at"),
+    Column::text("state", "state"),
+    Column::text("revision", "revision"),
+];
+
+struct Known {
+    entry: StoredEntry,
+    lanes: Vec<(String, Standing, Vec<CounterpartRow>)>,
+    versions: Vec<VersionRow>,
+}
+
+pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let store = Context::store(&config)?;
+    let address = address(&args.address)?;
+    let Some(entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
+    let lanes = lanes(&config, &store, entry.number)?;
+    let known = Known { lanes, versions: store.versions(entry.number)?, entry };
+    match context.format {
+        Format::Table => draw(known, context)?,
+        Format::Json => writeln!(Context::out(), "{:#}", document(&known))?,
+        Format::Jsonl => writeln!(Context::out(), "{}", document(&known))?,
+        Format::Csv => field_rows(&known, context)?,
+    }
+    Ok(Exit::Done)
+}
+
+fn lanes(config: &Config, store: &Store, entry: i64) -> Result<Vec<(String, Standing, Vec<CounterpartRow>)>, Failure> {
+    let counterparts = store.counterparts(entry)?;
+    let mut lanes = Vec::new();
+    for name in config.lanes.keys() {
+        if let Some((standing, _)) = store.standing(name, entry)? {
+            let own = counterparts.iter().filter(|row| row.lane == name.as_str()).cloned().collect();
+            lanes.push((name.to_string(), standing, own));
+        }
+    }
+    Ok(lanes)
+}
+
+fn field_rows(known: &Known, context: &Context) -> Result<(), Failure> {
+    let mut sheet = Sheet::new(context, FIELDS);
+    let mut before = String::new();
+    for line in fields::lines(&known.entry.row.fields) {
+        // A field's name stands once, beside its first language.
+        let again = context.format == Format::Table && line.field == before;
+        before.clone_from(&line.field);
+        let field = if again { Cell::nothing() } else { Cell::text(line.field) };
+        sheet.row(vec![field, Cell::text(line.language).tint(Tint::Faint), Cell::text(line.value)]);
+    }
+    sheet.end("no fields")
+}
+
+fn draw(known: Known, context: &Context) -> Result<(), Failure> {
+    let row = &known.entry.row;
+    let at = |time| moment(time, &context.zone);
+    let revision = row.revision.as_ref().map_or(String::new(), |revision| format!("  revision {revision}"));
+    let mut out = Context::out();
+    writeln!(out, "{}", row.address)?;
+    writeln!(out, "{}{revision}  first seen {}  changed {}\n", row.state, at(row.first_seen), at(row.changed))?;
+    out.flush()?;
+    field_rows(&known, context)?;
+    writeln!(out)?;
+    out.flush()?;
+    let mut sheet = Sheet::new(context, LANES);
+    for (lane, standing, counterparts) in known.lanes {
+        let lead = || vec![Cell::text(&lane), Cell::word(standing.word())];
+        if counterparts.is_empty() {
+            sheet.row(lead().into_iter().chain((0..5).map(|_| Cell::nothing())).collect());
+        }
+        for CounterpartRow { language, counterpart, delivered, .. } in counterparts {
+            let mut cells = lead();
+            cells.extend([
+                Cell::maybe(language.map(|tag| tag.to_string())),
+                Cell::text(counterpart.id.to_string()),
+                Cell::maybe(counterpart.revision.map(|revision| revision.to_string())).tint(Tint::Faint),
+                Cell::word(counterpart.presence.word()),
+                Cell::moment(delivered, &context.zone),
+            ]);
+            sheet.row(cells);
+        }
+    }
+    sheet.end("no lane takes it")?;
+    writeln!(out)?;
+    out.flush()?;
+    let mut sheet = Sheet::new(context, VERSIONS);
+    for version in known.versions {
+        sheet.row(vec![
+            Cell::count(version.number),
+            Cell::moment(version.at, &context.zone),
+            Cell::word(version.state.word()),
+            Cell::maybe(version.revision.map(|revision| revision.to_string())).tint(Tint::Faint),
+        ]);
+    }
+    sheet.end("no versions")
+}
+
+fn document(known: &Known) -> Json {
+    let row = &known.entry.row;
+    let counterpart = |row: &CounterpartRow| {
+        json!({
+            "language": row.language.as_ref().map(LanguageTag::as_str),
+            "id_there": row.counterpart.id.as_str(),
+            "revision": row.counterpart.revision.as_ref().map(ToString::to_string),
+            "presence": row.counterpart.presence.word(),
+            "delivered": row.delivered.to_string(),
+            "fields": to_json(&Value::Record(row.fields.clone())),
+        })
+    };
+    let lane = |(lane, standing, own): &(String, Standing, Vec<CounterpartRow>)| {
+        json!({
+            "lane": lane,
+            "standing": standing.word(),
+            "counterparts": own.iter().map(counterpart).collect::<Vec<_>>(),
+        })
+    };
+    let version = |version: &VersionRow| {
+        json!({
+            "number": version.number,
+            "at": version.at.to_string(),
+            "state": version.state.word(),
+            "revision": version.revision.as_ref().map(ToString::to_string),
+        })
+    };
+    json!({
+        "address": row.address.to_string(),
+        "state": row.state.word(),
+        "revision": row.revision.as_ref().map(ToString::to_string),
+        "first_seen": row.first_seen.to_string(),
+        "changed": row.changed.to_string(),
+        "fields": to_json(&Value::Record(row.fields.clone())),
+        "lanes": known.lanes.iter().map(lane).collect::<Vec<_>>(),
+        "versions": known.versions.iter().map(version).collect::<Vec<_>>(),
+    })
+}

@@ -1,0 +1,164 @@
+//! The one place where errors become advice and exit codes.
+
+use std::io::{ErrorKind as IoErrorKind, Write};
+use std::process::ExitCode;
+
+use diaporos_core::diagnostic::Report;
+use diaporos_hub::ConnectError;
+use diaporos_hub::push::PushError;
+use diaporos_store::StoreError;
+use diaporos_systems::{ErrorKind, SystemError};
+
+use crate::context::Context;
+use crate::output::findings;
+
+/// How the program ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// All was done.
+    Done,
+    /// Nothing, or not enough, was done.
+    Failed,
+    /// Wrong usage or configuration.
+    Wrong,
+    /// Done, but something is held or failed for some entries.
+    Partly,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        ExitCode::from(match exit {
+            Exit::Done => 0,
+            Exit::Failed => 1,
+            Exit::Wrong => 2,
+            Exit::Partly => 3,
+        })
+    }
+}
+
+/// Why a command could not do its work, and what to do next.
+#[derive(Debug)]
+pub(crate) struct Failure {
+    exit: Exit,
+    message: String,
+    advice: Option<String>,
+    reports: Vec<Report>,
+}
+
+impl Failure {
+    /// The work failed.
+    pub(crate) fn failed(message: impl Into<String>) -> Failure {
+        Failure { exit: Exit::Failed, message: message.into(), advice: None, reports: Vec::new() }
+    }
+
+    /// Wrong usage or configuration.
+    pub(crate) fn wrong(message: impl Into<String>) -> Failure {
+        Failure { exit: Exit::Wrong, ..Failure::failed(message) }
+    }
+
+    /// A configuration with faults.
+    pub(crate) fn configuration(reports: Vec<Report>) -> Failure {
+        Failure { reports, ..Failure::wrong("the configuration has faults; nothing was done") }
+    }
+
+    /// Says what to do next.
+    pub(crate) fn advise(mut self, advice: impl Into<String>) -> Failure {
+        self.advice = Some(advice.into());
+        self
+    }
+
+    /// Says first what it is about.
+    pub(crate) fn about(mut self, what: &str) -> Failure {
+        self.message = format!("{what}: {}", self.message);
+        self
+    }
+
+    /// Prints the failure on stderr and says how to end.
+    pub(crate) fn report(self, context: &Context) -> Exit {
+        let drawn = findings::draw(&self.reports, context.terminal.colour_err, context.terminal.width_err);
+        let mut lines = format!("{drawn}error: {}\n", self.message);
+        if let Some(advice) = &self.advice {
+            lines += &format!("  next: {advice}\n");
+        }
+        // Nobody is left to tell where stderr is closed.
+        let _ = std::io::stderr().write_all(lines.as_bytes());
+        self.exit
+    }
+}
+
+impl From<std::io::Error> for Failure {
+    fn from(error: std::io::Error) -> Self {
+        match error.kind() {
+            // The reader of our output has seen enough; that is no failure of ours.
+            IoErrorKind::BrokenPipe => std::process::exit(0),
+            _ => Failure::failed(error.to_string()),
+        }
+    }
+}
+
+impl From<csv::Error> for Failure {
+    fn from(error: csv::Error) -> Self {
+        match error.into_kind() {
+            csv::ErrorKind::Io(error) => error.into(),
+            other => Failure::failed(format!("{other:?}")),
+        }
+    }
+}
+
+impl From<StoreError> for Failure {
+    fn from(error: StoreError) -> Self {
+        let message = error.to_string();
+        match error {
+            StoreError::Busy => Failure::failed(message).advise("wait until it is done, and try again"),
+            StoreError::Newer { .. } => Failure::failed(message).advise("use the newer diaporos that made it"),
+            StoreError::Lane { .. } => Failure::wrong(message)
+                .advise("give the lane with the new ends another name; what the old one delivered stays known"),
+            StoreError::Migration { .. } | StoreError::Content(_) => Failure::failed(message)
+                .advise("the store in `.diaporos/` is damaged, or was altered by another program; put back a copy"),
+            StoreError::File { .. } | StoreError::Database(_) => Failure::failed(message),
+        }
+    }
+}
+
+impl From<ConnectError> for Failure {
+    fn from(error: ConnectError) -> Self {
+        let message = error.to_string();
+        match error {
+            ConnectError::Variable { variable, .. } => {
+                Failure::wrong(message).advise(format!("set it: `export {variable}=…`"))
+            }
+            ConnectError::System(error) => error.into(),
+            _ => Failure::wrong(message),
+        }
+    }
+}
+
+impl From<SystemError> for Failure {
+    fn from(error: SystemError) -> Self {
+        let failure = Failure::failed(error.to_string());
+        match advice(&error.kind) {
+            Some(advice) => failure.advise(advice),
+            None => failure,
+        }
+    }
+}
+
+impl From<PushError> for Failure {
+    fn from(error: PushError) -> Self {
+        match error {
+            PushError::Store(error) => error.into(),
+            PushError::System(error) => error.into(),
+        }
+    }
+}
+
+/// What to do about a system's failure; none where its message says it all.
+pub(crate) fn advice(kind: &ErrorKind) -> Option<&'static str> {
+    match kind {
+        ErrorKind::Unreachable(_) => Some("see that the address is right and the system runs; then run this again"),
+        ErrorKind::TimedOut(_) => Some("run this again, or raise the system's `timeout`"),
+        ErrorKind::Unauthorised { .. } => Some("set the variable that the configuration names to a token that is good"),
+        ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => Some("run this again"),
+        _ => None,
+    }
+}

@@ -1,0 +1,98 @@
+//! Faults of the configuration, drawn into the file they stand in.
+
+use std::fmt;
+
+use diaporos_core::diagnostic::{Diagnostic, Report, Severity};
+use miette::{
+    GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteError, NamedSource, SourceCode, SourceSpan, SpanContents,
+};
+
+/// Draws every finding of every report. Secrets in a source are blanked before (see
+/// [`Report::finish`]).
+pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> String {
+    let theme = if colour { GraphicalTheme::unicode() } else { GraphicalTheme::unicode_nocolor() };
+    let handler = GraphicalReportHandler::new_themed(theme)
+        .with_width(width.map_or(100, usize::from))
+        .with_context_lines(1)
+        .without_cause_chain();
+    let mut drawn = String::new();
+    for report in reports {
+        let source = NamedSource::new(&report.source.name, WholeLines(report.source.text.clone()));
+        for finding in &report.findings {
+            let pointed = Pointed { finding, source: &source };
+            // Drawing into a text fails only where the source cannot be read, and then words remain.
+            if handler.render_report(&mut drawn, &pointed).is_err() {
+                drawn += &format!("{}: {}\n", report.source.name, finding.message);
+            }
+            drawn.push('\n');
+        }
+    }
+    drawn
+}
+
+/// A text of which whole lines are shown: those that a finding touches, and no others, which
+/// might hold what nobody else should read.
+#[derive(Debug, Clone)]
+struct WholeLines(String);
+
+impl SourceCode for WholeLines {
+    fn read_span<'a>(
+        &'a self,
+        span: &SourceSpan,
+        before: usize,
+        after: usize,
+    ) -> Result<Box<dyn SpanContents<'a> + 'a>, MietteError> {
+        // Without lines around it is asked for line and column alone, else for an excerpt.
+        if before + after == 0 {
+            return self.0.read_span(span, 0, 0);
+        }
+        let text = self.0.as_bytes();
+        let is_line_end = |at: &usize| text[*at] == b'\n';
+        let start = span.offset().min(text.len());
+        let end = (start + span.len()).min(text.len());
+        let start = (0..start).rev().find(is_line_end).map_or(0, |at| at + 1);
+        let end = (end..text.len()).find(is_line_end).unwrap_or(text.len());
+        self.0.read_span(&SourceSpan::from(start..end), 0, 0)
+    }
+}
+
+#[derive(Debug)]
+struct Pointed<'a> {
+    finding: &'a Diagnostic,
+    source: &'a NamedSource<WholeLines>,
+}
+
+impl fmt::Display for Pointed<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.finding.message)
+    }
+}
+
+impl std::error::Error for Pointed<'_> {}
+
+impl miette::Diagnostic for Pointed<'_> {
+    fn code<'b>(&'b self) -> Option<Box<dyn fmt::Display + 'b>> {
+        Some(Box::new(self.finding.code))
+    }
+
+    fn severity(&self) -> Option<miette::Severity> {
+        Some(match self.finding.severity {
+            Severity::Error => miette::Severity::Error,
+            Severity::Warning => miette::Severity::Warning,
+        })
+    }
+
+    fn help<'b>(&'b self) -> Option<Box<dyn fmt::Display + 'b>> {
+        self.finding.help.as_ref().map(|help| Box::new(help) as Box<dyn fmt::Display>)
+    }
+
+    fn source_code(&self) -> Option<&dyn SourceCode> {
+        Some(self.source)
+    }
+
+    fn labels(&self) -> Option<Box<dyn Iterator<Item = LabeledSpan> + '_>> {
+        let label = Some(self.finding.label.clone()).filter(|label| !label.is_empty());
+        let span = self.finding.span.clone();
+        Some(Box::new(std::iter::once(LabeledSpan::new(label, span.start, span.len()))))
+    }
+}

@@ -1,0 +1,241 @@
+//! Rows in four formats. Rows are printed as they come; a table waits for some of them, to know
+//! how wide its columns are.
+
+use std::io::Write;
+
+use comfy_table::{
+    Attribute, CellAlignment, Color, ColumnConstraint, ContentArrangement, Row, Table, TableStyle, Width,
+};
+use indicatif::ProgressBar;
+use serde_json::{Map, Value as Json};
+
+use super::{Cell, Format, Tint};
+use crate::context::{Context, Terminal};
+use crate::error::Failure;
+
+/// Rows of a table that are laid out together.
+const CHUNK: usize = 500;
+
+/// A column: its name in data, and its heading in tables.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Column {
+    pub(crate) name: &'static str,
+    pub(crate) heading: &'static str,
+    pub(crate) right: bool,
+}
+
+impl Column {
+    /// A column of texts.
+    pub(crate) const fn text(name: &'static str, heading: &'static str) -> Column {
+        Column { name, heading, right: false }
+    }
+
+    /// A column of numbers.
+    pub(crate) const fn number(name: &'static str, heading: &'static str) -> Column {
+        Column { name, heading, right: true }
+    }
+}
+
+/// What a command that changes something ends with.
+pub(crate) struct Summary {
+    /// The counts, for programs.
+    pub(crate) counts: Map<String, Json>,
+    /// The sentences, for people.
+    pub(crate) sentence: String,
+}
+
+/// Rows on their way to stdout.
+pub(crate) struct Sheet {
+    out: Box<dyn Write + Send>,
+    format: Format,
+    terminal: Terminal,
+    columns: &'static [Column],
+    /// The name of the rows, where they stand in an object beside counts.
+    within: Option<&'static str>,
+    waiting: Vec<Vec<Cell>>,
+    widths: Option<Vec<u16>>,
+    rows: u64,
+    bar: ProgressBar,
+    failed: Option<Failure>,
+}
+
+impl Sheet {
+    /// A sheet of rows.
+    pub(crate) fn new(context: &Context, columns: &'static [Column]) -> Sheet {
+        Sheet {
+            out: Context::out(),
+            format: context.format,
+            terminal: context.terminal,
+            columns,
+            within: None,
+            waiting: Vec::new(),
+            widths: None,
+            rows: 0,
+            bar: ProgressBar::hidden(),
+            failed: None,
+        }
+    }
+
+    /// Rows that end in a summary; as JSON they are a member of it.
+    pub(crate) fn within(mut self, name: &'static str) -> Sheet {
+        self.within = Some(name);
+        self
+    }
+
+    /// Draws around a progress bar.
+    pub(crate) fn around(mut self, bar: ProgressBar) -> Sheet {
+        self.bar = bar;
+        self
+    }
+
+    /// How many rows there were.
+    pub(crate) fn rows(&self) -> u64 {
+        self.rows
+    }
+
+    /// Adds a row. A failure to print is told at the end, so that it stops no work.
+    pub(crate) fn row(&mut self, cells: Vec<Cell>) {
+        let first = self.rows == 0;
+        self.rows += 1;
+        let done = match self.format {
+            Format::Table => {
+                self.waiting.push(cells);
+                if self.waiting.len() >= CHUNK { self.lay_out() } else { Ok(()) }
+            }
+            Format::Json => {
+                let before = match (first, self.within) {
+                    (true, Some(name)) => format!("{{\"{name}\": [\n  "),
+                    (true, None) => "[\n  ".to_owned(),
+                    (false, _) => ",\n  ".to_owned(),
+                };
+                write!(self.out, "{before}{}", self.record(&cells)).map_err(Failure::from)
+            }
+            Format::Jsonl => writeln!(self.out, "{}", self.record(&cells)).map_err(Failure::from),
+            Format::Csv => self.csv(first, &cells),
+        };
+        self.failed = self.failed.take().or(done.err());
+    }
+
+    fn record(&self, cells: &[Cell]) -> Json {
+        let names = self.columns.iter().map(|column| column.name.to_owned());
+        Json::Object(names.zip(cells.iter().map(|cell| cell.json.clone())).collect())
+    }
+
+    fn csv(&mut self, first: bool, cells: &[Cell]) -> Result<(), Failure> {
+        let mut writer = csv::Writer::from_writer(&mut self.out);
+        if first {
+            writer.write_record(self.columns.iter().map(|column| column.name))?;
+        }
+        writer.write_record(cells.iter().map(|cell| match &cell.json {
+            Json::Null => String::new(),
+            Json::String(text) => text.clone(),
+            other => other.to_string(),
+        }))?;
+        Ok(writer.flush()?)
+    }
+
+    fn lay_out(&mut self) -> Result<(), Failure> {
+        let rows = std::mem::take(&mut self.waiting);
+        let mut table = Table::new();
+        table.load_style(TableStyle::new());
+        match self.terminal.width {
+            Some(width) => table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width),
+            None => table.set_content_arrangement(ContentArrangement::Disabled),
+        };
+        if self.terminal.colour {
+            table.enforce_styling();
+        } else {
+            table.force_no_tty();
+        }
+        if self.widths.is_none() {
+            table.set_header(self.columns.iter().map(|column| {
+                let heading = comfy_table::Cell::new(column.heading).add_attribute(Attribute::Bold);
+                if column.right { heading.set_alignment(CellAlignment::Right) } else { heading }
+            }));
+        }
+        for cells in rows {
+            table.add_row(Row::from(cells.iter().map(drawn).collect::<Vec<_>>()));
+        }
+        let widths = self.widths.clone().unwrap_or_else(|| table.column_max_content_widths());
+        for (place, column) in self.columns.iter().enumerate() {
+            if let Some(known) = table.column_mut(place) {
+                known.set_padding((0, 2));
+                if column.right {
+                    known.set_cell_alignment(CellAlignment::Right);
+                }
+                if self.widths.is_some() && self.terminal.width.is_none() {
+                    known.set_constraint(ColumnConstraint::Absolute(Width::Fixed(widths[place] + 2)));
+                }
+            }
+        }
+        self.widths = Some(widths);
+        let lines = table.trim_fmt();
+        let out = &mut self.out;
+        self.bar.suspend(|| writeln!(out, "{lines}").and_then(|()| out.flush()))?;
+        Ok(())
+    }
+
+    /// Ends a sheet of rows; `nothing` is what a table says where there are none.
+    pub(crate) fn end(mut self, nothing: &str) -> Result<(), Failure> {
+        match self.format {
+            Format::Table if self.rows == 0 => writeln!(self.out, "{nothing}")?,
+            Format::Table => self.lay_out()?,
+            Format::Json if self.rows == 0 => writeln!(self.out, "[]")?,
+            Format::Json => writeln!(self.out, "\n]")?,
+            Format::Csv if self.rows == 0 => self.csv_heading()?,
+            Format::Jsonl | Format::Csv => {}
+        }
+        self.close()
+    }
+
+    /// Ends a sheet with a summary.
+    pub(crate) fn end_with(mut self, summary: Summary) -> Result<(), Failure> {
+        let name = self.within.unwrap_or("rows");
+        match self.format {
+            Format::Table => {
+                if self.rows > 0 {
+                    self.lay_out()?;
+                    writeln!(self.out)?;
+                }
+                writeln!(self.out, "{}", summary.sentence)?;
+            }
+            Format::Json => {
+                let start = if self.rows == 0 { format!("{{\"{name}\": []") } else { "\n]".to_owned() };
+                let counts = Json::Object(summary.counts).to_string();
+                writeln!(self.out, "{start},\n{}", counts.strip_prefix('{').unwrap_or(&counts))?;
+            }
+            Format::Jsonl => writeln!(self.out, "{}", Json::Object(summary.counts))?,
+            Format::Csv => {
+                if self.rows == 0 {
+                    self.csv_heading()?;
+                }
+                self.out.flush()?;
+                // Rows of one kind only are a CSV file; the summary goes beside it.
+                writeln!(std::io::stderr(), "{}", summary.sentence)?;
+            }
+        }
+        self.close()
+    }
+
+    fn csv_heading(&mut self) -> Result<(), Failure> {
+        let mut writer = csv::Writer::from_writer(&mut self.out);
+        writer.write_record(self.columns.iter().map(|column| column.name))?;
+        Ok(writer.flush()?)
+    }
+
+    fn close(mut self) -> Result<(), Failure> {
+        self.out.flush()?;
+        self.failed.map_or(Ok(()), Err)
+    }
+}
+
+fn drawn(cell: &Cell) -> comfy_table::Cell {
+    let drawn = comfy_table::Cell::new(&cell.shown);
+    match cell.tint {
+        Tint::Plain => drawn,
+        Tint::Faint => drawn.add_attribute(Attribute::Dim),
+        Tint::Good => drawn.fg(Color::Green),
+        Tint::Warn => drawn.fg(Color::Yellow),
+        Tint::Bad => drawn.fg(Color::Red),
+    }
+}

@@ -1,0 +1,155 @@
+//! A hub in a temporary folder beside running stand-ins, and runs of the program in it.
+
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+
+use diaporos_demo::{World, write_hub};
+use regex::Regex;
+use serde_json::Value as Json;
+use tempfile::TempDir;
+use tokio::runtime::Runtime;
+
+/// A hub and its world.
+pub(crate) struct Hub {
+    folder: TempDir,
+    pub(crate) world: World,
+    // The stand-ins answer on its threads while the program runs.
+    _runtime: Runtime,
+}
+
+/// How a run ended.
+pub(crate) struct Ran {
+    pub(crate) code: Option<i32>,
+    pub(crate) stdout: String,
+    pub(crate) stderr: String,
+}
+
+impl Hub {
+    /// The demo's hub and its stand-ins.
+    pub(crate) fn new() -> Hub {
+        Hub::with_plants(0)
+    }
+
+    /// The demo's hub, with so many more plants in the catalogue.
+    pub(crate) fn with_plants(made_up: usize) -> Hub {
+        let runtime = Runtime::new().unwrap();
+        let world = runtime.block_on(World::start(made_up)).unwrap();
+        let folder = TempDir::new().unwrap();
+        write_hub(folder.path()).unwrap();
+        Hub { folder, world, _runtime: runtime }
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// Writes a file of the hub.
+    pub(crate) fn write(&self, name: &str, text: &str) {
+        std::fs::write(self.path().join(name), text).unwrap();
+    }
+
+    /// Replaces a text in a file of the hub.
+    pub(crate) fn alter(&self, name: &str, from: &str, to: &str) {
+        let text = std::fs::read_to_string(self.path().join(name)).unwrap();
+        assert!(text.contains(from), "{name} does not hold {from}");
+        self.write(name, &text.replace(from, to));
+    }
+
+    /// The program with its arguments, in the hub, with nothing of the tester's surroundings.
+    pub(crate) fn command(&self, args: &[&str]) -> Command {
+        let mut command = bare(args);
+        command.current_dir(self.path()).envs(self.world.variables());
+        command
+    }
+
+    /// Runs the program to its end.
+    #[must_use = "a run that nobody looks at proves nothing"]
+    pub(crate) fn run(&self, args: &[&str]) -> Ran {
+        ran(self.command(args).output().unwrap())
+    }
+
+    /// Runs it and gives what it printed, which must go well.
+    pub(crate) fn good(&self, args: &[&str]) -> String {
+        self.run(args).ends(0).stdout
+    }
+
+    /// Runs it with JSON output, whatever the exit code.
+    pub(crate) fn json(&self, args: &[&str]) -> Json {
+        let ran = self.run(&[args, &["--format", "json"]].concat());
+        serde_json::from_str(&ran.stdout).unwrap_or_else(|error| panic!("{error}: {}{}", ran.stdout, ran.stderr))
+    }
+
+    /// Starts it and lets it run.
+    pub(crate) fn start(&self, args: &[&str]) -> std::process::Child {
+        self.command(args).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap()
+    }
+
+    /// Waits until something holds, for at most ten seconds.
+    pub(crate) fn wait_until(&self, holds: impl Fn(&World) -> bool) {
+        for _ in 0..1_000 {
+            if holds(&self.world) {
+                return;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(10));
+        }
+        panic!("it did not come about within ten seconds");
+    }
+
+    /// The pages on view at the site.
+    pub(crate) fn live_pages(&self) -> Vec<Json> {
+        self.world.pages.rows().into_iter().filter(|row| row["status"] == "live").collect()
+    }
+
+    /// The requests that asked the site for a change.
+    pub(crate) fn writes(&self) -> usize {
+        self.world.visitor_site.asked().iter().filter(|asked| asked.writes()).count()
+    }
+}
+
+/// The program with its arguments, anywhere.
+pub(crate) fn bare(args: &[&str]) -> Command {
+    let mut command = Command::new(assert_cmd::cargo::cargo_bin!("diaporos"));
+    command.args(args).env_clear().env("TZ", "UTC").env("PATH", std::env::var_os("PATH").unwrap_or_default());
+    command
+}
+
+pub(crate) fn ran(output: Output) -> Ran {
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+    Ran { code: output.status.code(), stdout: text(output.stdout), stderr: text(output.stderr) }
+}
+
+impl Ran {
+    /// Insists on an exit code.
+    pub(crate) fn ends(self, code: i32) -> Ran {
+        assert_eq!(self.code, Some(code), "{}{}", self.stdout, self.stderr);
+        self
+    }
+
+    /// Exit code, stdout and stderr as one text, with what differs from run to run masked.
+    pub(crate) fn drawn(&self) -> String {
+        let code = self.code.map_or("killed".to_owned(), |code| code.to_string());
+        masked(&format!("exit {code}\n--- stdout\n{}--- stderr\n{}", self.stdout, self.stderr))
+    }
+}
+
+/// Says plainly that a test could not be made. Where `DIAPOROS_NO_SKIP` is set, that is a failure.
+pub(crate) fn skipped(why: &str) {
+    use std::io::Write;
+    assert!(std::env::var_os("DIAPOROS_NO_SKIP").is_none(), "skipped: {why}");
+    // Past the test runner's capture, so that it is read.
+    writeln!(std::io::stderr(), "skipped: {why}").unwrap();
+}
+
+/// Times, ports and temporary folders, masked at their width where columns depend on it.
+pub(crate) fn masked(text: &str) -> String {
+    let mut text = text.to_owned();
+    for (pattern, mask) in [
+        (r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d", "YYYY-MM-DD hh:mm:ss"),
+        (r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z", "YYYY-MM-DDThh:mm:ssZ"),
+        (r"127\.0\.0\.1:\d+", "127.0.0.1:PORT"),
+        (r"/tmp/\.tmp\w+", "HUB"),
+    ] {
+        text = Regex::new(pattern).unwrap().replace_all(&text, mask).into_owned();
+    }
+    text
+}

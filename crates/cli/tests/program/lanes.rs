@@ -1,0 +1,53 @@
+//! A lane that is changed, turned elsewhere, or pushed by two at once.
+
+use crate::harness::Hub;
+
+fn pushed() -> Hub {
+    let hub = Hub::new();
+    hub.good(&["pull"]);
+    hub.run(&["push"]).ends(3);
+    hub
+}
+
+#[test]
+fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference() {
+    let hub = pushed();
+    hub.alter("diaporos.toml", "section = 'habitat'", "section = 'habitat ?? \"garden\"'");
+    assert_eq!(hub.json(&["push"])["requests"], 0, "the payloads are what they were");
+    hub.alter("diaporos.toml", "section = 'habitat ?? \"garden\"'", "section = 'habitat | upper'");
+    assert_eq!(hub.json(&["status"])[0]["delivered"], serde_json::Value::Null, "a changed lane has no counts yet");
+    assert_eq!(hub.json(&["push", "profiles"])["updated"], 22);
+}
+
+#[test]
+fn a_lane_that_has_delivered_is_not_turned_to_another_destination() {
+    let hub = pushed();
+    let text = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    let site = text.split("[systems.visitor-site]").nth(1).unwrap().split("\n[").next().unwrap();
+    let turned = text.replace("to    = \"visitor-site/page\"", "to    = \"other-site/page\"");
+    hub.write("diaporos.toml", &format!("{turned}\n[systems.other-site]{site}"));
+    hub.world.visitor_site.forget();
+    let ran = hub.run(&["push", "profiles"]).ends(2);
+    assert!(ran.stderr.contains("another name"), "{}", ran.stderr);
+    assert_eq!(hub.writes(), 0, "its counterparts' ids mean other documents there");
+}
+
+#[test]
+fn two_pushes_at_once_do_not_meet() {
+    let hub = Hub::new();
+    hub.good(&["pull"]);
+    hub.world.visitor_site.fail(diaporos_demo::Rule::once(diaporos_demo::Fault::StallAfter { millis: 1_500 }, "POST"));
+    let mut first = hub.start(&["push"]);
+    hub.wait_until(|world| world.visitor_site.asked().iter().any(diaporos_demo::Asked::writes));
+    let second = hub.run(&["push"]).ends(1);
+    assert!(second.stderr.contains("another diaporos command"), "{}", second.stderr);
+    assert_eq!(first.wait().unwrap().code(), Some(3));
+}
+
+#[test]
+fn unknown_names_are_met_with_the_nearest() {
+    let hub = Hub::new();
+    assert!(hub.run(&["push", "profile"]).ends(2).stderr.contains("did you mean `profiles`?"));
+    assert!(hub.run(&["pull", "catalog"]).ends(2).stderr.contains("did you mean `catalogue`?"));
+    assert!(hub.run(&["pull", "visitor-site"]).ends(2).stderr.contains("nothing to pull"));
+}

@@ -1,0 +1,28 @@
+//! The built program, driven as a user drives it, against the stand-ins. One test program, so that
+//! it is linked once.
+
+#![expect(clippy::unwrap_used, clippy::panic, reason = "a test ends where something is not as it should be")]
+
+mod check;
+mod demo;
+mod faults;
+mod formats;
+mod harness;
+mod help;
+mod killed;
+mod lanes;
+mod looking;
+mod pull;
+mod push;
+
+/// A file that no `mod` line names would never be compiled, and its tests never run.
+#[test]
+fn no_file_is_forgotten() {
+    let listed = include_str!("main.rs");
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/program");
+    for file in std::fs::read_dir(folder).unwrap() {
+        let name = file.unwrap().file_name().into_string().unwrap();
+        let module = name.trim_end_matches(".rs");
+        assert!(module == "main" || module == "snapshots" || listed.contains(&format!("mod {module};")), "{name}");
+    }
+}

@@ -1,0 +1,176 @@
+//! `push`: what is owed, once.
+
+use serde_json::json;
+
+use crate::harness::{Hub, masked};
+
+fn pulled() -> Hub {
+    let hub = Hub::new();
+    hub.good(&["pull"]);
+    hub
+}
+
+fn pushed() -> Hub {
+    let hub = pulled();
+    let ran = hub.run(&["push"]).ends(3);
+    assert!(ran.stdout.contains("diaporos holds"), "{}", ran.stdout);
+    hub.world.visitor_site.forget();
+    hub
+}
+
+#[test]
+fn the_second_push_sends_nothing() {
+    let hub = pulled();
+    let first = hub.json(&["push"]);
+    assert_eq!(
+        (first["created"].as_u64(), first["adopted"].as_u64(), first["held"].as_u64()),
+        (Some(36), Some(1), Some(4))
+    );
+    let rows = hub.world.pages.rows();
+    hub.world.visitor_site.forget();
+    let second = hub.json(&["push"]);
+    for nothing in ["created", "updated", "adopted", "withdrawn", "failed", "requests"] {
+        assert_eq!(second[nothing], 0, "{nothing}");
+    }
+    assert_eq!(second["unchanged"], 37);
+    assert_eq!(hub.writes(), 0);
+    assert_eq!(hub.world.pages.rows(), rows);
+}
+
+#[test]
+fn a_dry_run_is_the_plan_that_the_push_carries_out() {
+    let hub = pulled();
+    let steps = |json: &serde_json::Value| {
+        let step = |row: &serde_json::Value| {
+            let of = |name: &str| row[name].as_str().unwrap_or_default().to_owned();
+            (of("address"), of("language"), of("step"), row["changes"].clone().to_string(), of("message"))
+        };
+        let mut steps: Vec<_> = json["steps"].as_array().unwrap().iter().map(step).collect();
+        steps.sort();
+        steps
+    };
+    let planned = hub.json(&["push", "--dry-run"]);
+    assert_eq!(hub.writes(), 0);
+    let done = hub.json(&["push"]);
+    assert_eq!(steps(&planned), steps(&done));
+    assert_eq!(planned["requests"], done["requests"]);
+    assert_eq!(hub.writes() as u64, done["requests"].as_u64().unwrap());
+}
+
+#[test]
+fn what_exists_there_is_adopted_and_its_other_fields_stay() {
+    let hub = pushed();
+    let pages = hub.world.pages.with_slug("royal-fern");
+    assert_eq!(pages.len(), 3, "a page per language, none doubled");
+    let english = pages.iter().find(|page| page["lang"] == "en").unwrap();
+    assert_eq!((english["id"].as_u64(), &english["heading"]), (Some(9001), &json!("Royal Fern")));
+    assert_eq!(english["banner"], "summer.jpg", "what the lane does not map is not touched");
+    let items: Vec<&serde_json::Value> = pages.iter().map(|page| &page["item"]).collect();
+    assert!(items.iter().all(|item| **item == "item-9001"), "the languages belong together: {items:?}");
+}
+
+#[test]
+fn only_what_changed_is_sent() {
+    let hub = pushed();
+    hub.world.plants.edit("p-006", &json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    let pushed = hub.json(&["push"]);
+    assert_eq!((pushed["updated"].as_u64(), pushed["requests"].as_u64()), (Some(1), Some(3)), "{pushed}");
+    assert_eq!(hub.writes(), 3);
+}
+
+#[test]
+fn a_changed_reference_reaches_those_that_used_it() {
+    let hub = pushed();
+    hub.world.plants.edit("c-1", &json!({ "full_name": "Mair Fenwick-Rhys" }));
+    hub.good(&["pull", "catalogue"]);
+    assert!(hub.json(&["push"])["updated"].as_u64().unwrap() > 0);
+    let pages = hub.world.pages.with_slug("harts-tongue-fern");
+    assert!(pages.iter().all(|page| page["byline"] == "Mair Fenwick-Rhys"), "{pages:?}");
+}
+
+#[test]
+fn what_is_gone_is_withdrawn_and_what_returns_is_put_back() {
+    let hub = pushed();
+    hub.world.plants.set_status("p-006", "retired");
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push"])["withdrawn"], 1);
+    let slug = "maidenhair-spleenwort";
+    assert!(hub.world.pages.with_slug(slug).iter().all(|page| page["status"] == "withdrawn"));
+    hub.world.plants.set_status("p-006", "published");
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push"])["updated"], 1);
+    let pages = hub.world.pages.with_slug(slug);
+    assert!(pages.len() == 3 && pages.iter().all(|page| page["status"] == "live"), "{pages:?}");
+}
+
+#[test]
+fn a_hand_edit_there_is_not_written_over() {
+    let hub = pushed();
+    let page = &hub.world.pages.with_slug("maidenhair-spleenwort")[0];
+    let (id, language) = (page["id"].as_u64().unwrap(), page["lang"].clone());
+    hub.world.pages.edit(id, &json!({ "section": "by hand" }));
+    hub.world.plants.edit("p-006", &json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 4);
+    let now = || hub.world.pages.rows().into_iter().find(|row| row["id"] == id).unwrap();
+    assert_eq!(now()["section"], "by hand");
+    let holds = hub.good(&["holds"]);
+    assert!(holds.contains("diaporos resolve catalogue/plant-profile/p-006 --take ours"), "{holds}");
+    hub.good(&["resolve", "catalogue/plant-profile/p-006", "--take", "ours"]);
+    hub.run(&["push"]).ends(3);
+    assert_eq!(now()["section"], "old wall", "{language}");
+}
+
+#[test]
+fn a_hand_edit_of_a_field_that_is_not_ours_stays_and_does_not_stop_us() {
+    let hub = pushed();
+    let id = hub.world.pages.with_slug("maidenhair-spleenwort")[0]["id"].as_u64().unwrap();
+    hub.world.pages.edit(id, &json!({ "banner": "winter.jpg" }));
+    hub.world.plants.edit("p-006", &json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push"])["updated"], 1);
+    let now = hub.world.pages.rows().into_iter().find(|row| row["id"] == id).unwrap();
+    assert_eq!((&now["section"], &now["banner"]), (&json!("old wall"), &json!("winter.jpg")));
+}
+
+#[test]
+fn two_entries_with_one_key_do_not_share_a_page() {
+    let hub = pushed();
+    assert_eq!(hub.world.pages.with_slug("oak-fern").len(), 3);
+    let holds = hub.good(&["holds"]);
+    assert!(holds.contains("catalogue/plant-profile/p-005") && holds.contains("key-taken"), "{holds}");
+}
+
+#[test]
+fn holds_say_why_and_what_to_do() {
+    insta::assert_snapshot!(masked(&pushed().good(&["holds"])));
+}
+
+#[test]
+fn a_held_entry_goes_once_it_is_mended() {
+    let hub = pushed();
+    hub.world.plants.edit("p-022", &json!({ "curator": "c-1" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push"])["created"], 1);
+    assert_eq!(hub.json(&["holds"]).as_array().unwrap().len(), 3);
+}
+
+#[test]
+fn the_reading_credential_is_never_used_to_write() {
+    let hub = pulled();
+    let mut command = hub.command(&["push"]);
+    command.env_remove("SITE_WRITE_TOKEN");
+    let ran = crate::harness::ran(command.output().unwrap()).ends(2);
+    assert!(ran.stderr.contains("SITE_WRITE_TOKEN is not set"), "{}", ran.stderr);
+    assert_eq!(hub.writes(), 0);
+}
+
+#[test]
+fn status_counts_what_is_where() {
+    let hub = pulled();
+    let before = hub.json(&["status"]);
+    assert_eq!((before[0]["owed"].as_u64(), before[0]["delivered"].as_u64()), (Some(28), Some(0)), "{before}");
+    hub.run(&["push"]).ends(3);
+    insta::assert_snapshot!(hub.good(&["status"]));
+}
