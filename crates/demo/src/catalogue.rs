@@ -2,6 +2,7 @@
 //! paging, a value per language in each field, revisions, references and drafts. The read token
 //! cannot write.
 
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
 use axum::extract::{Path, Query, State};
@@ -17,15 +18,18 @@ use crate::server::{bears, lock, problem};
 
 const CONTENT: &str = include_str!("content/catalogue.json");
 
-/// What the catalogue holds. Its methods are its editors' hands.
+/// What the catalogue holds, by type. Its methods are its editors' hands.
 #[derive(Debug, Clone)]
-pub struct Catalogue(Arc<Mutex<Vec<Value>>>);
+pub struct Catalogue(Arc<Mutex<BTreeMap<String, Vec<Value>>>>);
 
 impl Catalogue {
     pub(crate) fn new(made_up: usize) -> Self {
-        let mut entries: Vec<Value> = serde_json::from_str(CONTENT).unwrap_or_default();
-        entries.extend((0..made_up).map(made_up_plant));
-        Catalogue(Arc::new(Mutex::new(entries)))
+        let entries: Vec<Value> = serde_json::from_str(CONTENT).unwrap_or_default();
+        let mut by_type: BTreeMap<String, Vec<Value>> = BTreeMap::new();
+        for entry in entries.into_iter().chain((0..made_up).map(made_up_plant)) {
+            by_type.entry(entry["type"].as_str().unwrap_or_default().to_owned()).or_default().push(entry);
+        }
+        Catalogue(Arc::new(Mutex::new(by_type)))
     }
 
     /// Changes fields of an entry, as an editor would; its revision goes up.
@@ -44,7 +48,7 @@ impl Catalogue {
 
     /// Deletes an entry.
     pub fn delete(&self, id: &str) {
-        lock(&self.0).retain(|entry| entry["id"] != id);
+        lock(&self.0).values_mut().for_each(|entries| entries.retain(|entry| entry["id"] != id));
     }
 
     /// Deletes everything.
@@ -54,7 +58,7 @@ impl Catalogue {
 
     /// Touches every entry without changing its content: only revisions and a counter move.
     pub fn touch_all(&self) {
-        for entry in lock(&self.0).iter_mut() {
+        for entry in lock(&self.0).values_mut().flatten() {
             raise_revision(entry);
         }
     }
@@ -62,11 +66,11 @@ impl Catalogue {
     /// How many entries there are.
     #[must_use]
     pub fn count(&self) -> usize {
-        lock(&self.0).len()
+        lock(&self.0).values().map(Vec::len).sum()
     }
 
     fn change(&self, id: &str, change: impl FnOnce(&mut Value)) {
-        if let Some(entry) = lock(&self.0).iter_mut().find(|entry| entry["id"] == id) {
+        if let Some(entry) = lock(&self.0).values_mut().flatten().find(|entry| entry["id"] == id) {
             change(entry);
             raise_revision(entry);
         }
@@ -127,9 +131,10 @@ async fn list(State(catalogue): State<Catalogue>, headers: HeaderMap, Query(list
     let limit = listing.limit.unwrap_or(20).clamp(1, 500);
     let from = listing.page.map_or(from, |page| page.saturating_sub(1) * limit);
     let entries = lock(&catalogue.0);
-    let of_kind = || entries.iter().filter(|entry| entry["type"] == listing.kind.as_str());
-    let page: Vec<&Value> = of_kind().skip(from).take(limit).collect();
-    let next = (page.len() == limit && of_kind().nth(from + limit).is_some()).then(|| format!("at-{}", from + limit));
+    let of_kind = entries.get(&listing.kind).map(Vec::as_slice).unwrap_or_default();
+    let page = of_kind.get(from..).unwrap_or_default();
+    let next = (page.len() > limit).then(|| format!("at-{}", from + limit));
+    let page = &page[..page.len().min(limit)];
     let body = json!({ "entries": page, "next_cursor": next }).to_string();
     ([(header::CONTENT_TYPE, "application/json")], body).into_response()
 }
@@ -139,7 +144,7 @@ async fn one(State(catalogue): State<Catalogue>, headers: HeaderMap, Path(id): P
         return problem(StatusCode::UNAUTHORIZED, "a token is needed");
     }
     let entries = lock(&catalogue.0);
-    match entries.iter().find(|entry| entry["id"] == id.as_str()) {
+    match entries.values().flatten().find(|entry| entry["id"] == id.as_str()) {
         Some(entry) => Json(entry.clone()).into_response(),
         None => problem(StatusCode::NOT_FOUND, "no such entry"),
     }

@@ -2,6 +2,7 @@
 //! of one page share an `item`, which the first row is given. It does not mind two pages with one
 //! slug: that none comes about is the hub's business.
 
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::{Arc, Mutex};
 
 use axum::extract::{Path, Query, State};
@@ -19,8 +20,39 @@ const PAGES: &str = include_str!("content/pages.json");
 
 #[derive(Debug, Default)]
 struct Pages {
-    rows: Vec<Value>,
+    rows: BTreeMap<u64, Value>,
+    by_slug: HashMap<String, BTreeSet<u64>>,
     last_id: u64,
+}
+
+impl Pages {
+    fn put(&mut self, id: u64, row: Value) {
+        self.remove(id);
+        if let Some(slug) = row["slug"].as_str() {
+            self.by_slug.entry(slug.to_owned()).or_default().insert(id);
+        }
+        self.rows.insert(id, row);
+    }
+
+    fn remove(&mut self, id: u64) {
+        if let Some(row) = self.rows.remove(&id)
+            && let Some(ids) = row["slug"].as_str().and_then(|slug| self.by_slug.get_mut(slug))
+        {
+            ids.remove(&id);
+        }
+    }
+
+    fn change(&mut self, id: u64, fields: &Map<String, Value>) -> Option<&Value> {
+        let mut row = self.rows.get(&id)?.clone();
+        let version = row["version"].as_u64().unwrap_or_default();
+        if let Some(row) = row.as_object_mut() {
+            let named = fields.iter().filter(|(name, _)| !matches!(name.as_str(), "id" | "version"));
+            row.extend(named.map(|(name, value)| (name.clone(), value.clone())));
+        }
+        row["version"] = json!(version + 1);
+        self.put(id, row);
+        self.rows.get(&id)
+    }
 }
 
 /// What the site holds. Its methods are its editors' hands and eyes.
@@ -30,46 +62,37 @@ pub struct VisitorSite(Arc<Mutex<Pages>>);
 impl VisitorSite {
     pub(crate) fn new() -> Self {
         let rows: Vec<Value> = serde_json::from_str(PAGES).unwrap_or_default();
-        VisitorSite(Arc::new(Mutex::new(Pages { rows, last_id: 9_100 })))
+        let mut pages = Pages { last_id: 9_100, ..Pages::default() };
+        for row in rows {
+            pages.put(row["id"].as_u64().unwrap_or_default(), row);
+        }
+        VisitorSite(Arc::new(Mutex::new(pages)))
     }
 
     /// Every row.
     #[must_use]
     pub fn rows(&self) -> Vec<Value> {
-        lock(&self.0).rows.clone()
+        lock(&self.0).rows.values().cloned().collect()
     }
 
     /// The rows of that slug.
     #[must_use]
     pub fn with_slug(&self, slug: &str) -> Vec<Value> {
-        self.rows().into_iter().filter(|row| row["slug"] == slug).collect()
+        let pages = lock(&self.0);
+        pages.by_slug.get(slug).into_iter().flatten().filter_map(|id| pages.rows.get(id)).cloned().collect()
     }
 
     /// Changes a row by hand, behind the hub's back.
     pub fn edit(&self, id: u64, fields: &Value) {
-        let mut pages = lock(&self.0);
-        if let Some(row) = pages.rows.iter_mut().find(|row| row["id"] == id) {
-            change(row, fields.as_object());
+        if let Some(fields) = fields.as_object() {
+            lock(&self.0).change(id, fields);
         }
     }
 
     /// Deletes a row by hand.
     pub fn delete(&self, id: u64) {
-        lock(&self.0).rows.retain(|row| row["id"] != id);
+        lock(&self.0).remove(id);
     }
-}
-
-fn change(row: &mut Value, fields: Option<&Map<String, Value>>) {
-    let version = row["version"].as_u64().unwrap_or_default();
-    if let (Some(row), Some(fields)) = (row.as_object_mut(), fields) {
-        row.extend(
-            fields
-                .iter()
-                .filter(|(name, _)| !matches!(name.as_str(), "id" | "version"))
-                .map(|(n, v)| (n.clone(), v.clone())),
-        );
-    }
-    row["version"] = json!(version + 1);
 }
 
 #[derive(Debug, Deserialize)]
@@ -87,16 +110,13 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
 
 async fn list(State(site): State<VisitorSite>, Query(wanted): Query<Wanted>) -> Response {
     let meets = |wanted: &Option<String>, value: &Value| wanted.as_deref().is_none_or(|text| value == text);
-    let rows: Vec<Value> = site
-        .rows()
-        .into_iter()
-        .filter(|row| meets(&wanted.slug, &row["slug"]) && meets(&wanted.lang, &row["lang"]))
-        .collect();
+    let mut rows = wanted.slug.as_deref().map_or_else(|| site.rows(), |slug| site.with_slug(slug));
+    rows.retain(|row| meets(&wanted.lang, &row["lang"]));
     Json(json!({ "pages": rows })).into_response()
 }
 
 async fn one(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
-    match lock(&site.0).rows.iter().find(|row| row["id"] == id) {
+    match lock(&site.0).rows.get(&id) {
         Some(row) => answer(StatusCode::OK, row),
         None => problem(StatusCode::NOT_FOUND, "no such page"),
     }
@@ -117,7 +137,7 @@ async fn create(State(site): State<VisitorSite>, headers: HeaderMap, Json(body):
     row.extend(body);
     row.insert("version".to_owned(), json!(1));
     let row = Value::Object(row);
-    pages.rows.push(row.clone());
+    pages.put(id, row.clone());
     answer(StatusCode::CREATED, &row)
 }
 
@@ -127,41 +147,35 @@ async fn update(
     headers: HeaderMap,
     Json(body): Json<Map<String, Value>>,
 ) -> Response {
-    with_row(&site, id, &headers, |pages, place| {
-        change(&mut pages.rows[place], Some(&body));
-        answer(StatusCode::OK, &pages.rows[place])
+    with_row(&site, id, &headers, |pages| {
+        pages.change(id, &body).map_or_else(|| StatusCode::NOT_FOUND.into_response(), |row| answer(StatusCode::OK, row))
     })
 }
 
 async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
-    with_row(&site, id, &headers, |pages, place| {
-        pages.rows.remove(place);
+    with_row(&site, id, &headers, |pages| {
+        pages.remove(id);
         StatusCode::NO_CONTENT.into_response()
     })
 }
 
 /// A change needs the write token, and the version it is based on.
-fn with_row(
-    site: &VisitorSite,
-    id: u64,
-    headers: &HeaderMap,
-    change: impl FnOnce(&mut Pages, usize) -> Response,
-) -> Response {
+fn with_row(site: &VisitorSite, id: u64, headers: &HeaderMap, change: impl FnOnce(&mut Pages) -> Response) -> Response {
     if !bears(headers, SITE_WRITE_TOKEN) {
         return problem(StatusCode::FORBIDDEN, "this token may not write pages");
     }
     let mut pages = lock(&site.0);
-    let Some(place) = pages.rows.iter().position(|row| row["id"] == id) else {
+    let Some(row) = pages.rows.get(&id) else {
         return problem(StatusCode::NOT_FOUND, "no such page");
     };
     let based_on = headers.get(header::IF_MATCH).and_then(|value| value.to_str().ok());
     if based_on.is_none() {
         return problem(StatusCode::PRECONDITION_REQUIRED, "say with If-Match which version the change is based on");
     }
-    if based_on != Some(&etag(&pages.rows[place])) {
+    if based_on != Some(&etag(row)) {
         return problem(StatusCode::PRECONDITION_FAILED, "the page was changed since");
     }
-    change(&mut pages, place)
+    change(&mut pages)
 }
 
 fn etag(row: &Value) -> String {

@@ -23,8 +23,8 @@ const COLUMNS: &[Column] = &[
     Column::number("column", "column"),
     Column::text("severity", "severity"),
     Column::text("code", "code"),
-    Column::text("message", "message"),
-    Column::text("help", "help"),
+    Column::prose("message", "message"),
+    Column::prose("help", "help"),
 ];
 
 pub(crate) fn run(_: &Check, context: &Context) -> Result<Exit, Failure> {

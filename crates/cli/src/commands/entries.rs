@@ -45,7 +45,7 @@ const COLUMNS: &[Column] = &[
     Column::number("versions", "versions"),
     Column::text("languages", "languages"),
     Column::text("changed", "changed"),
-    Column::text("title", "title"),
+    Column::prose("title", "title"),
 ];
 
 /// Rows of a table where the user does not say how many.

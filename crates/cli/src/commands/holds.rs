@@ -25,8 +25,8 @@ const COLUMNS: &[Column] = &[
     Column::text("address", "address"),
     Column::text("standing", "standing"),
     Column::text("reason", "reason"),
-    Column::text("message", "message"),
-    Column::text("way_out", "way out"),
+    Column::prose("message", "message"),
+    Column::prose("way_out", "way out"),
     Column::text("since", "since"),
 ];
 

@@ -6,7 +6,7 @@ use diaporos_store::{LedgerFilter, LedgerRow};
 use super::{address, lane};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint};
+use crate::output::{Cell, Column, Format, Sheet, Tint, one_line};
 
 /// Show what was sent where, when, and what became of it.
 #[derive(Debug, Args)]
@@ -42,7 +42,7 @@ const COLUMNS: &[Column] = &[
     Column::number("status", "status"),
     Column::text("id_there", "id there"),
     Column::text("request", "request"),
-    Column::text("message", "message"),
+    Column::prose("message", "message"),
 ];
 
 pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
@@ -68,6 +68,14 @@ pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
     Ok(Exit::Done)
 }
 
+/// Method and path: which host it was, the lane says.
+fn without_host(request: &str) -> String {
+    match request.split_once("://").and_then(|(before, rest)| Some((before, rest.split_once('/')?.1))) {
+        Some((before, path)) => format!("{} /{path}", before.split(' ').next().unwrap_or_default()),
+        None => request.to_owned(),
+    }
+}
+
 fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
     vec![
         Cell::moment(row.at, &context.zone),
@@ -79,7 +87,7 @@ fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
         Cell::word(row.result.as_deref().unwrap_or("open")),
         row.status.map_or_else(Cell::nothing, |status| Cell::count(status.unsigned_abs())),
         Cell::maybe(row.id_there),
-        Cell::text(row.request).tint(Tint::Faint),
+        Cell { shown: one_line(&without_host(&row.request)), ..Cell::text(row.request) }.tint(Tint::Faint),
         Cell::maybe(row.message),
     ]
 }

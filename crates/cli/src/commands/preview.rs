@@ -45,7 +45,7 @@ const FIELDS: &[Column] = &[
     Column::text("step", "step"),
     Column::text("id_there", "id there"),
     Column::text("field", "field"),
-    Column::text("value", "value"),
+    Column::prose("value", "value"),
     Column::text("differs", "differs"),
 ];
 const REQUESTS: &[Column] = &[
@@ -54,8 +54,8 @@ const REQUESTS: &[Column] = &[
     Column::text("step", "step"),
     Column::text("method", "method"),
     Column::text("url", "url"),
-    Column::text("body", "body"),
-    Column::text("curl", "curl"),
+    Column::prose("body", "body"),
+    Column::prose("curl", "curl"),
 ];
 
 pub(crate) fn run(args: &Preview, context: &Context) -> Result<Exit, Failure> {

@@ -33,7 +33,7 @@ const COLUMNS: &[Column] = &[
     Column::number("changed", "changed"),
     Column::number("unchanged", "unchanged"),
     Column::number("gone", "gone"),
-    Column::text("problems", "problems"),
+    Column::prose("problems", "problems"),
 ];
 
 pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure> {

@@ -33,9 +33,9 @@ const COLUMNS: &[Column] = &[
     Column::text("step", "step"),
     Column::text("language", "lang"),
     Column::text("id_there", "id there"),
-    Column::text("changes", "changes"),
+    Column::prose("changes", "changes"),
     Column::text("reason", "reason"),
-    Column::text("message", "why"),
+    Column::prose("message", "why"),
 ];
 
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {

@@ -23,7 +23,7 @@ pub(crate) struct Show {
 }
 
 const FIELDS: &[Column] =
-    &[Column::text("field", "field"), Column::text("language", "lang"), Column::text("value", "value")];
+    &[Column::text("field", "field"), Column::text("language", "lang"), Column::prose("value", "value")];
 const LANES: &[Column] = &[
     Column::text("lane", "lane"),
     Column::text("standing", "standing"),

@@ -81,6 +81,11 @@ impl Cell {
         Cell { shown: one_line(&texts.join(", ")), json: texts.into(), tint: Tint::Plain }
     }
 
+    /// Whether a table shows nothing for it.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.shown.is_empty()
+    }
+
     /// Gives it a tint.
     pub(crate) fn tint(mut self, tint: Tint) -> Cell {
         self.tint = tint;

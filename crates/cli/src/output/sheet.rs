@@ -21,18 +21,34 @@ const CHUNK: usize = 500;
 pub(crate) struct Column {
     pub(crate) name: &'static str,
     pub(crate) heading: &'static str,
-    pub(crate) right: bool,
+    kind: Kind,
+}
+
+/// How a column is laid out.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Kind {
+    /// Words and addresses, which are copied whole: never broken.
+    Whole,
+    /// Sentences, wrapped where the terminal is narrow.
+    Prose,
+    /// Numbers, to the right.
+    Number,
 }
 
 impl Column {
-    /// A column of texts.
+    /// A column of words, names and addresses.
     pub(crate) const fn text(name: &'static str, heading: &'static str) -> Column {
-        Column { name, heading, right: false }
+        Column { name, heading, kind: Kind::Whole }
+    }
+
+    /// A column of sentences and content.
+    pub(crate) const fn prose(name: &'static str, heading: &'static str) -> Column {
+        Column { name, heading, kind: Kind::Prose }
     }
 
     /// A column of numbers.
     pub(crate) const fn number(name: &'static str, heading: &'static str) -> Column {
-        Column { name, heading, right: true }
+        Column { name, heading, kind: Kind::Number }
     }
 }
 
@@ -42,6 +58,13 @@ pub(crate) struct Summary {
     pub(crate) counts: Map<String, Json>,
     /// The sentences, for people.
     pub(crate) sentence: String,
+}
+
+/// Whether more rows follow.
+#[derive(Clone, Copy, PartialEq)]
+enum End {
+    More,
+    Last,
 }
 
 /// Rows on their way to stdout.
@@ -100,7 +123,7 @@ impl Sheet {
         let done = match self.format {
             Format::Table => {
                 self.waiting.push(cells);
-                if self.waiting.len() >= CHUNK { self.lay_out() } else { Ok(()) }
+                if self.waiting.len() >= CHUNK { self.lay_out(End::More) } else { Ok(()) }
             }
             Format::Json => {
                 let before = match (first, self.within) {
@@ -134,34 +157,40 @@ impl Sheet {
         Ok(writer.flush()?)
     }
 
-    fn lay_out(&mut self) -> Result<(), Failure> {
-        let rows = std::mem::take(&mut self.waiting);
-        let mut table = Table::new();
-        table.load_style(TableStyle::new());
-        match self.terminal.width {
-            Some(width) => table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width),
-            None => table.set_content_arrangement(ContentArrangement::Disabled),
-        };
-        if self.terminal.colour {
-            table.enforce_styling();
-        } else {
-            table.force_no_tty();
+    /// Lays out the rows that wait. Columns in which no row has anything are left out.
+    fn lay_out(&mut self, end: End) -> Result<(), Failure> {
+        let mut rows = std::mem::take(&mut self.waiting);
+        let mut columns = self.columns.to_vec();
+        // Only where all rows are here can it be known that a column stays empty.
+        if self.widths.is_none() && end == End::Last {
+            let filled: Vec<bool> =
+                (0..columns.len()).map(|place| rows.iter().any(|row| !row[place].is_empty())).collect();
+            let mut keep = filled.iter().copied();
+            columns.retain(|_| keep.next().unwrap_or(true));
+            for row in &mut rows {
+                let mut keep = filled.iter().copied();
+                row.retain(|_| keep.next().unwrap_or(true));
+            }
         }
+        let mut table = self.table();
         if self.widths.is_none() {
-            table.set_header(self.columns.iter().map(|column| {
+            table.set_header(columns.iter().map(|column| {
                 let heading = comfy_table::Cell::new(column.heading).add_attribute(Attribute::Bold);
-                if column.right { heading.set_alignment(CellAlignment::Right) } else { heading }
+                if column.kind == Kind::Number { heading.set_alignment(CellAlignment::Right) } else { heading }
             }));
         }
         for cells in rows {
             table.add_row(Row::from(cells.iter().map(drawn).collect::<Vec<_>>()));
         }
         let widths = self.widths.clone().unwrap_or_else(|| table.column_max_content_widths());
-        for (place, column) in self.columns.iter().enumerate() {
+        for (place, column) in columns.iter().enumerate() {
             if let Some(known) = table.column_mut(place) {
                 known.set_padding((0, 2));
-                if column.right {
+                if column.kind == Kind::Number {
                     known.set_cell_alignment(CellAlignment::Right);
+                }
+                if self.terminal.width.is_some() && column.kind != Kind::Prose {
+                    known.set_constraint(ColumnConstraint::ContentWidth);
                 }
                 if self.widths.is_some() && self.terminal.width.is_none() {
                     known.set_constraint(ColumnConstraint::Absolute(Width::Fixed(widths[place] + 2)));
@@ -175,11 +204,26 @@ impl Sheet {
         Ok(())
     }
 
+    fn table(&self) -> Table {
+        let mut table = Table::new();
+        table.load_style(TableStyle::new());
+        match self.terminal.width {
+            Some(width) => table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width),
+            None => table.set_content_arrangement(ContentArrangement::Disabled),
+        };
+        if self.terminal.colour {
+            table.enforce_styling();
+        } else {
+            table.force_no_tty();
+        }
+        table
+    }
+
     /// Ends a sheet of rows; `nothing` is what a table says where there are none.
     pub(crate) fn end(mut self, nothing: &str) -> Result<(), Failure> {
         match self.format {
             Format::Table if self.rows == 0 => writeln!(self.out, "{nothing}")?,
-            Format::Table => self.lay_out()?,
+            Format::Table => self.lay_out(End::Last)?,
             Format::Json if self.rows == 0 => writeln!(self.out, "[]")?,
             Format::Json => writeln!(self.out, "\n]")?,
             Format::Csv if self.rows == 0 => self.csv_heading()?,
@@ -194,7 +238,7 @@ impl Sheet {
         match self.format {
             Format::Table => {
                 if self.rows > 0 {
-                    self.lay_out()?;
+                    self.lay_out(End::Last)?;
                     writeln!(self.out)?;
                 }
                 writeln!(self.out, "{}", summary.sentence)?;

@@ -5,6 +5,7 @@
 
 mod check;
 mod demo;
+mod docs;
 mod faults;
 mod formats;
 mod harness;

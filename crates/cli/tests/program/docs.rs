@@ -1,0 +1,57 @@
+//! What the documentation shows is tried.
+
+use crate::harness::Hub;
+
+fn page(name: &str) -> String {
+    std::fs::read_to_string(format!("{}/../../{name}", env!("CARGO_MANIFEST_DIR"))).unwrap()
+}
+
+/// The fenced blocks of a language, one after the other.
+fn blocks(page: &str, language: &str) -> String {
+    let fence = format!("```{language}\n");
+    page.split(fence.as_str()).skip(1).filter_map(|rest| rest.split("```").next()).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn the_configuration_page_is_a_sound_configuration() {
+    let hub = Hub::new();
+    hub.write("diaporos.toml", &blocks(&page("docs/configuration.md"), "toml"));
+    let checked = hub.good(&["check"]);
+    assert!(checked.contains("3 systems, 1 lane; no faults"), "{checked}");
+}
+
+#[test]
+fn the_profiles_page_is_a_sound_profile() {
+    let hub = Hub::new();
+    hub.write("profiles/of-the-page.toml", &blocks(&page("docs/profiles.md"), "toml"));
+    hub.write(
+        "diaporos.toml",
+        "[systems.a]\nkind = \"rest\"\nurl = \"http://a.example\"\nprofile = \"profiles/of-the-page.toml\"\n",
+    );
+    hub.good(&["check"]);
+}
+
+#[test]
+fn the_commands_of_the_front_page_run() {
+    let hub = Hub::new();
+    let front = page("README.md");
+    let lines = blocks(&front, "sh");
+    let commands: Vec<&str> = lines.lines().filter_map(|line| line.strip_prefix("diaporos ")).collect();
+    assert!(commands.len() >= 5, "{commands:?}");
+    for command in commands.into_iter().filter(|command| !command.starts_with("demo")) {
+        let args: Vec<&str> = command.split_whitespace().take_while(|word| *word != "#").collect();
+        let ran = hub.run(&args);
+        assert!(matches!(ran.code, Some(0 | 3)), "{command}: {}{}", ran.stdout, ran.stderr);
+    }
+}
+
+/// The pictures are linked, and there are no more than are looked after.
+#[test]
+fn every_picture_is_linked() {
+    let front = page("README.md");
+    let folder = format!("{}/../../docs/screenshots", env!("CARGO_MANIFEST_DIR"));
+    let pictures = std::fs::read_dir(folder).unwrap().map(|file| file.unwrap().file_name().into_string().unwrap());
+    for picture in pictures.filter(|name| name.ends_with(".png")) {
+        assert!(front.contains(&format!("docs/screenshots/{picture}")), "{picture}");
+    }
+}
