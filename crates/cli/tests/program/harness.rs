@@ -134,10 +134,8 @@ impl Ran {
 
 /// Says plainly that a test could not be made. Where `DIAPOROS_NO_SKIP` is set, that is a failure.
 pub(crate) fn skipped(why: &str) {
-    use std::io::Write;
     assert!(std::env::var_os("DIAPOROS_NO_SKIP").is_none(), "skipped: {why}");
-    // Past the test runner's capture, so that it is read.
-    writeln!(std::io::stderr(), "skipped: {why}").unwrap();
+    eprintln!("skipped: {why}");
 }
 
 /// Times, ports and temporary folders, masked at their width where columns depend on it.

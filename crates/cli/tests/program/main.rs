@@ -1,7 +1,12 @@
 //! The built program, driven as a user drives it, against the stand-ins. One test program, so that
 //! it is linked once.
 
-#![expect(clippy::unwrap_used, clippy::panic, reason = "a test ends where something is not as it should be")]
+#![expect(
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::print_stderr,
+    reason = "a test ends where something is not as it should be"
+)]
 
 mod check;
 mod demo;
