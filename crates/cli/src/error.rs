@@ -157,7 +157,9 @@ pub(crate) fn advice(kind: &ErrorKind) -> Option<&'static str> {
     match kind {
         ErrorKind::Unreachable(_) => Some("see that the address is right and the system runs; then run this again"),
         ErrorKind::TimedOut(_) => Some("run this again, or raise the system's `timeout`"),
-        ErrorKind::Unauthorised { .. } => Some("set the variable that the configuration names to a token that is good"),
+        ErrorKind::Unauthorised { .. } | ErrorKind::NoToken(_) => {
+            Some("set the variable that the configuration names to a token that is good")
+        }
         ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => Some("run this again"),
         _ => None,
     }

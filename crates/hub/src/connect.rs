@@ -2,12 +2,12 @@
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
-use diaporos_systems::http::Credential;
+use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
 use diaporos_systems::rest::{RestReader, RestWriter};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
 
-use crate::config::{Config, CredentialReference, PlaceText, RestSystem, SystemConfig, SystemKind};
+use crate::config::{Config, CredentialReference, PartText, PlaceText, SystemConfig, SystemKind};
 
 /// Why a system cannot be used.
 #[derive(Debug, thiserror::Error)]
@@ -81,16 +81,10 @@ impl<'a> Connector<'a> {
                 Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
             }
             SystemKind::Rest(rest) => {
-                let credential = self.credential(name, rest.read.as_ref())?;
+                let url = self.web_address(name, &rest.url)?;
+                let credential = self.credential(name, &url, rest.read.as_ref())?;
                 let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-                Ok(Box::new(RestReader::new(
-                    name.clone(),
-                    self.url(name, rest)?,
-                    profile,
-                    languages,
-                    credential,
-                    system.limits,
-                )?))
+                Ok(Box::new(RestReader::new(name.clone(), url, profile, languages, credential, system.limits)?))
             }
         }
     }
@@ -102,16 +96,10 @@ impl<'a> Connector<'a> {
     pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
         let system = self.system(name)?;
         let SystemKind::Rest(rest) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
-        let credential = self.credential(name, rest.write.as_ref())?;
+        let url = self.web_address(name, &rest.url)?;
+        let credential = self.credential(name, &url, rest.write.as_ref())?;
         let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-        Ok(Box::new(RestWriter::new(
-            name.clone(),
-            self.url(name, rest)?,
-            profile,
-            languages,
-            credential,
-            system.limits,
-        )?))
+        Ok(Box::new(RestWriter::new(name.clone(), url, profile, languages, credential, system.limits)?))
     }
 
     fn look_up(&self, system: &SystemName, variable: &str) -> Result<String, ConnectError> {
@@ -126,8 +114,8 @@ impl<'a> Connector<'a> {
         }
     }
 
-    fn url(&self, system: &SystemName, rest: &RestSystem) -> Result<Url, ConnectError> {
-        let text = self.place(system, &rest.url)?;
+    fn web_address(&self, system: &SystemName, place: &PlaceText) -> Result<Url, ConnectError> {
+        let text = self.place(system, place)?;
         let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
         url.ok_or_else(|| ConnectError::Address { system: system.clone(), text })
     }
@@ -143,12 +131,7 @@ impl<'a> Connector<'a> {
         Ok(FeedPlace::File(self.config.folder.join(path)))
     }
 
-    fn credential(
-        &self,
-        system: &SystemName,
-        reference: Option<&CredentialReference>,
-    ) -> Result<Option<Credential>, ConnectError> {
-        let Some(CredentialReference::Bearer(reference)) = reference else { return Ok(None) };
+    fn secret(&self, system: &SystemName, reference: &SecretReference) -> Result<Secret, ConnectError> {
         let value = match reference {
             SecretReference::Variable(name) => self.look_up(system, name)?,
             SecretReference::File(path) => {
@@ -161,6 +144,49 @@ impl<'a> Connector<'a> {
                 text.trim_end_matches(['\n', '\r']).to_owned()
             }
         };
-        Ok(Some(Credential::Bearer(Secret::new(reference.clone(), value))))
+        Ok(Secret::new(reference.clone(), value))
+    }
+
+    fn part(&self, system: &SystemName, part: &PartText) -> Result<Part, ConnectError> {
+        Ok(match part {
+            PartText::Plain(text) => Part::Plain(text.clone()),
+            PartText::Reference(reference) => Part::Secret(self.secret(system, reference)?),
+        })
+    }
+
+    fn credential(
+        &self,
+        system: &SystemName,
+        base: &Url,
+        reference: Option<&CredentialReference>,
+    ) -> Result<Option<Credential>, ConnectError> {
+        let Some(reference) = reference else { return Ok(None) };
+        Ok(Some(match reference {
+            CredentialReference::Bearer(token) => Credential::Bearer(self.secret(system, token)?),
+            CredentialReference::Basic { user, password } => {
+                Credential::Basic { user: self.part(system, user)?, password: self.secret(system, password)? }
+            }
+            CredentialReference::Header { name, value } => {
+                Credential::Header { name: name.clone(), value: self.secret(system, value)? }
+            }
+            CredentialReference::Query { name, value } => {
+                Credential::Query { name: name.clone(), value: self.secret(system, value)? }
+            }
+            CredentialReference::OAuth { token, id, secret, scope } => {
+                Credential::ClientCredentials(ClientCredentials {
+                    token: self.web_address(system, token)?,
+                    id: self.part(system, id)?,
+                    secret: self.secret(system, secret)?,
+                    scope: scope.clone(),
+                })
+            }
+            CredentialReference::Session { login, fields } => {
+                let address = |_| ConnectError::Address { system: system.clone(), text: login.clone() };
+                let url = join_url(base, login).map_err(address)?;
+                let part = |(name, part): &(String, PartText)| Ok((name.clone(), self.part(system, part)?));
+                let fields = fields.iter().map(part).collect::<Result<_, ConnectError>>()?;
+                Credential::Session(LogIn { url, fields })
+            }
+        }))
     }
 }

@@ -20,6 +20,8 @@ pub enum Event {
         kind: TypeName,
         /// Entries of the listing so far.
         entries: u64,
+        /// How many it has in all, where the source says so.
+        total: Option<u64>,
     },
     /// A lane begins to be pushed.
     PushBegan {

@@ -1,20 +1,35 @@
 //! Pull: take in what is new at sources.
 
 use std::collections::BTreeSet;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use diaporos_core::intake::{Listing, gone_limit};
+use diaporos_core::change::fingerprint_texts;
+use diaporos_core::intake::{Incoming, Listing, gone_limit, join, later};
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, Store, StoreError};
-use diaporos_systems::{PageContent, Read, SystemError};
-use jiff::Timestamp;
+use diaporos_systems::{Ask, Manner, PageContent, Read, SystemError};
+use futures::StreamExt;
+use futures::stream::FuturesUnordered;
+use jiff::{SignedDuration, Timestamp};
 
 use crate::{ConnectError, Event, Listener};
+
+/// How long after it was broken off a listing goes on where it was.
+const RESUMED_WITHIN: SignedDuration = SignedDuration::from_hours(1);
+/// Pages of one listing, after which it counts as endless.
+const MOST_PAGES: u32 = 200_000;
+/// Entries that are asked for one by one at a time.
+const DETAILS: usize = 8;
+/// Entries put together from their languages at a time.
+const JOINED: u32 = 500;
 
 /// What a pull does.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct PullOptions {
     /// How many entries of a type may be taken for gone; the usual limit where none is given.
     pub allow_gone: Option<u64>,
+    /// List everything, also where only what changed could be asked for.
+    pub whole: bool,
 }
 
 /// What became of one type of one system.
@@ -30,6 +45,8 @@ pub struct PullRow {
     pub gone: u64,
     /// What went wrong, a sentence each.
     pub problems: Vec<String>,
+    /// What a person should know.
+    pub notes: Vec<String>,
     /// Whether the listing came to its end.
     pub complete: bool,
 }
@@ -45,17 +62,56 @@ enum Stopped {
     Listing(String),
 }
 
-/// Pulls every type of a system. A failure is in the rows; what was taken in before it stays.
+/// What all pulls of a run share, one at a time.
+struct Desk<'a> {
+    store: &'a mut Store,
+    listener: &'a mut dyn Listener,
+}
+
+/// Where a pull writes, and what it knows of time.
+struct Office<'a> {
+    desk: Mutex<Desk<'a>>,
+    clock: &'a (dyn Fn() -> Timestamp + Sync),
+    options: PullOptions,
+}
+
+impl<'a> Office<'a> {
+    fn desk(&self) -> MutexGuard<'_, Desk<'a>> {
+        self.desk.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// Pulls every type of some systems, the systems at once. A failure is in the rows; what was taken
+/// in before it stays.
 ///
 /// # Errors
 /// Where the store fails.
 pub async fn pull(
     store: &mut Store,
-    system: &SystemName,
-    reader: Result<Box<dyn Read>, ConnectError>,
+    systems: Vec<(&SystemName, Result<Box<dyn Read>, ConnectError>)>,
     options: PullOptions,
     clock: &(dyn Fn() -> Timestamp + Sync),
     listener: &mut dyn Listener,
+) -> Result<Vec<PullRow>, StoreError> {
+    let office = Office { desk: Mutex::new(Desk { store, listener }), clock, options };
+    let office = &office;
+    let jobs = systems
+        .into_iter()
+        .enumerate()
+        .map(|(place, (system, reader))| async move { (place, pull_system(office, system, reader).await) });
+    let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
+    done.sort_by_key(|(place, _)| *place);
+    let mut rows = Vec::new();
+    for (_, of_system) in done {
+        rows.extend(of_system?);
+    }
+    Ok(rows)
+}
+
+async fn pull_system(
+    office: &Office<'_>,
+    system: &SystemName,
+    reader: Result<Box<dyn Read>, ConnectError>,
 ) -> Result<Vec<PullRow>, StoreError> {
     let row = |kind: Option<TypeName>| PullRow {
         system: system.clone(),
@@ -63,6 +119,7 @@ pub async fn pull(
         tally: PageTally::default(),
         gone: 0,
         problems: Vec::new(),
+        notes: Vec::new(),
         complete: false,
     };
     let reader = match reader {
@@ -71,18 +128,20 @@ pub async fn pull(
     };
     let mut rows = Vec::new();
     for kind in reader.types() {
-        listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
+        office.desk().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
         let mut row = row(Some(kind.clone()));
+        let manner = reader.manner(&kind);
         let mut listing = PullListing {
-            store,
-            system,
-            kind: &kind,
+            office,
+            key: (system, &kind),
             reader: reader.as_ref(),
+            manner,
             row: &mut row,
             seen: Seen::default(),
-            clock,
+            newest: None,
+            began: (office.clock)(),
         };
-        match listing.run(options, listener).await {
+        match listing.run().await {
             Ok(()) => row.complete = true,
             Err(Stopped::Store(error)) => return Err(error),
             Err(other) => row.problems.push(other.to_string()),
@@ -92,108 +151,248 @@ pub async fn pull(
     Ok(rows)
 }
 
-struct PullListing<'a> {
-    store: &'a mut Store,
-    system: &'a SystemName,
-    kind: &'a TypeName,
+struct PullListing<'a, 'o> {
+    office: &'a Office<'o>,
+    key: (&'a SystemName, &'a TypeName),
     reader: &'a dyn Read,
+    manner: Manner,
     row: &'a mut PullRow,
+    /// Entries that were shown, or languages where these are listed one by one.
     seen: Seen,
-    clock: &'a (dyn Fn() -> Timestamp + Sync),
+    newest: Option<String>,
+    began: Timestamp,
 }
 
-impl PullListing<'_> {
-    async fn run(&mut self, options: PullOptions, listener: &mut dyn Listener) -> Result<(), Stopped> {
-        let started = (self.clock)();
+impl PullListing<'_, '_> {
+    async fn run(&mut self) -> Result<(), Stopped> {
+        let since = match self.manner.since && !self.office.options.whole {
+            true => self.office.desk().store.newest(self.key)?,
+            false => None,
+        };
+        let listed = self.list(since.as_deref(), true).await;
+        let whole = listed.is_ok() && self.row.problems.is_empty() && since.is_none();
+        let complete = whole && self.manner.listing == Listing::Complete;
+        if self.manner.parts.is_some() {
+            // What came in before a failure is put together all the same.
+            self.join_parts(complete)?;
+        }
+        listed?;
+        if let Some(problem) = self.row.problems.pop() {
+            return Err(Stopped::Listing(problem));
+        }
+        if complete {
+            self.look_again().await?;
+            self.end()?;
+        }
+        if self.manner.deleted {
+            let ids = self.reader.deleted(self.key.1, since.as_deref()).await?;
+            let now = (self.office.clock)();
+            self.row.gone += self.office.desk().store.take_deleted(self.key, &ids, now)?;
+        }
+        self.office.desk().store.end_pull(self.key, self.newest.as_deref())?;
+        Ok(())
+    }
+
+    fn ask<'b>(&'b self, cursor: Option<&'b str>, since: Option<&'b str>) -> Ask<'b> {
+        Ask { kind: self.key.1, cursor, since }
+    }
+
+    /// Reads a listing to its end, from where one was broken off a short time ago.
+    async fn list(&mut self, since: Option<&str>, resume: bool) -> Result<(), Stopped> {
+        let reading = fingerprint_texts([self.reader.place(self.ask(None, since)).as_str()]);
         let mut cursor: Option<String> = None;
+        if resume
+            && let Some(left) = self.office.desk().store.resumption(self.key, reading, self.began - RESUMED_WITHIN)?
+        {
+            (cursor, self.seen) = (Some(left.cursor), left.seen);
+        }
+        let mut resumed = cursor.is_some();
         let mut visited = BTreeSet::new();
-        loop {
-            let next = match self.page(cursor.as_deref()).await {
+        for _ in 0..MOST_PAGES {
+            let next = match self.page(cursor.as_deref(), since).await {
+                // Where a listing was broken off may mean nothing any more: it is read from the start.
+                Err(Stopped::System(_)) if resumed => {
+                    (cursor, self.seen, resumed) = (None, Seen::default(), false);
+                    continue;
+                }
                 // One of several feeds that fails must not keep the others from being read.
-                Err(Stopped::System(error)) if self.reader.listing(self.kind) == Listing::Window => {
+                Err(Stopped::System(error)) if self.reader.after(cursor.as_deref()).is_some() => {
                     self.row.problems.push(error.to_string());
                     self.reader.after(cursor.as_deref())
                 }
                 result => result?,
             };
-            let (system, kind) = (self.system.clone(), self.kind.clone());
-            listener.on(Event::PageTaken { system, kind, entries: self.row.tally.pulled });
+            resumed = false;
             match next {
-                None => break,
+                None => return Ok(()),
                 Some(next) if !visited.insert(next.clone()) => {
-                    let place = self.reader.place(self.kind, Some(&next));
-                    let problem =
-                        format!("{}: the listing leads in a circle: `{next}` came twice ({place})", self.system);
+                    let place = self.reader.place(self.ask(Some(&next), since));
+                    let system = self.key.0;
+                    let problem = format!("{system}: the listing leads in a circle: `{next}` came twice ({place})");
                     return Err(Stopped::Listing(problem));
                 }
-                next => cursor = next,
+                Some(next) => {
+                    self.office.desk().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                    cursor = Some(next);
+                }
             }
         }
-        if self.reader.listing(self.kind) == Listing::Complete {
-            self.end(options, started)?;
-        }
-        if self.row.problems.is_empty() {
-            Ok(())
-        } else {
-            Err(Stopped::Listing(self.row.problems.pop().unwrap_or_default()))
-        }
+        Err(Stopped::Listing(format!("{}: the listing has no end: {MOST_PAGES} pages were read", self.key.0)))
     }
 
     /// Takes in one page and says where the listing goes on.
-    async fn page(&mut self, cursor: Option<&str>) -> Result<Option<String>, Stopped> {
-        let key = (self.system, self.kind);
-        let place = self.reader.place(self.kind, cursor);
-        let known = self.store.page_mark(self.system, self.kind, &place)?;
-        let page = self.reader.page(self.kind, cursor, known.as_ref()).await?;
-        let now = (self.clock)();
-        let before = self.row.tally.pulled;
-        let tally = match &page.content {
-            PageContent::Same => self.store.take_as_before(key, &place, &mut self.seen, now)?,
-            PageContent::Entries { entries, problems, mark } => {
-                let named = problems
-                    .iter()
-                    .map(|problem| format!("{}/{}: {} {}", self.system, self.kind, problem.item, problem.message));
-                self.row.problems.extend(named);
-                // A page with faults is read again next time, so that a mended profile sees it.
-                let mark = problems.is_empty().then_some((place.as_str(), mark));
-                let tally = self.store.take_in(key, entries, mark, &mut self.seen, now)?;
-                let is_new_to_us = tally.pulled > 0 || entries.is_empty();
-                if !is_new_to_us
-                    && problems.is_empty()
-                    && page.next.is_some()
-                    && self.reader.listing(self.kind) == Listing::Complete
-                {
-                    let problem = format!(
-                        "{}: a page shows only entries that pages before it showed; does the source know the paging parameter? ({place})",
-                        self.system
-                    );
-                    return Err(Stopped::Listing(problem));
-                }
-                tally
-            }
+    async fn page(&mut self, cursor: Option<&str>, since: Option<&str>) -> Result<Option<String>, Stopped> {
+        let ask = Ask { kind: self.key.1, cursor, since };
+        let place = self.reader.place(ask);
+        // A listing of changes is never asked for twice in the same way.
+        let known = match since {
+            None => self.office.desk().store.page_mark(self.key.0, self.key.1, &place)?,
+            Some(_) => None,
         };
-        self.row.tally += tally;
-        tracing::debug!(system = %self.system, kind = %self.kind, place, entries = self.row.tally.pulled - before, "page");
+        let page = self.reader.page(ask, known.as_ref()).await?;
+        self.row.notes.extend(page.note);
+        let (system, kind) = self.key;
+        match page.content {
+            PageContent::Same => {
+                let now = (self.office.clock)();
+                let tally = self.office.desk().store.take_as_before(self.key, &place, &mut self.seen, now)?;
+                if self.manner.parts.is_none() {
+                    self.row.tally += tally;
+                }
+            }
+            PageContent::Entries { entries, problems, mark } => {
+                let is_empty = entries.is_empty();
+                let mut problems: Vec<String> = problems
+                    .iter()
+                    .map(|problem| format!("{system}/{kind}: {} {}", problem.item, problem.message))
+                    .collect();
+                let shown = self.seen.count();
+                // A page with faults is read again next time, so that a mended profile sees it.
+                let mark = Some((place.as_str(), &mark)).filter(|_| problems.is_empty() && since.is_none());
+                self.take_in(entries, mark, &mut problems).await?;
+                let leads_nowhere = self.seen.count() == shown && !is_empty && problems.is_empty();
+                self.row.problems.append(&mut problems);
+                if leads_nowhere && page.next.is_some() && since.is_none() {
+                    return Err(Stopped::Listing(format!(
+                        "{system}: a page shows only entries that pages before it showed; does the source know the paging parameter? ({place})"
+                    )));
+                }
+            }
+        }
+        if let Some(newest) = page.newest {
+            self.newest = Some(later(self.newest.take(), newest));
+        }
+        let entries = if self.manner.parts.is_some() { self.seen.count() } else { self.row.tally.pulled };
+        let event = Event::PageTaken { system: system.clone(), kind: kind.clone(), entries, total: page.total };
+        self.office.desk().listener.on(event);
+        tracing::debug!(%system, %kind, place, entries, "page");
         Ok(page.next)
     }
 
-    /// Takes what a whole listing did not show for gone, unless that is too much to believe.
-    fn end(&mut self, options: PullOptions, started: Timestamp) -> Result<(), Stopped> {
-        if !self.row.problems.is_empty() {
+    async fn take_in(
+        &mut self,
+        mut entries: Vec<Incoming>,
+        mark: Option<(&str, &diaporos_core::intake::PageMark)>,
+        problems: &mut Vec<String>,
+    ) -> Result<(), Stopped> {
+        let now = (self.office.clock)();
+        if self.manner.parts.is_some() {
+            self.office.desk().store.take_in_parts(self.key, &entries, mark, &mut self.seen, now)?;
             return Ok(());
         }
-        let known = self.store.known(self.system, self.kind)?;
+        let mut mark = mark;
+        if self.manner.detail {
+            // The page's mark would hide that a detail could not be had.
+            mark = None;
+            self.row.tally += self.office.desk().store.take_as_known(self.key, &mut entries, &mut self.seen)?;
+            entries = self.details(entries, problems).await;
+        }
+        let tally = self.office.desk().store.take_in(self.key, &entries, mark, &mut self.seen, now)?;
+        self.row.tally += tally;
+        Ok(())
+    }
+
+    /// Asks for the entries that changed, one by one, for the fields that the listing leaves out.
+    async fn details(&self, entries: Vec<Incoming>, problems: &mut Vec<String>) -> Vec<Incoming> {
+        let (reader, kind) = (self.reader, self.key.1);
+        let asked = entries.into_iter().map(|entry| async move { (reader.detail(kind, &entry.id).await, entry) });
+        let answers: Vec<_> = futures::stream::iter(asked).buffered(DETAILS).collect().await;
+        let mut whole = Vec::new();
+        for (answer, listed) in answers {
+            match answer {
+                // The listing's revision is the one by which it is known next time.
+                Ok(Some(entry)) => whole.push(Incoming { revision: listed.revision, id: listed.id, ..entry }),
+                Ok(None) => {}
+                Err(error) => problems.push(error.to_string()),
+            }
+        }
+        whole
+    }
+
+    /// Puts together the entries of which a language changed. From here on, `seen` holds entries.
+    fn join_parts(&mut self, complete: bool) -> Result<(), StoreError> {
+        let mut office = self.office.desk();
+        let store = &mut *office.store;
+        if complete {
+            store.forget_parts(self.key, &self.seen)?;
+        }
+        let model = self.reader.model().get(self.key.1);
+        let declared = |name: &str| model.map(|known| known.fields.get(name).is_some_and(|field| field.localised));
+        let main = self.manner.parts.as_ref().and_then(|parts| parts.main.clone());
+        let mut seen = Seen::default();
+        loop {
+            let batch = store.touched_parts(self.key, JOINED)?;
+            if batch.is_empty() {
+                break;
+            }
+            let (numbers, parts): (Vec<i64>, Vec<_>) = batch.into_iter().unzip();
+            let entries: Vec<Incoming> =
+                parts.into_iter().filter_map(|parts| join(parts, main.as_ref(), &declared)).collect();
+            let now = (self.office.clock)();
+            self.row.tally += store.take_in(self.key, &entries, None, &mut seen, now)?;
+            store.put_together(&numbers)?;
+        }
+        let unchanged = store.see_joined(self.key, &mut seen)?;
+        self.row.tally += PageTally { pulled: unchanged, unchanged, ..PageTally::default() };
+        self.seen = seen;
+        Ok(())
+    }
+
+    /// Items that stand at places may be missed when others go while we read: what a listing lacks
+    /// is looked for in a second one before it counts as gone.
+    async fn look_again(&mut self) -> Result<(), Stopped> {
+        if !self.manner.by_position || self.manner.parts.is_some() {
+            return Ok(());
+        }
+        let missing = self.office.desk().store.missing(self.key, &self.seen)?;
+        if missing == 0 || self.seen.count() == 0 {
+            return Ok(());
+        }
+        tracing::debug!(system = %self.key.0, kind = %self.key.1, missing, "listing again before anything counts as gone");
+        let seen = std::mem::take(&mut self.seen);
+        self.list(None, false).await?;
+        self.seen.add(&seen);
+        match self.row.problems.pop() {
+            Some(problem) => Err(Stopped::Listing(problem)),
+            None => Ok(()),
+        }
+    }
+
+    /// Takes what a whole listing did not show for gone, unless that is too much to believe.
+    fn end(&mut self) -> Result<(), Stopped> {
+        let mut office = self.office.desk();
+        let (system, kind) = self.key;
+        let known = office.store.known(system, kind)?;
         let lists_nothing = self.seen.count() == 0 && known > 0;
         let usual = if lists_nothing { 0 } else { gone_limit(known) };
-        let most = options.allow_gone.unwrap_or(usual);
-        let now = (self.clock)();
-        match self.store.end_listing((self.system, self.kind), &self.seen, most, (started, now))? {
+        let most = self.office.options.allow_gone.unwrap_or(usual);
+        let now = (self.office.clock)();
+        match office.store.end_listing(self.key, &self.seen, most, (self.began, now))? {
             Ok(gone) => {
                 self.row.gone = gone;
                 Ok(())
             }
             Err(missing) => {
-                let (system, kind) = (self.system, self.kind);
                 let what = if lists_nothing {
                     "lists nothing".to_owned()
                 } else {

@@ -43,6 +43,38 @@ CREATE TABLE page_mark (
     PRIMARY KEY (type, place)
 ) STRICT, WITHOUT ROWID;
 
+-- Entries whose languages a source lists one by one, and those languages; the entry is put together
+-- from them.
+CREATE TABLE joined (
+    id INTEGER PRIMARY KEY,
+    type INTEGER NOT NULL REFERENCES entry_type (id),
+    source_id TEXT NOT NULL,
+    touched INTEGER NOT NULL DEFAULT 1, -- a language changed, and the entry is not yet put together anew
+    UNIQUE (type, source_id)
+) STRICT;
+CREATE INDEX joined_touched ON joined (type, id) WHERE touched;
+CREATE TABLE part (
+    id INTEGER PRIMARY KEY,
+    joined INTEGER NOT NULL REFERENCES joined (id),
+    language TEXT NOT NULL,
+    state TEXT NOT NULL,
+    revision TEXT,
+    fingerprint BLOB NOT NULL,
+    fields TEXT NOT NULL,
+    UNIQUE (joined, language)
+) STRICT;
+
+-- How far the pulls of a type have come: the newest change that its source told of, and, of a
+-- listing that was broken off, where it goes on and what it has shown.
+CREATE TABLE pull_state (
+    type INTEGER PRIMARY KEY REFERENCES entry_type (id),
+    newest TEXT,
+    cursor TEXT,
+    reading TEXT,
+    seen BLOB,
+    began INTEGER
+) STRICT;
+
 CREATE TABLE lane (
     id INTEGER PRIMARY KEY,
     name TEXT NOT NULL UNIQUE,

@@ -5,6 +5,6 @@ mod sqlite;
 
 pub use sqlite::{
     Action, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
-    LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult, PageTally, Seen, Standing, Store, StoreError,
-    StoredEntry, Verdict, VersionRow,
+    LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store,
+    StoreError, StoredEntry, Verdict, VersionRow,
 };

@@ -34,6 +34,12 @@ pub enum ErrorKind {
         /// 401 or 403.
         status: u16,
     },
+    /// The credential that is fetched first could not be had; nothing was sent.
+    #[error("{0}")]
+    NoToken(String),
+    /// Gone for good.
+    #[error("it is gone for good (410); take it out of the configuration")]
+    GoneForGood,
     /// Nothing there.
     #[error("nothing is there (404)")]
     NotFound,
@@ -85,7 +91,7 @@ impl ErrorKind {
     /// Whether it will go the same way for every entry, so that trying the next is no use.
     #[must_use]
     pub fn is_of_the_whole_system(&self) -> bool {
-        matches!(self, ErrorKind::Unauthorised { .. } | ErrorKind::Unreachable(_))
+        matches!(self, ErrorKind::Unauthorised { .. } | ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
     }
 
     /// Whether reading again may help.

@@ -10,8 +10,9 @@ mod read;
 pub mod rest;
 mod secret;
 mod write;
+mod xml;
 
 pub use error::{ErrorKind, SystemError};
-pub use read::{Page, PageContent, Problem, Read};
+pub use read::{Ask, Manner, Page, PageContent, PartManner, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use write::{Order, Write, Written};

@@ -3,7 +3,7 @@
 use async_trait::async_trait;
 use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
-use diaporos_core::value::TypeName;
+use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
 use crate::SystemError;
 
@@ -16,11 +16,11 @@ pub trait Read: Send + Sync {
     /// What is known of the types' fields.
     fn model(&self) -> &Model;
 
-    /// Whether a whole listing holds everything there is.
-    fn listing(&self, kind: &TypeName) -> Listing;
+    /// How a type is listed.
+    fn manner(&self, kind: &TypeName) -> Manner;
 
     /// A stable name for a page of a listing, under which its mark is kept; without secrets.
-    fn place(&self, kind: &TypeName, cursor: Option<&str>) -> String;
+    fn place(&self, ask: Ask<'_>) -> String;
 
     /// Where a listing goes on after a page that could not be had; none where only the page itself
     /// could tell.
@@ -34,7 +34,69 @@ pub trait Read: Send + Sync {
     ///
     /// # Errors
     /// Where the page cannot be had whole; nothing of it is given then.
-    async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError>;
+    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError>;
+
+    /// An entry with all its fields, where a listing leaves some out ([`Manner::detail`]); none
+    /// where it is no longer there.
+    ///
+    /// # Errors
+    /// Where it cannot be had.
+    async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        let _ = (kind, id);
+        Ok(None)
+    }
+
+    /// What the source says was deleted ([`Manner::deleted`]), since a moment where one is given.
+    ///
+    /// # Errors
+    /// Where the list cannot be had.
+    async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+        let _ = (kind, since);
+        Ok(Vec::new())
+    }
+}
+
+/// Which page is asked for.
+#[derive(Debug, Clone, Copy)]
+pub struct Ask<'a> {
+    /// The type.
+    pub kind: &'a TypeName,
+    /// What the page before gave; none for the first.
+    pub cursor: Option<&'a str>,
+    /// Only what changed since this moment, as the source writes moments.
+    pub since: Option<&'a str>,
+}
+
+/// How a type is listed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Manner {
+    /// Whether a whole listing holds everything there is.
+    pub listing: Listing,
+    /// Whether items stand at places that move when others come or go, so that one may be missed.
+    pub by_position: bool,
+    /// Whether each language of an entry is listed by itself.
+    pub parts: Option<PartManner>,
+    /// Whether only what changed can be asked for.
+    pub since: bool,
+    /// Whether a listing leaves fields out, which are asked for entry by entry.
+    pub detail: bool,
+    /// Whether the source lists what was deleted.
+    pub deleted: bool,
+}
+
+impl Manner {
+    /// A plain listing.
+    #[must_use]
+    pub fn plain(listing: Listing) -> Manner {
+        Manner { listing, by_position: false, parts: None, since: false, detail: false, deleted: false }
+    }
+}
+
+/// How languages that are listed one by one become one entry.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PartManner {
+    /// The language whose values count for fields that have none.
+    pub main: Option<LanguageTag>,
 }
 
 /// One page of a listing.
@@ -44,6 +106,20 @@ pub struct Page {
     pub content: PageContent,
     /// Where the listing goes on; none at its end.
     pub next: Option<String>,
+    /// How many items the listing has in all, where the source says so.
+    pub total: Option<u64>,
+    /// The newest change on the page, as the source writes moments.
+    pub newest: Option<String>,
+    /// What a person should know of it, such as that it has moved for good.
+    pub note: Option<String>,
+}
+
+impl Page {
+    /// A page with nothing more to say.
+    #[must_use]
+    pub fn new(content: PageContent, next: Option<String>) -> Page {
+        Page { content, next, total: None, newest: None, note: None }
+    }
 }
 
 /// What is on a page.

@@ -23,6 +23,9 @@ pub(crate) struct Pull {
     /// Take up to so many entries of a type for gone; a tenth of them, or 20, where not given.
     #[arg(long, value_name = "N")]
     allow_gone: Option<u64>,
+    /// List everything, also where a source could be asked for what changed only.
+    #[arg(long)]
+    whole: bool,
 }
 
 const COLUMNS: &[Column] = &[
@@ -54,16 +57,16 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     let mut store = Context::store_for_change(&config)?;
     let connector = Connector::new(&config, &Context::variable);
     let mut progress = Progress::new(context);
-    let mut rows = Vec::new();
-    for name in systems {
-        let reader = connector.reader(name);
-        let options = PullOptions { allow_gone: args.allow_gone };
-        rows.extend(pull(&mut store, name, reader, options, &Context::now, &mut progress).await?);
-    }
+    let jobs = systems.into_iter().map(|name| (name, connector.reader(name))).collect();
+    let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole };
+    let rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
     progress.clear();
     let mut sheet = Sheet::new(context, COLUMNS).within("types");
     rows.iter().for_each(|row| sheet.row(cells(row)));
     sheet.end_with(summary(&rows))?;
+    for (system, note) in rows.iter().flat_map(|row| row.notes.iter().map(|note| (&row.system, note))) {
+        eprint_line(&format!("note: {system}: {}", one_line(note)));
+    }
     for problem in rows.iter().flat_map(|row| &row.problems) {
         eprint_line(&format!("problem: {}", one_line(problem)));
     }

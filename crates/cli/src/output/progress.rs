@@ -1,7 +1,9 @@
 //! A line on stderr that moves while work goes on; nothing where stderr is no terminal.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
+use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::{Event, Listener};
 use indicatif::{ProgressBar, ProgressStyle};
 
@@ -10,17 +12,19 @@ use crate::context::Context;
 /// Draws events as a moving line.
 pub(crate) struct Progress {
     bar: ProgressBar,
+    /// Entries and totals of the listings that are, or were, read.
+    listings: BTreeMap<(SystemName, TypeName), (u64, Option<u64>)>,
 }
 
 impl Progress {
     /// A line that shows nothing yet.
     pub(crate) fn new(context: &Context) -> Progress {
         if context.terminal.width_err.is_none() {
-            return Progress { bar: ProgressBar::hidden() };
+            return Progress { bar: ProgressBar::hidden(), listings: BTreeMap::new() };
         }
         let bar = ProgressBar::no_length();
         bar.enable_steady_tick(Duration::from_millis(120));
-        Progress { bar }
+        Progress { bar, listings: BTreeMap::new() }
     }
 
     /// The bar, for what prints around it.
@@ -31,6 +35,22 @@ impl Progress {
     /// Takes the line away.
     pub(crate) fn clear(&self) {
         self.bar.finish_and_clear();
+    }
+
+    /// All listings as one: what came in, and how much is left where every source says so.
+    fn draw_pull(&self) {
+        let entries = self.listings.values().map(|(entries, _)| entries).sum();
+        let total: Option<u64> = self.listings.values().map(|(_, total)| *total).sum();
+        match total.filter(|total| *total > 0) {
+            Some(total) => {
+                self.style("{spinner} {msg}  {bar:30} {pos}/{len}  {per_sec}  {eta} left");
+                self.bar.set_length(total);
+            }
+            None => self.style("{spinner} {msg}  {pos} entries  {per_sec}"),
+        }
+        let systems: BTreeSet<&str> = self.listings.keys().map(|(system, _)| system.as_str()).collect();
+        self.bar.set_message(systems.into_iter().collect::<Vec<_>>().join(", "));
+        self.bar.set_position(entries);
     }
 
     fn style(&self, template: &str) {
@@ -44,12 +64,13 @@ impl Listener for Progress {
     fn on(&mut self, event: Event) {
         match event {
             Event::PullBegan { system, kind } => {
-                self.style("{spinner} {msg}  {pos} entries  {per_sec}");
-                self.bar.reset();
-                self.bar.unset_length();
-                self.bar.set_message(format!("{system}/{kind}"));
+                self.listings.insert((system, kind), (0, None));
+                self.draw_pull();
             }
-            Event::PageTaken { entries, .. } => self.bar.set_position(entries),
+            Event::PageTaken { system, kind, entries, total } => {
+                self.listings.insert((system, kind), (entries, total));
+                self.draw_pull();
+            }
             Event::PushBegan { lane, entries } => {
                 self.style("{spinner} {msg}  {bar:30} {pos}/{len}  {per_sec}  {eta} left");
                 self.bar.reset();

@@ -149,6 +149,23 @@ impl<'a> Section<'a> {
         Some(texts)
     }
 
+    /// One text, or a list of them.
+    pub fn text_or_texts(&mut self, key: &'static str, report: &mut Report) -> Vec<Item<InnerText>> {
+        let Some((value, span)) = self.ask(key) else { return Vec::new() };
+        let inner =
+            |text: &str, span: Span| Item { value: InnerText::new(text, &self.text[span.clone()], span.start), span };
+        match value {
+            DeValue::String(text) => vec![inner(text, span)],
+            DeValue::Array(items) if items.iter().all(|item| matches!(item.get_ref(), DeValue::String(_))) => {
+                items.iter().filter_map(|item| Some(inner(item.get_ref().as_str()?, item.span()))).collect()
+            }
+            other => {
+                self.wrong(key, "a text or a list of texts", other, span, report);
+                Vec::new()
+            }
+        }
+    }
+
     /// A table.
     pub fn section(&mut self, key: &'static str, report: &mut Report) -> Option<Section<'a>> {
         self.asked.push(key);

@@ -1,5 +1,6 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
+mod credential;
 mod lanes;
 mod systems;
 
@@ -13,7 +14,8 @@ use diaporos_core::settings::read_toml;
 use diaporos_core::value::{LaneName, SystemName, TypeName};
 use indexmap::IndexMap;
 
-pub use systems::{CredentialReference, PlaceText, RestSystem, SystemConfig, SystemKind};
+pub use credential::{CredentialReference, PartText};
+pub use systems::{PlaceText, RestSystem, SystemConfig, SystemKind};
 
 /// The name of the configuration file.
 pub const FILE: &str = "diaporos.toml";

@@ -7,10 +7,11 @@ use std::time::Duration;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::SystemName;
-use diaporos_systems::SecretReference;
-use diaporos_systems::http::Limits;
+use diaporos_systems::http::{Limits, Rate};
 use diaporos_systems::rest::{LanguageCodes, Profile, read_profile};
 use indexmap::IndexMap;
+
+use super::credential::{self, CredentialReference};
 
 /// A system of the configuration.
 #[derive(Debug, Clone)]
@@ -65,13 +66,6 @@ pub enum PlaceText {
     Variable(String),
 }
 
-/// A credential by reference.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum CredentialReference {
-    /// A bearer token.
-    Bearer(SecretReference),
-}
-
 /// Reads the systems. A faulty one is there without its configuration, so that lanes can tell a
 /// faulty system from an unknown one.
 pub(super) fn systems(
@@ -121,24 +115,45 @@ fn one_system(
 
 fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
     let usual = Limits::default();
-    let whole =
-        table.text("timeout", report).and_then(|item| match item.value.as_str().parse::<jiff::SignedDuration>() {
-            Ok(duration) if duration.is_positive() => Some(duration.unsigned_abs()),
-            _ => {
-                let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
-                report.add(finding.help("for example `timeout = \"30s\"` or `\"2m\"`"));
-                None
-            }
-        });
-    let whole = whole.unwrap_or(usual.whole);
+    let whole = duration(table, "timeout", report).unwrap_or(usual.whole);
+    let first_byte = duration(table, "first_byte", report).unwrap_or(usual.first_byte.min(whole));
+    let connect = duration(table, "connect", report).unwrap_or(usual.connect.min(whole));
+    let rate = table.text("rate", report).and_then(|item| {
+        let rate = Rate::read(item.value.as_str());
+        if rate.is_none() {
+            let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a rate");
+            report.add(finding.help("for example `rate = \"10/s\"`, `\"600/min\"` or `\"5000/h\"`"));
+        }
+        rate
+    });
+    let count = |table: &mut Section<'_>, key, least, report: &mut Report| {
+        table.count(key, least, report).map(|count| count.value)
+    };
     Limits {
-        max_bytes: table.count("max_bytes", 1, report).map_or(usual.max_bytes, |count| count.value),
-        retries: table
-            .count("retries", 0, report)
-            .map_or(usual.retries, |count| u32::try_from(count.value).unwrap_or(10).min(10)),
-        connect: usual.connect.min(whole.max(Duration::from_millis(1))),
+        max_bytes: count(table, "max_bytes", 1, report).unwrap_or(usual.max_bytes),
+        retries: count(table, "retries", 0, report)
+            .map_or(usual.retries, |most| u32::try_from(most).unwrap_or(10).min(10)),
+        concurrency: count(table, "concurrency", 1, report)
+            .map_or(usual.concurrency, |most| usize::try_from(most).unwrap_or(64).min(64)),
+        redirects: count(table, "redirects", 0, report)
+            .map_or(usual.redirects, |most| usize::try_from(most).unwrap_or(20).min(20)),
+        connect,
+        first_byte,
         whole,
-        ..usual
+        rate,
+    }
+}
+
+/// A duration as the configuration writes it: `30s`, `2m`.
+fn duration(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Duration> {
+    let item = table.text(key, report)?;
+    match item.value.as_str().parse::<jiff::SignedDuration>() {
+        Ok(duration) if duration.is_positive() => Some(duration.unsigned_abs()),
+        _ => {
+            let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
+            report.add(finding.help(format!("for example `{key} = \"30s\"` or `\"2m\"`")));
+            None
+        }
     }
 }
 
@@ -172,13 +187,13 @@ fn rest(
         table.required_text("profile", report).and_then(|item| profile(&item, folder, profile_reports, report));
     let languages =
         table.section("languages", report).map(|mut codes| languages(&mut codes, report)).unwrap_or_default();
-    let read = credential(table, "read", report);
-    let write = credential(table, "write", report);
+    let read = credential::credential(table, "read", report);
+    let write = credential::credential(table, "write", report);
     Some(RestSystem { url: url?, profile: profile?, languages, read, write })
 }
 
 /// A place that is an address must be http, https or file, and have no user in it.
-fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
+pub(super) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
     let text = item.value.as_str();
     if let Some(name) = text.strip_prefix("env:") {
         return Some(PlaceText::Variable(name.to_owned()));
@@ -240,21 +255,4 @@ fn languages(section: &mut Section<'_>, report: &mut Report) -> LanguageCodes {
         }
     }
     LanguageCodes::new(codes)
-}
-
-fn credential(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<CredentialReference> {
-    let mut section = table.section(key, report)?;
-    let bearer = section.required_text("bearer", report);
-    section.finish(report);
-    let item = bearer?;
-    match SecretReference::read(item.value.as_str()) {
-        Some(reference) => Some(CredentialReference::Bearer(reference)),
-        None => {
-            let finding = Diagnostic::error(Code::ClearSecret, item.span, "a secret stands in the configuration")
-                .label("hidden here")
-                .help("put it into an environment variable or a file, and write `env:NAME` or `file:PATH`; then give it up as known");
-            report.add(finding);
-            None
-        }
-    }
 }

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use diaporos_core::intake::{Incoming, PageMark};
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::Timestamp;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -14,13 +14,30 @@ use diaporos_core::plan::State;
 
 /// The entries that a listing has shown so far; small even for millions.
 #[derive(Debug, Clone, Default)]
-pub struct Seen(RoaringTreemap);
+pub struct Seen(pub(super) RoaringTreemap);
 
 impl Seen {
     /// How many there are.
     #[must_use]
     pub fn count(&self) -> u64 {
         self.0.len()
+    }
+}
+
+impl Seen {
+    /// Adds what another listing has shown.
+    pub fn add(&mut self, other: &Seen) {
+        self.0 |= &other.0;
+    }
+
+    pub(super) fn bytes(&self) -> Result<Vec<u8>, StoreError> {
+        let mut bytes = Vec::new();
+        self.0.serialize_into(&mut bytes).map_err(StoreError::content)?;
+        Ok(bytes)
+    }
+
+    pub(super) fn from_bytes(bytes: &[u8]) -> Result<Seen, StoreError> {
+        RoaringTreemap::deserialize_from(bytes).map(Seen).map_err(StoreError::content)
     }
 }
 
@@ -114,20 +131,7 @@ impl Store {
             }
         }
         if let Some((place, mark)) = mark {
-            let mut bitmap = Vec::new();
-            on_page.serialize_into(&mut bitmap).map_err(StoreError::content)?;
-            transaction.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
-                params![
-                    number,
-                    place,
-                    mark.etag,
-                    mark.last_modified,
-                    mark.content.as_bytes(),
-                    mark.next,
-                    bitmap,
-                    millis(now)
-                ],
-            )?;
+            keep_mark(&transaction, number, place, mark, &Seen(on_page), now)?;
         }
         transaction.commit()?;
         Ok(tally)
@@ -155,6 +159,86 @@ impl Store {
         seen.0 |= on_page;
         let pulled = seen.0.len() - before;
         Ok(PageTally { pulled, unchanged: pulled, ..PageTally::default() })
+    }
+
+    /// Which of the given entries are known with that very revision and are not gone: these need not
+    /// be asked for again. They count as seen.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn take_as_known(
+        &self,
+        (system, kind): (&SystemName, &TypeName),
+        entries: &mut Vec<Incoming>,
+        seen: &mut Seen,
+    ) -> Result<PageTally, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut find = self
+            .connection
+            .prepare_cached("SELECT id FROM entry WHERE type = ? AND source_id = ? AND revision = ? AND state = ?")?;
+        let mut tally = PageTally::default();
+        let mut rest = Vec::new();
+        for entry in entries.drain(..) {
+            let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
+            let known = find.query_row(params![number, entry.id.as_str(), revision, entry.state.word()], |row| {
+                row.get::<_, i64>(0)
+            });
+            match known.optional()? {
+                Some(id) if seen.0.insert(id.unsigned_abs()) => {
+                    tally.pulled += 1;
+                    tally.unchanged += 1;
+                }
+                Some(_) => {}
+                None => rest.push(entry),
+            }
+        }
+        *entries = rest;
+        Ok(tally)
+    }
+
+    /// Takes entries for gone because their source says so, and tells how many were not before.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn take_deleted(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        ids: &[EntryId],
+        now: Timestamp,
+    ) -> Result<u64, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let mut gone = 0;
+        for id in ids {
+            let known = transaction
+                .prepare_cached("SELECT id FROM entry WHERE type = ? AND source_id = ? AND state <> 'gone'")?
+                .query_row(params![number, id.as_str()], |row| row.get(0))
+                .optional()?;
+            if let Some(known) = known {
+                take_for_gone(&transaction, known, now)?;
+                gone += 1;
+            }
+        }
+        if gone > 0 {
+            transaction.execute("DELETE FROM page_mark WHERE type = ?", [number])?;
+        }
+        transaction.commit()?;
+        Ok(gone)
+    }
+
+    /// How many entries of a type a listing has not shown.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn missing(&self, (system, kind): (&SystemName, &TypeName), seen: &Seen) -> Result<u64, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut all = self.connection.prepare_cached("SELECT id FROM entry WHERE type = ? AND state <> 'gone'")?;
+        let mut rows = all.query([number])?;
+        let mut missing = 0;
+        while let Some(row) = rows.next()? {
+            missing += u64::from(!seen.0.contains(row.get::<_, i64>(0)?.unsigned_abs()));
+        }
+        Ok(missing)
     }
 
     /// How many entries of a type are known and not gone.
@@ -211,6 +295,28 @@ impl Store {
         transaction.commit()?;
         Ok(Ok(count))
     }
+}
+
+/// Keeps by what a page is known again, and which entries, or languages of entries, it shows.
+pub(super) fn keep_mark(
+    connection: &Connection,
+    kind: i64,
+    place: &str,
+    mark: &PageMark,
+    on_page: &Seen,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+        kind,
+        place,
+        mark.etag,
+        mark.last_modified,
+        mark.content.as_bytes(),
+        mark.next,
+        on_page.bytes()?,
+        millis(now)
+    ])?;
+    Ok(())
 }
 
 enum Fate {

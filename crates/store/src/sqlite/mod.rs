@@ -7,6 +7,7 @@ mod intake;
 mod lanes;
 mod ledger;
 mod migrate;
+mod parts;
 mod row;
 mod standing;
 
@@ -21,6 +22,7 @@ pub use error::StoreError;
 pub use intake::{PageTally, Seen};
 pub use lanes::{Counts, HeldRow, LaneRecord};
 pub use ledger::{Action, IntentRecord, LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult};
+pub use parts::Resumption;
 pub use standing::Standing;
 
 /// The hub's store.

@@ -30,7 +30,14 @@ fn end(system: &str, kind: &str) -> LaneEnd {
 fn incoming(id: &str, name: &str, state: State) -> Incoming {
     let fields: Record = [("name".to_owned(), Value::from(name))].into_iter().collect();
     let fingerprint = fingerprint(&Value::Record(fields.clone()));
-    Incoming { id: EntryId::new(id).unwrap(), state, revision: Some(Revision::new("1").unwrap()), fields, fingerprint }
+    Incoming {
+        id: EntryId::new(id).unwrap(),
+        part: None,
+        state,
+        revision: Some(Revision::new("1").unwrap()),
+        fields,
+        fingerprint,
+    }
 }
 
 fn address(id: &str) -> Address {

@@ -35,7 +35,7 @@ pub(super) fn decode(name: &str, body: &[u8]) -> Result<(Vec<Incoming>, Vec<Prob
                 let fingerprint = fingerprint(&value);
                 let Value::Record(fields) = value else { continue };
                 let revision = item.updated.and_then(|moment| Revision::new(moment.to_rfc3339()).ok());
-                entries.push(Incoming { id, state: State::Live, revision, fields, fingerprint });
+                entries.push(Incoming { id, part: None, state: State::Live, revision, fields, fingerprint });
             }
         }
     }

@@ -12,8 +12,8 @@ use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
-use crate::http::{Answer, Client, Limits, Method, Request};
-use crate::{ErrorKind, Page, PageContent, Read, SystemError};
+use crate::http::{Answer, Client, Limits, Method, Request, shown_url};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes from a feed.
 pub const TYPE: &str = "item";
@@ -52,7 +52,7 @@ impl Feeds {
     /// Where TLS cannot be set up.
     pub fn new(system: SystemName, sources: Vec<FeedSource>, limits: Limits) -> Result<Self, SystemError> {
         let [(kind, _)] = model_types();
-        Ok(Feeds { client: Client::new(system, limits)?, limits, sources, kind })
+        Ok(Feeds { client: Client::new(system, limits, None)?, limits, sources, kind })
     }
 
     /// The cursor is the number of the feed.
@@ -74,7 +74,7 @@ impl Feeds {
         let url = match place {
             FeedPlace::Web(url) => url.clone(),
             FeedPlace::File(path) => {
-                return Ok(Answer { status: 200, etag: None, last_modified: None, body: self.file(path)? });
+                return Ok(Answer { status: 200, headers: Vec::new(), body: self.file(path)?, moved: None });
             }
         };
         let request = Request::new(Method::Get, url).unless_known(known);
@@ -92,8 +92,8 @@ impl Read for Feeds {
         model()
     }
 
-    fn listing(&self, _: &TypeName) -> Listing {
-        Listing::Window
+    fn manner(&self, _: &TypeName) -> Manner {
+        Manner::plain(Listing::Window)
     }
 
     fn after(&self, cursor: Option<&str>) -> Option<String> {
@@ -101,32 +101,35 @@ impl Read for Feeds {
         (number + 1 < self.sources.len()).then(|| (number + 1).to_string())
     }
 
-    fn place(&self, _: &TypeName, cursor: Option<&str>) -> String {
-        self.source(cursor).map_or(String::new(), |(_, source)| match &source.place {
-            FeedPlace::Web(url) => crate::http::shown_url(url),
+    fn place(&self, ask: Ask<'_>) -> String {
+        self.source(ask.cursor).map_or(String::new(), |(_, source)| match &source.place {
+            FeedPlace::Web(url) => shown_url(url),
             FeedPlace::File(path) => path.display().to_string(),
         })
     }
 
-    async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError> {
-        let Some((_, source)) = self.source(cursor) else {
+    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+        let Some((_, source)) = self.source(ask.cursor) else {
             let kind = ErrorKind::Content("there is no feed to read".to_owned());
             return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });
         };
-        let next = self.after(cursor);
+        let next = self.after(ask.cursor);
         let answer = self.answer(&source.place, known).await?;
         if answer.is_not_modified() {
-            return Ok(Page { content: PageContent::Same, next });
+            return Ok(Page::new(PageContent::Same, next));
         }
         let content = fingerprint_bytes(decode::SCHEME, &answer.body);
         if known.is_some_and(|known| known.content == content) {
-            return Ok(Page { content: PageContent::Same, next });
+            return Ok(Page::new(PageContent::Same, next));
         }
-        let url = self.place(kind, cursor);
+        let url = self.place(ask);
         let wrong = |kind| SystemError { system: self.client.system().clone(), url: url.clone(), kind };
         let (entries, problems) = decode::decode(&source.name, &answer.body).map_err(wrong)?;
-        let mark = PageMark { etag: answer.etag, last_modified: answer.last_modified, content, next: next.clone() };
-        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next })
+        let mark = answer.mark(content, next.clone());
+        let note = answer.moved.map(|url| {
+            format!("the feed `{}` has moved for good to {}; change its address", source.name, shown_url(&url))
+        });
+        Ok(Page { note, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
     }
 }
 

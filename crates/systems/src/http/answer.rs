@@ -2,31 +2,53 @@
 
 use std::time::Duration;
 
+use diaporos_core::change::Fingerprint;
+use diaporos_core::intake::PageMark;
 use serde_json::Value as Json;
+use url::Url;
 
 use crate::ErrorKind;
 
 /// How much of an error's body is shown.
 const SHOWN: usize = 300;
 
-/// An answer with a status that is a success, or 304.
+/// An answer with a status below 400.
 #[derive(Debug)]
 pub struct Answer {
     /// The status.
     pub status: u16,
-    /// `ETag`.
-    pub etag: Option<String>,
-    /// `Last-Modified`.
-    pub last_modified: Option<String>,
+    /// The headers, names in lower case.
+    pub headers: Vec<(String, String)>,
     /// The decoded body.
     pub body: Vec<u8>,
+    /// Where it has moved to for good (301, 308).
+    pub moved: Option<Url>,
 }
 
 impl Answer {
+    /// A header's value, by its name in lower case.
+    #[must_use]
+    pub fn header(&self, name: &str) -> Option<&str> {
+        self.headers.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
+    }
+
+    /// By what it is known again, with the hash of its content and where the listing goes on.
+    #[must_use]
+    pub fn mark(&self, content: Fingerprint, next: Option<String>) -> PageMark {
+        let text = |name| self.header(name).map(str::to_owned);
+        PageMark { etag: text("etag"), last_modified: text("last-modified"), content, next }
+    }
+
     /// Whether it says that nothing changed since the mark that was sent.
     #[must_use]
     pub fn is_not_modified(&self) -> bool {
         self.status == 304
+    }
+
+    /// Whether it leads elsewhere.
+    #[must_use]
+    pub fn is_redirect(&self) -> bool {
+        (300..400).contains(&self.status) && self.status != 304
     }
 
     /// The body as JSON.
@@ -50,14 +72,26 @@ impl Answer {
     }
 }
 
+/// How long the other side asks to wait: seconds, or a moment, which is held against its own clock
+/// (RFC 9110 §10.2.3).
+pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
+    let text = answer.header("retry-after")?.trim();
+    if let Ok(seconds) = text.parse() {
+        return Some(Duration::from_secs(seconds));
+    }
+    let moment = |text: &str| jiff::fmt::rfc2822::parse(text).ok().map(|zoned| zoned.timestamp());
+    let wait = moment(text)?.duration_since(moment(answer.header("date")?)?);
+    Duration::try_from(wait).ok()
+}
+
 /// What a status that is no success means.
 pub(super) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -> ErrorKind {
     match status {
         401 | 403 => ErrorKind::Unauthorised { status },
-        404 | 410 => ErrorKind::NotFound,
+        404 => ErrorKind::NotFound,
+        410 => ErrorKind::GoneForGood,
         412 => ErrorKind::RevisionDiffers { status },
         429 => ErrorKind::Throttled { after: retry_after },
-        300..=399 => ErrorKind::Redirects(format!("with {status}, and writes are not redirected")),
         _ => ErrorKind::Status { status, message: describe(body) },
     }
 }
@@ -83,7 +117,20 @@ mod tests {
     use super::*;
 
     fn answer(body: &str) -> Answer {
-        Answer { status: 200, etag: None, last_modified: None, body: body.as_bytes().to_vec() }
+        Answer { status: 200, headers: Vec::new(), body: body.as_bytes().to_vec(), moved: None }
+    }
+
+    #[test]
+    fn how_long_to_wait() {
+        let asked = |after: &str, date: &str| {
+            let headers = vec![("retry-after".to_owned(), after.to_owned()), ("date".to_owned(), date.to_owned())];
+            retry_after(&Answer { headers, ..answer("") })
+        };
+        let date = "Fri, 01 May 2026 09:30:00 GMT";
+        assert_eq!(asked("7", date), Some(Duration::from_secs(7)));
+        assert_eq!(asked("Fri, 01 May 2026 09:31:00 GMT", date), Some(Duration::from_secs(60)));
+        assert_eq!(asked("Fri, 01 May 2026 09:29:00 GMT", date), None, "a moment that has passed is no wait");
+        assert_eq!(asked("soon", date), None);
     }
 
     #[test]

@@ -6,24 +6,36 @@ use diaporos_core::value::SystemName;
 use futures::StreamExt;
 use reqwest::header::{ACCEPT, CONTENT_TYPE, HeaderMap, HeaderName, HeaderValue};
 use reqwest::redirect::Policy;
+use secrecy::SecretString;
+use url::Url;
 
-use super::answer::failure;
-use super::{Answer, HeaderText, Method, Request};
+use super::answer::{failure, retry_after};
+use super::fetched::{Desk, exposed};
+use super::pace::Pace;
+use super::redirect::redirected;
+use super::request::basic;
+use super::{Answer, Credential, HeaderText, Method, Rate, Request};
 use crate::{ErrorKind, SystemError};
 
 /// What is asked of a system at most.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Limits {
     /// The most decoded bytes of one answer.
     pub max_bytes: u64,
     /// How long a connection may take.
     pub connect: Duration,
+    /// How long it may take until an answer begins.
+    pub first_byte: Duration,
     /// How long a request with its answer may take.
     pub whole: Duration,
     /// How often a read, or a write that was surely not done, is tried again.
     pub retries: u32,
     /// How many redirects are followed.
     pub redirects: usize,
+    /// How fast it is asked.
+    pub rate: Option<Rate>,
+    /// How many requests are under way at once.
+    pub concurrency: usize,
 }
 
 impl Default for Limits {
@@ -31,9 +43,12 @@ impl Default for Limits {
         Limits {
             max_bytes: 32 * 1024 * 1024,
             connect: Duration::from_secs(10),
+            first_byte: Duration::from_secs(30),
             whole: Duration::from_secs(60),
             retries: 2,
             redirects: 5,
+            rate: None,
+            concurrency: 8,
         }
     }
 }
@@ -43,13 +58,15 @@ const FIRST_PAUSE: Duration = Duration::from_millis(200);
 /// The longest pause, whatever `Retry-After` asks.
 const LONGEST_PAUSE: Duration = Duration::from_secs(30);
 
-/// Sends requests to one system.
+/// Sends requests to one system, with its credential.
 #[derive(Debug, Clone)]
 pub struct Client {
     system: SystemName,
     limits: Limits,
-    reading: reqwest::Client,
-    writing: reqwest::Client,
+    credential: Option<Credential>,
+    desk: Option<Desk>,
+    pace: Pace,
+    http: reqwest::Client,
 }
 
 impl Client {
@@ -57,20 +74,20 @@ impl Client {
     ///
     /// # Errors
     /// Where TLS cannot be set up on this machine.
-    pub fn new(system: SystemName, limits: Limits) -> Result<Self, SystemError> {
+    pub fn new(system: SystemName, limits: Limits, credential: Option<Credential>) -> Result<Self, SystemError> {
         // Fails only where a provider is installed already, which is as good.
         let _ = rustls::crypto::ring::default_provider().install_default();
-        let build = |policy: Policy| {
-            reqwest::Client::builder()
-                .user_agent(concat!("diaporos/", env!("CARGO_PKG_VERSION")))
-                .connect_timeout(limits.connect)
-                .timeout(limits.whole)
-                .redirect(policy)
-                .build()
-        };
-        let made = build(redirects(limits.redirects)).and_then(|reading| Ok((reading, build(Policy::none())?)));
+        let made = reqwest::Client::builder()
+            .user_agent(concat!("diaporos/", env!("CARGO_PKG_VERSION")))
+            .connect_timeout(limits.connect)
+            .timeout(limits.whole)
+            .redirect(Policy::none())
+            .build();
         match made {
-            Ok((reading, writing)) => Ok(Client { system, limits, reading, writing }),
+            Ok(http) => {
+                let desk = credential.as_ref().and_then(Desk::new);
+                Ok(Client { system, limits, credential, desk, pace: Pace::new(limits.rate, limits.concurrency), http })
+            }
             Err(error) => {
                 let kind = ErrorKind::Unreachable(format!("TLS cannot be set up: {}", causes(&error)));
                 Err(SystemError { system, url: String::new(), kind })
@@ -84,18 +101,53 @@ impl Client {
         &self.system
     }
 
+    /// How many requests are under way at once, at most.
+    #[must_use]
+    pub fn concurrency(&self) -> usize {
+        self.limits.concurrency
+    }
+
+    /// A request with the system's credential.
+    #[must_use]
+    pub fn request(&self, method: Method, url: Url) -> Request {
+        Request::new(method, url).credential(self.credential.as_ref())
+    }
+
+    /// How long a fetched credential still lives, where it says so.
+    pub async fn credential_lives(&self) -> Option<Duration> {
+        match &self.desk {
+            Some(desk) => desk.remaining().await,
+            None => None,
+        }
+    }
+
     /// An error of this system at a request.
     #[must_use]
     pub fn error(&self, request: &Request, kind: ErrorKind) -> SystemError {
         SystemError { system: self.system.clone(), url: request.shown_url(), kind }
     }
 
-    /// Sends a request that only reads, and again where that may help.
+    /// Sends a request that only reads, follows redirects, and tries again where that may help.
     ///
     /// # Errors
     /// Where no good answer came after all tries.
     pub async fn read(&self, request: &Request) -> Result<Answer, SystemError> {
-        self.with_retries(&self.reading, request, ErrorKind::may_pass).await
+        let mut next = request.clone();
+        let mut permanent = true;
+        let mut moved = None;
+        for _ in 0..=self.limits.redirects {
+            let answer = self.with_retries(&next, ErrorKind::may_pass).await?;
+            if !answer.is_redirect() {
+                return Ok(Answer { moved, ..answer });
+            }
+            next = redirected(&next, answer.header("location")).map_err(|kind| self.error(request, kind))?;
+            // Only where every step is for good is the new address one to keep.
+            permanent &= matches!(answer.status, 301 | 308);
+            moved = permanent.then(|| next.url.clone());
+        }
+        let most = self.limits.redirects;
+        let message = format!("more than {most} times; the addresses may lead in a circle");
+        Err(self.error(request, ErrorKind::Redirects(message)))
     }
 
     /// Sends a request that writes. It is sent again only where it was surely not carried out: no
@@ -106,18 +158,18 @@ impl Client {
     pub async fn write(&self, request: &Request) -> Result<Answer, SystemError> {
         let surely_not_done =
             |kind: &ErrorKind| matches!(kind, ErrorKind::Unreachable(_) | ErrorKind::Throttled { .. });
-        self.with_retries(&self.writing, request, surely_not_done).await
+        let answer = self.with_retries(request, surely_not_done).await?;
+        if answer.is_redirect() {
+            let message = format!("with {}, and writes are not redirected", answer.status);
+            return Err(self.error(request, ErrorKind::Redirects(message)));
+        }
+        Ok(answer)
     }
 
-    async fn with_retries(
-        &self,
-        client: &reqwest::Client,
-        request: &Request,
-        again: impl Fn(&ErrorKind) -> bool,
-    ) -> Result<Answer, SystemError> {
+    async fn with_retries(&self, request: &Request, again: impl Fn(&ErrorKind) -> bool) -> Result<Answer, SystemError> {
         let mut tried = 0;
         loop {
-            match self.once(client, request).await {
+            match self.with_credential(request).await {
                 Err(kind) if tried < self.limits.retries && again(&kind) => {
                     let pause = pause(&kind, tried);
                     tracing::debug!(system = %self.system, url = request.shown_url(), %kind, ?pause, "trying again");
@@ -129,7 +181,23 @@ impl Client {
         }
     }
 
-    async fn once(&self, client: &reqwest::Client, request: &Request) -> Result<Answer, ErrorKind> {
+    /// Sends a request with what was fetched for it. Where that is not accepted (401), it is
+    /// fetched once more; a refusal (403) is an answer.
+    async fn with_credential(&self, request: &Request) -> Result<Answer, ErrorKind> {
+        let wanted = request.headers.iter().any(|(_, text)| matches!(text, HeaderText::Fetched { .. }));
+        let Some(desk) = self.desk.as_ref().filter(|_| wanted) else { return self.once(request, None).await };
+        let (value, fetch) = desk.value(&self.http, None).await?;
+        match self.once(request, Some(&value)).await {
+            Err(ErrorKind::Unauthorised { status: 401 }) => {
+                let (value, _) = desk.value(&self.http, Some(fetch)).await?;
+                self.once(request, Some(&value)).await
+            }
+            answer => answer,
+        }
+    }
+
+    async fn once(&self, request: &Request, fetched: Option<&SecretString>) -> Result<Answer, ErrorKind> {
+        let _place = self.pace.turn().await;
         let method = match request.method {
             Method::Get => reqwest::Method::GET,
             Method::Post => reqwest::Method::POST,
@@ -137,20 +205,29 @@ impl Client {
             Method::Patch => reqwest::Method::PATCH,
             Method::Delete => reqwest::Method::DELETE,
         };
-        let mut sending = client.request(method, request.url.clone()).headers(headers(request)?);
+        let mut url = request.url.clone();
+        if let Some((name, secret)) = &request.secret_query {
+            url.query_pairs_mut().append_pair(name, secret.expose());
+        }
+        let mut sending = self.http.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
             sending = sending.header(CONTENT_TYPE, "application/json").body(body.to_string());
         }
-        let response = sending.send().await.map_err(|error| self.transport(&error))?;
+        let begun = tokio::time::timeout(self.limits.first_byte, sending.send()).await;
+        let response = match begun {
+            Ok(response) => response.map_err(|error| self.transport(&error))?,
+            Err(_) => return Err(ErrorKind::TimedOut(self.limits.first_byte)),
+        };
         let status = response.status().as_u16();
-        let text = |name: &str| response.headers().get(name).and_then(|value| value.to_str().ok()).map(str::to_owned);
-        let (etag, last_modified, retry_after) = (text("etag"), text("last-modified"), text("retry-after"));
+        let pairs = response.headers().iter();
+        let pairs = pairs.filter_map(|(name, value)| Some((name.as_str().to_owned(), value.to_str().ok()?.to_owned())));
+        let headers: Vec<(String, String)> = pairs.collect();
         let body = self.body(response).await?;
-        if (200..300).contains(&status) || status == 304 {
-            return Ok(Answer { status, etag, last_modified, body });
+        let answer = Answer { status, headers, body, moved: None };
+        if (200..400).contains(&status) {
+            return Ok(answer);
         }
-        let after = retry_after.and_then(|seconds| seconds.trim().parse().ok()).map(Duration::from_secs);
-        Err(failure(status, &body, after))
+        Err(failure(status, &answer.body, retry_after(&answer)))
     }
 
     async fn body(&self, response: reqwest::Response) -> Result<Vec<u8>, ErrorKind> {
@@ -171,9 +248,7 @@ impl Client {
     }
 
     fn transport(&self, error: &reqwest::Error) -> ErrorKind {
-        if error.is_redirect() {
-            ErrorKind::Redirects(causes(error))
-        } else if error.is_connect() {
+        if error.is_connect() {
             ErrorKind::Unreachable(causes(error))
         } else if error.is_timeout() {
             ErrorKind::TimedOut(self.limits.whole)
@@ -183,20 +258,7 @@ impl Client {
     }
 }
 
-fn redirects(most: usize) -> Policy {
-    Policy::custom(move |attempt| {
-        let came_from = attempt.previous().last();
-        if attempt.previous().len() > most {
-            attempt.error(format!("more than {most} times; the addresses may lead in a circle"))
-        } else if came_from.is_some_and(|from| from.scheme() == "https") && attempt.url().scheme() != "https" {
-            attempt.error("from https to plain http")
-        } else {
-            attempt.follow()
-        }
-    })
-}
-
-fn headers(request: &Request) -> Result<HeaderMap, ErrorKind> {
+fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMap, ErrorKind> {
     let mut headers = HeaderMap::new();
     headers.insert(
         ACCEPT,
@@ -205,14 +267,17 @@ fn headers(request: &Request) -> Result<HeaderMap, ErrorKind> {
         ),
     );
     for (name, value) in &request.headers {
-        let (text, secret) = match value {
-            HeaderText::Plain(text) => (text.clone(), false),
-            HeaderText::Secret { before, secret } => (format!("{before}{}", secret.expose()), true),
+        let text = match value {
+            HeaderText::Plain(text) => text.clone(),
+            HeaderText::Secret { before, secret } => format!("{before}{}", secret.expose()),
+            HeaderText::Basic { user, password } => basic(user.expose(), password.expose()),
+            HeaderText::Fetched { before } => format!("{before}{}", fetched.map(exposed).unwrap_or_default()),
         };
         let refused = || ErrorKind::Content(format!("the header `{name}` has a character that no header can have"));
-        let mut value = HeaderValue::from_str(&text).map_err(|_| refused())?;
-        value.set_sensitive(secret);
-        headers.insert(HeaderName::from_static(name), value);
+        let header = HeaderName::try_from(name.as_str()).map_err(|_| refused())?;
+        let mut text = HeaderValue::from_str(&text).map_err(|_| refused())?;
+        text.set_sensitive(value.is_secret());
+        headers.insert(header, text);
     }
     Ok(headers)
 }
@@ -227,7 +292,7 @@ fn pause(kind: &ErrorKind, tried: u32) -> Duration {
 }
 
 /// The innermost cause of a transport error, where the reason stands.
-fn causes(error: &reqwest::Error) -> String {
+pub(super) fn causes(error: &reqwest::Error) -> String {
     let mut cause: &dyn std::error::Error = error;
     while let Some(inner) = cause.source() {
         cause = inner;

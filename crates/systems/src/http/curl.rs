@@ -6,13 +6,23 @@ impl Request {
     /// The request as a `curl` command, secrets as the variables they come from.
     #[must_use]
     pub fn as_curl(&self) -> String {
-        let mut lines = vec![format!("curl -X {} {}", self.method.word(), quoted(&self.shown_url()))];
+        // Between double quotes a shell fills in the variable.
+        let url = match &self.secret_query {
+            None => quoted(&self.shown_url()),
+            Some(_) => format!("\"{}\"", self.shown_url()),
+        };
+        let mut lines = vec![format!("curl -X {} {url}", self.method.word())];
         for (name, value) in &self.headers {
             lines.push(match value {
                 HeaderText::Plain(text) => format!("-H {}", quoted(&format!("{name}: {text}"))),
                 HeaderText::Secret { before, secret } => {
                     format!("-H \"{name}: {before}{}\"", secret.reference().placeholder())
                 }
+                HeaderText::Basic { user, password } => {
+                    format!("-u \"{}:{}\"", user.placeholder(), password.reference().placeholder())
+                }
+                HeaderText::Fetched { before: "" } => format!("-H \"{name}: $SESSION_COOKIE\""),
+                HeaderText::Fetched { before } => format!("-H \"{name}: {before}$ACCESS_TOKEN\""),
             });
         }
         if let Some(body) = &self.body {
@@ -31,7 +41,7 @@ fn quoted(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::http::{Credential, Method};
+    use crate::http::{ClientCredentials, Credential, LogIn, Method, Part};
     use crate::{Secret, SecretReference};
     use serde_json::json;
 
@@ -51,5 +61,29 @@ mod tests {
 }'"#;
         assert_eq!(request.as_curl(), expected);
         assert!(!format!("{request:?}").contains("hush"));
+    }
+
+    #[test]
+    fn every_credential_by_name() {
+        let secret = |name: &str| Secret::new(SecretReference::Variable(name.into()), "hush".into());
+        let url: url::Url = "http://a.example/x?k=1".parse().unwrap();
+        let client = ClientCredentials {
+            token: url.clone(),
+            id: Part::Plain("hub".into()),
+            secret: secret("CLIENT_SECRET"),
+            scope: None,
+        };
+        for (credential, expected) in [
+            (Credential::Basic { user: Part::Plain("hub".into()), password: secret("PASS") }, "-u \"hub:$PASS\""),
+            (Credential::Header { name: "X-Api-Key".into(), value: secret("KEY") }, "-H \"x-api-key: $KEY\""),
+            (Credential::Query { name: "key".into(), value: secret("KEY") }, "\"http://a.example/x?k=1&key=$KEY\""),
+            (Credential::ClientCredentials(client), "-H \"authorization: Bearer $ACCESS_TOKEN\""),
+            (Credential::Session(LogIn { url: url.clone(), fields: vec![] }), "-H \"cookie: $SESSION_COOKIE\""),
+        ] {
+            let request = Request::new(Method::Get, url.clone()).credential(Some(&credential));
+            assert!(request.as_curl().contains(expected), "{}", request.as_curl());
+            assert!(request.has_secret());
+            assert!(!format!("{request:?} {credential:?} {credential}").contains("hush"));
+        }
     }
 }

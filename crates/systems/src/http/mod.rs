@@ -2,9 +2,15 @@
 
 mod answer;
 mod client;
+mod credential;
 mod curl;
+mod fetched;
+mod pace;
+mod redirect;
 mod request;
 
 pub use answer::Answer;
 pub use client::{Client, Limits};
-pub use request::{Credential, HeaderText, Method, Request, join_url, shown_url};
+pub use credential::{ClientCredentials, Credential, LogIn, Part};
+pub use pace::Rate;
+pub use request::{HeaderText, Method, Request, join_url, shown_url};

@@ -1,9 +1,11 @@
 //! A request as data.
 
+use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::intake::PageMark;
 use serde_json::Value as Json;
 use url::Url;
 
+use super::{Credential, Part};
 use crate::Secret;
 
 /// The methods that systems are asked with.
@@ -50,13 +52,26 @@ pub enum HeaderText {
         /// The secret.
         secret: Secret,
     },
+    /// A user and a password (RFC 7617).
+    Basic {
+        /// The user.
+        user: Part,
+        /// The password.
+        password: Secret,
+    },
+    /// What is fetched before the request is sent: a token, or a cookie.
+    Fetched {
+        /// `Bearer ` for a token.
+        before: &'static str,
+    },
 }
 
-/// How we show who we are.
-#[derive(Debug, Clone)]
-pub enum Credential {
-    /// A bearer token (RFC 6750).
-    Bearer(Secret),
+impl HeaderText {
+    /// Whether it shows who we are, and so goes to no other host.
+    #[must_use]
+    pub fn is_secret(&self) -> bool {
+        !matches!(self, HeaderText::Plain(_))
+    }
 }
 
 /// A request as it would be sent.
@@ -64,10 +79,12 @@ pub enum Credential {
 pub struct Request {
     /// The method.
     pub method: Method,
-    /// The whole address.
+    /// The whole address, but for a secret in its query.
     pub url: Url,
+    /// A query parameter that is a secret.
+    pub secret_query: Option<(String, Secret)>,
     /// The headers, but for those that every request has.
-    pub headers: Vec<(&'static str, HeaderText)>,
+    pub headers: Vec<(String, HeaderText)>,
     /// The JSON body.
     pub body: Option<Json>,
 }
@@ -76,22 +93,41 @@ impl Request {
     /// A request without headers and body.
     #[must_use]
     pub fn new(method: Method, url: Url) -> Self {
-        Request { method, url, headers: Vec::new(), body: None }
+        Request { method, url, secret_query: None, headers: Vec::new(), body: None }
     }
 
     /// Adds a plain header.
     #[must_use]
-    pub fn header(mut self, name: &'static str, value: impl Into<String>) -> Self {
-        self.headers.push((name, HeaderText::Plain(value.into())));
+    pub fn header(mut self, name: &str, value: impl Into<String>) -> Self {
+        self.headers.push((name.to_owned(), HeaderText::Plain(value.into())));
         self
     }
 
     /// Adds a credential.
     #[must_use]
     pub fn credential(mut self, credential: Option<&Credential>) -> Self {
-        if let Some(Credential::Bearer(secret)) = credential {
-            self.headers.push(("authorization", HeaderText::Secret { before: "Bearer ", secret: secret.clone() }));
-        }
+        let header = match credential {
+            None => return self,
+            Some(Credential::Bearer(secret)) => {
+                ("authorization".to_owned(), HeaderText::Secret { before: "Bearer ", secret: secret.clone() })
+            }
+            Some(Credential::Basic { user, password }) => {
+                let text = HeaderText::Basic { user: user.clone(), password: password.clone() };
+                ("authorization".to_owned(), text)
+            }
+            Some(Credential::Header { name, value }) => {
+                (name.to_lowercase(), HeaderText::Secret { before: "", secret: value.clone() })
+            }
+            Some(Credential::Query { name, value }) => {
+                self.secret_query = Some((name.clone(), value.clone()));
+                return self;
+            }
+            Some(Credential::ClientCredentials(_)) => {
+                ("authorization".to_owned(), HeaderText::Fetched { before: "Bearer " })
+            }
+            Some(Credential::Session(_)) => ("cookie".to_owned(), HeaderText::Fetched { before: "" }),
+        };
+        self.headers.push(header);
         self
     }
 
@@ -107,11 +143,25 @@ impl Request {
         self
     }
 
-    /// The address for messages and logs: without a user's name or password.
+    /// The address for messages and logs: without a user's name or password, a secret by its name.
     #[must_use]
     pub fn shown_url(&self) -> String {
-        shown_url(&self.url)
+        let shown = shown_url(&self.url);
+        let Some((name, secret)) = &self.secret_query else { return shown };
+        let between = if self.url.query().is_some() { '&' } else { '?' };
+        format!("{shown}{between}{name}={}", secret.reference().placeholder())
     }
+
+    /// Whether the request holds something that must not cross a wire in clear.
+    #[must_use]
+    pub fn has_secret(&self) -> bool {
+        self.secret_query.is_some() || self.headers.iter().any(|(_, text)| text.is_secret())
+    }
+}
+
+/// The value of an `Authorization` header for a user and a password (RFC 7617).
+pub(super) fn basic(user: &str, password: &str) -> String {
+    format!("Basic {}", BASE64_STANDARD.encode(format!("{user}:{password}")))
 }
 
 /// An address for messages and logs: without a user's name or password.

@@ -6,10 +6,11 @@ use diaporos_core::model::FieldKind;
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, SystemName, TypeName, Value, from_json};
 use indexmap::IndexMap;
-use serde_json::Value as Json;
+use serde_json::{Value as Json, json};
 
-use super::LanguageCodes;
-use super::profile::{ProfileField, ReadType, scalar_text};
+use super::embedded::open_up;
+use super::profile::{Id, ProfileField, Query, ReadType, scalar_text};
+use super::{LanguageCodes, UnknownCode};
 use crate::Problem;
 
 /// What is needed to read an item.
@@ -21,15 +22,52 @@ pub(super) struct Decoder<'a> {
 }
 
 impl Decoder<'_> {
+    /// Reads every entry of an answer: those that can be read, and what is wrong with the others.
+    pub(super) fn entries(&self, answer: &Json) -> (Vec<Incoming>, Vec<Problem>) {
+        let (mut entries, mut problems) = (Vec::new(), Vec::new());
+        for (place, item) in self.read.items.all(answer).into_iter().enumerate() {
+            let mut take = |item: &Json, place: String| match self.incoming(&place, item) {
+                Ok(entry) => entries.push(entry),
+                Err(problem) => problems.push(problem),
+            };
+            let place = format!("item {}", place + 1);
+            match &self.read.each {
+                None => take(item, place),
+                Some(each) => {
+                    for (number, inner) in each.all(item).into_iter().enumerate() {
+                        take(&json!({ "outer": item, "inner": inner }), format!("{place}, entry {}", number + 1));
+                    }
+                }
+            }
+        }
+        (entries, problems)
+    }
+
     /// Reads an item, or says what is wrong with it.
-    pub(super) fn incoming(&self, place: usize, item: &Json) -> Result<Incoming, Problem> {
-        let unnamed = || format!("item {}", place + 1);
-        let problem = |item: String, message: String| Problem { item, message };
-        let id = self.read.id.first(item).and_then(scalar_text);
-        let id = id.ok_or_else(|| problem(unnamed(), format!("has no id at `{}`", self.read.id.as_str())))?;
-        let id = EntryId::new(id).map_err(|error| problem(unnamed(), format!("its id cannot be used: {error}")))?;
-        let named = |message: String| problem(id.to_string(), message);
+    pub(super) fn incoming(&self, place: &str, item: &Json) -> Result<Incoming, Problem> {
+        let problem = |item: &str, message: String| Problem { item: item.to_owned(), message };
+        let opened;
+        let item = if self.read.embedded.is_empty() {
+            item
+        } else {
+            opened = open_up(item, &self.read.embedded).map_err(|message| problem(place, message))?;
+            &opened
+        };
+        let id = match &self.read.id {
+            Id::Alone(id) => id.clone(),
+            Id::At(queries) => id_at(queries, item).map_err(|message| problem(place, message))?,
+        };
+        let named = |message: String| problem(id.as_str(), message);
         let state = self.state(item).map_err(named)?;
+        let part = match &self.read.parts {
+            None => None,
+            Some(parts) => {
+                let code = parts.language.first(item).and_then(scalar_text);
+                let code = code.ok_or_else(|| named(format!("has no language at `{}`", parts.language.as_str())))?;
+                let unreadable = |error: UnknownCode| named(format!("cannot be read: {error}"));
+                Some(self.languages.tag(&code).map_err(unreadable)?)
+            }
+        };
         let revision = self.read.revision.as_ref().and_then(|query| query.first(item)).and_then(scalar_text);
         let revision = match revision.map(Revision::new).transpose() {
             Ok(revision) => revision,
@@ -38,14 +76,16 @@ impl Decoder<'_> {
         let fields = Value::Record(self.record(item).map_err(named)?);
         let fingerprint = fingerprint(&fields);
         let Value::Record(fields) = fields else { return Err(named("has no fields".to_owned())) };
-        Ok(Incoming { id, state, revision, fields, fingerprint })
+        Ok(Incoming { id, part, state, revision, fields, fingerprint })
     }
 
     /// A source without states has live entries. A word that is not in the table is used as it is
     /// where it is one of ours, and is a fault where it is not.
     fn state(&self, item: &Json) -> Result<State, String> {
         let Some(query) = &self.read.state else { return Ok(State::Live) };
-        let Some(found) = query.first(item) else { return Err(format!("has no state at `{}`", query.as_str())) };
+        let Some(found) = query.first(item) else {
+            return self.read.state_missing.ok_or_else(|| format!("has no state at `{}`", query.as_str()));
+        };
         let word = match found {
             Json::Bool(truth) => truth.to_string(),
             other => scalar_text(other).unwrap_or_default(),
@@ -68,7 +108,7 @@ impl Decoder<'_> {
         for (name, field) in fields {
             let value = match &field.at {
                 None => self.value(field, members.get(name)),
-                Some(query) if field.field.many => {
+                Some(query) if field.field.many || field.node_language.is_some() => {
                     let found: Vec<Json> = query.all(item).into_iter().cloned().collect();
                     match found.as_slice() {
                         [list @ Json::Array(_)] => self.value(field, Some(list)),
@@ -87,16 +127,25 @@ impl Decoder<'_> {
 
     fn value(&self, field: &ProfileField, json: Option<&Json>) -> Result<Value, String> {
         let Some(json) = json.filter(|json| !json.is_null()) else { return Ok(Value::Null) };
-        if !field.field.localised {
+        // Of languages that are listed one by one, each item has its own value only.
+        if !field.field.localised || self.read.parts.is_some() {
             return self.plain(field, json);
         }
-        let Json::Object(by_code) = json else {
-            return Err("should have a value per language, and has not".to_owned());
-        };
+        let tag = |code: &str| self.languages.tag(code).map_err(|error| format!("cannot be read: {error}"));
         let mut localised = Localised::new();
-        for (code, inner) in by_code.iter().filter(|(_, inner)| !inner.is_null()) {
-            let tag = self.languages.tag(code).map_err(|error| format!("cannot be read: {error}"))?;
-            localised.insert(tag, self.plain(field, inner)?);
+        match (json, &field.node_language) {
+            (Json::Array(nodes), Some(member)) => {
+                for node in nodes {
+                    let code = node.get(member).and_then(scalar_text).ok_or("has a node without a language")?;
+                    localised.insert(tag(&code)?, self.plain(field, node.get("#text").unwrap_or(&Json::Null))?);
+                }
+            }
+            (Json::Object(by_code), _) => {
+                for (code, inner) in by_code.iter().filter(|(_, inner)| !inner.is_null()) {
+                    localised.insert(tag(code)?, self.plain(field, inner)?);
+                }
+            }
+            _ => return Err("should have a value per language, and has not".to_owned()),
         }
         Ok(Value::Localised(localised))
     }
@@ -104,16 +153,27 @@ impl Decoder<'_> {
     fn plain(&self, field: &ProfileField, json: &Json) -> Result<Value, String> {
         match (&field.field.kind, json) {
             (FieldKind::Reference(to), Json::Array(items)) => {
-                items.iter().map(|item| self.reference(to, item)).collect::<Result<_, _>>().map(Value::List)
+                items.iter().map(|item| self.reference(field, to, item)).collect::<Result<_, _>>().map(Value::List)
             }
-            (FieldKind::Reference(to), one) => self.reference(to, one),
+            (FieldKind::Reference(to), one) => self.reference(field, to, one),
             (_, other) => Ok(from_json(other.clone())),
         }
     }
 
-    fn reference(&self, to: &TypeName, json: &Json) -> Result<Value, String> {
-        let id = scalar_text(json).ok_or("should be the id of another entry, and is not")?;
+    /// A reference is an id, or the other entry written out with its id in it.
+    fn reference(&self, field: &ProfileField, to: &TypeName, json: &Json) -> Result<Value, String> {
+        let found = field.id.as_ref().filter(|_| json.is_object()).map_or(Some(json), |query| query.first(json));
+        let id = found.and_then(scalar_text).ok_or("should be the id of another entry, and is not")?;
         let id = EntryId::new(id).map_err(|error| format!("refers to an id that cannot be used: {error}"))?;
         Ok(Value::Reference(Address { system: self.system.clone(), kind: to.clone(), id }))
     }
+}
+
+/// The id that stands at one place, or is joined from several by slashes.
+pub(super) fn id_at(queries: &[Query], item: &Json) -> Result<EntryId, String> {
+    let part = |query: &Query| {
+        query.first(item).and_then(scalar_text).ok_or_else(|| format!("has no id at `{}`", query.as_str()))
+    };
+    let parts = queries.iter().map(part).collect::<Result<Vec<_>, _>>()?;
+    EntryId::new(parts.join("/")).map_err(|error| format!("its id cannot be used: {error}"))
 }

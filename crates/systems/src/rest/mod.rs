@@ -1,6 +1,7 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
 mod decode;
+mod embedded;
 mod languages;
 mod paging;
 mod profile;

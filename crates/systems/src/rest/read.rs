@@ -1,18 +1,21 @@
 //! Reading a REST system.
 
+use std::collections::BTreeSet;
+
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, PageMark};
+use diaporos_core::intake::{Incoming, Listing, PageMark, from_when, later};
 use diaporos_core::model::Model;
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use serde_json::Value as Json;
 use url::Url;
+use url::form_urlencoded::byte_serialize;
 
-use super::decode::Decoder;
-use super::profile::ReadType;
+use super::decode::{Decoder, id_at};
+use super::profile::{Query, ReadType, scalar_text};
 use super::{LanguageCodes, Profile};
 use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
-use crate::{ErrorKind, Page, PageContent, Problem, Read, SystemError};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
 const SCHEME: &str = "rest 1";
@@ -24,7 +27,6 @@ pub struct RestReader {
     base: Url,
     profile: Profile,
     languages: LanguageCodes,
-    credential: Option<Credential>,
     /// What decides how a page is read, as a fingerprint.
     reading: Fingerprint,
 }
@@ -43,7 +45,7 @@ impl RestReader {
         limits: Limits,
     ) -> Result<Self, SystemError> {
         let reading = fingerprint_texts([SCHEME, &profile.fingerprint().to_string(), &format!("{languages:?}")]);
-        Ok(RestReader { client: Client::new(system, limits)?, base, profile, languages, credential, reading })
+        Ok(RestReader { client: Client::new(system, limits, credential)?, base, profile, languages, reading })
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {
@@ -54,30 +56,37 @@ impl RestReader {
         })
     }
 
-    fn url(&self, read: &ReadType, cursor: Option<&str>) -> Url {
-        let mut url = join_url(&self.base, &read.list).unwrap_or_else(|_| self.base.clone());
-        read.paging.address(&mut url, cursor);
-        url
+    fn url(&self, read: &ReadType, ask: Ask<'_>) -> Url {
+        let mut url = self.joined(&read.list);
+        if let (Some(since), Some(moment)) = (&read.since, ask.since) {
+            url.query_pairs_mut().append_pair(&since.parameter, &from_when(moment, since.overlap));
+        }
+        read.paging.address(url, ask.cursor)
     }
 
-    fn entries(&self, kind: &TypeName, read: &ReadType, answer: &Json) -> (Vec<Incoming>, Vec<Problem>, usize) {
+    fn joined(&self, path: &str) -> Url {
+        join_url(&self.base, path).unwrap_or_else(|_| self.base.clone())
+    }
+
+    /// A request to an address that an answer may have given: the credential goes to the system's
+    /// own host only.
+    fn request(&self, url: Url) -> Request {
+        if url.origin() == self.base.origin() {
+            self.client.request(Method::Get, url)
+        } else {
+            Request::new(Method::Get, url)
+        }
+    }
+
+    fn decoder<'a>(&'a self, kind: &TypeName, read: &'a ReadType) -> Decoder<'a> {
         let known = self.profile.types.get(kind);
         let fields = known.and_then(|known| known.fields.as_ref());
-        let decoder = Decoder { system: self.client.system(), languages: &self.languages, read, fields };
-        let items = read.items.all(answer);
-        let (mut entries, mut problems) = (Vec::with_capacity(items.len()), Vec::new());
-        for (place, item) in items.iter().enumerate() {
-            match decoder.incoming(place, item) {
-                Ok(entry) => entries.push(entry),
-                Err(problem) => problems.push(problem),
-            }
-        }
-        (entries, problems, items.len())
+        Decoder { system: self.client.system(), languages: &self.languages, read, fields }
     }
 
     /// An answer without the array of items is not an empty listing.
-    fn looks_like_a_listing(read: &ReadType, answer: &Json) -> Result<(), ErrorKind> {
-        let array = read.items.as_str().strip_suffix("[*]");
+    fn looks_like_a_listing(items: &Query, answer: &Json) -> Result<(), ErrorKind> {
+        let array = items.as_str().strip_suffix("[*]");
         let is_there = match array {
             Some(array) => serde_json_path::JsonPath::parse(array)
                 .is_ok_and(|path| path.query(answer).all().iter().any(|found| found.is_array())),
@@ -95,7 +104,7 @@ impl RestReader {
     fn same(&self, answer: &Answer, known: Option<&PageMark>) -> Option<Page> {
         let known = known?;
         let same = answer.is_not_modified() || known.content == fingerprint_bytes("", &answer.body);
-        same.then(|| Page { content: PageContent::Same, next: known.next.clone() })
+        same.then(|| Page::new(PageContent::Same, known.next.clone()))
     }
 }
 
@@ -109,37 +118,97 @@ impl Read for RestReader {
         self.profile.model()
     }
 
-    fn listing(&self, _: &TypeName) -> Listing {
-        Listing::Complete
+    fn manner(&self, kind: &TypeName) -> Manner {
+        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
+        Manner {
+            listing: if read.absent_is_gone { Listing::Complete } else { Listing::Window },
+            by_position: read.paging.is_by_position(),
+            parts: read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }),
+            since: read.since.is_some(),
+            detail: read.detail.is_some(),
+            deleted: read.deleted.is_some(),
+        }
     }
 
-    fn place(&self, kind: &TypeName, cursor: Option<&str>) -> String {
+    fn place(&self, ask: Ask<'_>) -> String {
         // A mark made with another profile says nothing of how this one reads the page.
-        let url = self.read_type(kind).map_or(String::new(), |read| shown_url(&self.url(read, cursor)));
+        let url = self.read_type(ask.kind).map_or(String::new(), |read| shown_url(&self.url(read, ask)));
         format!("{url} {}", self.reading)
     }
 
-    async fn page(&self, kind: &TypeName, cursor: Option<&str>, known: Option<&PageMark>) -> Result<Page, SystemError> {
-        let read = self.read_type(kind)?;
-        let request = Request::new(Method::Get, self.url(read, cursor)).credential(self.credential.as_ref());
-        let conditional = request.clone().unless_known(known);
-        let answer = self.client.read(&conditional).await?;
+    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+        let read = self.read_type(ask.kind)?;
+        let url = self.url(read, ask);
+        if !matches!(url.scheme(), "http" | "https") {
+            let request = Request::new(Method::Get, url);
+            let message = "the listing leads on to an address that is not http or https".to_owned();
+            return Err(self.client.error(&request, ErrorKind::Content(message)));
+        }
+        let request = self.request(url);
+        let answer = self.client.read(&request.clone().unless_known(known)).await?;
         if let Some(page) = self.same(&answer, known) {
             return Ok(page);
         }
         let wrong = |kind| self.client.error(&request, kind);
         let json = answer.json().map_err(wrong)?;
-        Self::looks_like_a_listing(read, &json).map_err(wrong)?;
-        let (entries, problems, items) = self.entries(kind, read, &json);
-        let next = read.paging.next(cursor, &json, items);
-        if next.is_some() && next.as_deref() == cursor {
-            return Err(wrong(ErrorKind::Content(format!(
-                "the page names itself as the next (`{}`)",
-                cursor.unwrap_or_default()
-            ))));
+        Self::looks_like_a_listing(&read.items, &json).map_err(wrong)?;
+        let items = read.items.all(&json);
+        let next = read.paging.next(ask.cursor, &request.url, &answer, &json, items.len());
+        if next.is_some() && next.as_deref() == ask.cursor {
+            let message = format!("the page names itself as the next (`{}`)", ask.cursor.unwrap_or_default());
+            return Err(wrong(ErrorKind::Content(message)));
         }
-        let content = fingerprint_bytes("", &answer.body);
-        let mark = PageMark { etag: answer.etag, last_modified: answer.last_modified, content, next: next.clone() };
-        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next })
+        let (entries, problems) = self.decoder(ask.kind, read).entries(&json);
+        let mark = answer.mark(fingerprint_bytes("", &answer.body), next.clone());
+        let moments = read.since.iter().flat_map(|since| items.iter().filter_map(|item| since.at.first(item)));
+        let newest = moments.filter_map(scalar_text).fold(None, |newest, moment| Some(later(newest, moment)));
+        let note = answer
+            .moved
+            .as_ref()
+            .map(|url| format!("it has moved for good to {}; change the system's `url`", shown_url(url)));
+        let total = read.paging.total(&json);
+        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, total, newest, note })
+    }
+
+    async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        let read = self.read_type(kind)?;
+        let Some(path) = &read.detail else { return Ok(None) };
+        let escaped: String = byte_serialize(id.as_str().as_bytes()).collect::<String>().replace('+', "%20");
+        let request = self.request(self.joined(&path.replace("{id}", &escaped)));
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => return Ok(None),
+            answer => answer?,
+        };
+        let wrong = |kind| self.client.error(&request, kind);
+        let json = answer.json().map_err(wrong)?;
+        let entry = self.decoder(kind, read).incoming(id.as_str(), &json);
+        entry.map(Some).map_err(|problem| wrong(ErrorKind::Content(format!("{} {}", problem.item, problem.message))))
+    }
+
+    async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+        let read = self.read_type(kind)?;
+        let Some(deleted) = &read.deleted else { return Ok(Vec::new()) };
+        let mut url = self.joined(&deleted.list);
+        if let (Some(since), Some(moment)) = (&read.since, since) {
+            url.query_pairs_mut().append_pair(&since.parameter, &from_when(moment, since.overlap));
+        }
+        let mut cursor: Option<String> = None;
+        let mut ids = Vec::new();
+        let mut visited = BTreeSet::new();
+        loop {
+            let request = self.request(read.paging.address(url.clone(), cursor.as_deref()));
+            let answer = self.client.read(&request).await?;
+            let wrong = |kind| self.client.error(&request, kind);
+            let json = answer.json().map_err(wrong)?;
+            Self::looks_like_a_listing(&deleted.items, &json).map_err(wrong)?;
+            let items = deleted.items.all(&json);
+            for item in &items {
+                ids.push(id_at(&deleted.id, item).map_err(|message| wrong(ErrorKind::Content(message)))?);
+            }
+            match read.paging.next(cursor.as_deref(), &request.url, &answer, &json, items.len()) {
+                Some(next) if visited.insert(next.clone()) => cursor = Some(next),
+                _ => return Ok(ids),
+            }
+        }
     }
 }

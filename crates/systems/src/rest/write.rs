@@ -20,7 +20,6 @@ pub struct RestWriter {
     base: Url,
     profile: Profile,
     languages: LanguageCodes,
-    credential: Option<Credential>,
 }
 
 impl RestWriter {
@@ -36,7 +35,7 @@ impl RestWriter {
         credential: Option<Credential>,
         limits: Limits,
     ) -> Result<Self, SystemError> {
-        Ok(RestWriter { client: Client::new(system, limits)?, base, profile, languages, credential })
+        Ok(RestWriter { client: Client::new(system, limits, credential)?, base, profile, languages })
     }
 
     fn error(&self, message: impl Into<String>) -> SystemError {
@@ -54,7 +53,7 @@ impl RestWriter {
 
     fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
-        Ok(Request::new(call.method, url).credential(self.credential.as_ref()))
+        Ok(self.client.request(call.method, url))
     }
 
     fn code(&self, language: Option<&LanguageTag>) -> Result<Option<String>, SystemError> {
@@ -161,7 +160,7 @@ impl RestWriter {
             Order::Create { .. } => None,
             Order::Update { id, .. } | Order::Withdraw { id, .. } | Order::Delete { id, .. } => Some(id.clone()),
         };
-        let etag = answer.etag.as_deref();
+        let etag = answer.header("etag");
         // 204, or a body that is no document: what we asked for is done all the same.
         let document = answer.json().unwrap_or(Json::Null);
         let id = self.document_id(write, &document)?.or(known);
@@ -206,7 +205,7 @@ impl Write for RestWriter {
             answer => answer?,
         };
         let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
-        self.existing(kind, write, &json, answer.etag.as_deref()).map(Some)
+        self.existing(kind, write, &json, answer.header("etag")).map(Some)
     }
 
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {

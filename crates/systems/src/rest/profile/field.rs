@@ -15,6 +15,10 @@ pub(in crate::rest) struct ProfileField {
     pub(in crate::rest) field: Field,
     /// Where it is, where that is not under its own name.
     pub(in crate::rest) at: Option<Query>,
+    /// Of a reference that is written out: where the other entry's id is in it.
+    pub(in crate::rest) id: Option<Query>,
+    /// The member of each node that names its language, where a value per language is a list of nodes.
+    pub(in crate::rest) node_language: Option<String>,
 }
 
 /// Reads the table of fields: `title = "text"`, or a table with more to say.
@@ -25,7 +29,7 @@ pub(super) fn fields(section: &mut Section<'_>, report: &mut Report) -> IndexMap
             None => continue,
             Some(Shape::Text(kind)) => {
                 let kind = plain_kind(&kind, report);
-                ProfileField { field: Field { kind, ..Field::default() }, at: None }
+                ProfileField { field: Field { kind, ..Field::default() }, at: None, id: None, node_language: None }
             }
             Some(Shape::Table(mut table)) => {
                 let field = described(&mut table, report);
@@ -65,6 +69,8 @@ fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
             max_length,
         },
         at: Query::from_key(table, "at", report),
+        id: Query::from_key(table, "id", report),
+        node_language: table.text("node_language", report).map(|item| item.value.as_str().to_owned()),
     }
 }
 

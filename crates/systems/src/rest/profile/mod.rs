@@ -2,6 +2,7 @@
 
 mod call;
 mod field;
+mod paging;
 mod query;
 mod read_type;
 mod write_type;
@@ -16,8 +17,9 @@ use indexmap::IndexMap;
 
 pub(super) use call::{Call, Filled};
 pub(super) use field::ProfileField;
+pub(super) use paging::{Next, PageSize, Paging, Style};
 pub(super) use query::{Query, scalar_text};
-pub(super) use read_type::{PageSize, Paging, ReadType};
+pub(super) use read_type::{Embedded, Id, ReadType};
 pub(super) use write_type::{RevisionPlace, WriteType};
 
 /// How a REST system is read and written.

@@ -38,6 +38,20 @@ impl Query {
         }
     }
 
+    /// The whole document.
+    pub(super) fn whole() -> Option<Query> {
+        Query::constant("$")
+    }
+
+    /// Where an entry within an item stands, where there are such.
+    pub(super) fn inner(each: Option<&Query>) -> Option<Query> {
+        each.and_then(|_| Query::constant("$.inner"))
+    }
+
+    fn constant(text: &str) -> Option<Query> {
+        JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path })
+    }
+
     /// Everything it finds.
     pub(in crate::rest) fn all<'a>(&self, json: &'a Json) -> Vec<&'a Json> {
         self.path.query(json).all()

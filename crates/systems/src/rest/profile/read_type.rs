@@ -1,12 +1,14 @@
-//! How a type is listed.
+//! How a type is listed, and where things are in an item.
 
 use std::collections::BTreeMap;
+use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::plan::State;
 use diaporos_core::settings::Section;
+use diaporos_core::value::{EntryId, LanguageTag};
 
-use super::Query;
+use super::{Paging, Query};
 
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
@@ -15,73 +17,227 @@ pub(in crate::rest) struct ReadType {
     pub(in crate::rest) list: String,
     /// Where the items are in an answer.
     pub(in crate::rest) items: Query,
-    /// Where an item's id is.
-    pub(in crate::rest) id: Query,
+    /// Where entries are within an item; each is then an object with the members `outer` and `inner`.
+    pub(in crate::rest) each: Option<Query>,
+    /// What makes an entry's id.
+    pub(in crate::rest) id: Id,
     /// Where its revision is.
     pub(in crate::rest) revision: Option<Query>,
     /// Where its state is.
     pub(in crate::rest) state: Option<Query>,
     /// The source's words for states.
     pub(in crate::rest) states: BTreeMap<String, State>,
+    /// The state of an item that does not say.
+    pub(in crate::rest) state_missing: Option<State>,
     /// Where its fields are.
     pub(in crate::rest) fields_at: Option<Query>,
+    /// Texts among the fields that hold a document of their own.
+    pub(in crate::rest) embedded: Vec<(String, Embedded)>,
+    /// How each language of an entry is told, where they are listed one by one.
+    pub(in crate::rest) parts: Option<Parts>,
     /// How a listing goes on.
     pub(in crate::rest) paging: Paging,
+    /// How only what changed is asked for.
+    pub(in crate::rest) since: Option<Since>,
+    /// Where what was deleted is listed.
+    pub(in crate::rest) deleted: Option<Deleted>,
+    /// The path of one entry, for fields that the listing leaves out.
+    pub(in crate::rest) detail: Option<String>,
+    /// Whether what a whole listing lacks is gone.
+    pub(in crate::rest) absent_is_gone: bool,
 }
 
-/// How a listing goes on after a page.
+/// What makes an entry's id.
 #[derive(Debug, Clone)]
-pub(in crate::rest) enum Paging {
-    /// It has one page.
-    None,
-    /// The next page's number; an empty page is the end.
-    Page {
-        /// The query parameter.
-        parameter: String,
-        /// The first page's number.
-        first: u64,
-        /// How many items a page has.
-        size: Option<PageSize>,
-    },
-    /// What the answer says leads on; nothing there is the end.
-    Cursor {
-        /// The query parameter.
-        parameter: String,
-        /// Where the answer has it.
-        next: Query,
-        /// How many items a page has.
-        size: Option<PageSize>,
-    },
+pub(in crate::rest) enum Id {
+    /// What stands at these places, joined by slashes.
+    At(Vec<Query>),
+    /// The type has one entry, which is called so.
+    Alone(EntryId),
 }
 
-/// How many items of a page are asked for.
+/// A document inside a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::rest) enum Embedded {
+    Json,
+    Xml,
+}
+
+/// How languages that are listed one by one belong together.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct PageSize {
+pub(in crate::rest) struct Parts {
+    /// Where an item's language is.
+    pub(in crate::rest) language: Query,
+    /// The language whose values count for fields that have none.
+    pub(in crate::rest) main: Option<LanguageTag>,
+}
+
+/// How only what changed is asked for.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct Since {
     /// The query parameter.
     pub(in crate::rest) parameter: String,
-    /// How many.
-    pub(in crate::rest) items: u64,
+    /// Where an item says when it changed.
+    pub(in crate::rest) at: Query,
+    /// How far before the newest change it is asked, against clocks that differ.
+    pub(in crate::rest) overlap: Duration,
+}
+
+/// Where what was deleted is listed.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct Deleted {
+    pub(in crate::rest) list: String,
+    pub(in crate::rest) items: Query,
+    pub(in crate::rest) id: Vec<Query>,
 }
 
 impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<ReadType> {
         let list = section.required_text("list", report);
-        let items = Query::required(section, "items", report);
-        let id = Query::required(section, "id", report);
+        let alone = section.text("alone", report);
+        let id = match alone {
+            Some(item) => match EntryId::new(item.value.as_str()) {
+                Ok(id) => Some(Id::Alone(id)),
+                Err(error) => {
+                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("this cannot be an id: {error}")));
+                    None
+                }
+            },
+            None => queries(section, "id", report).map(Id::At),
+        };
+        let items = match &id {
+            Some(Id::Alone(_)) => Query::from_key(section, "items", report).or_else(Query::whole),
+            _ => Query::required(section, "items", report),
+        };
+        let each = Query::from_key(section, "each", report);
         let revision = Query::from_key(section, "revision", report);
         let state = Query::from_key(section, "state", report);
         let states = section.section("states", report).map(|mut words| states(&mut words, report)).unwrap_or_default();
-        let fields_at = Query::from_key(section, "fields_at", report);
-        let paging = match section.section("paging", report) {
-            None => Paging::None,
-            Some(mut paging) => {
-                let read = Paging::from_section(&mut paging, report);
-                paging.finish(report);
-                read?
+        let state_missing = section.text("state_missing", report).and_then(|item| {
+            let found = State::from_word(item.value.as_str());
+            if found.is_none() {
+                let message = format!("`{}` is not a state", item.value.as_str());
+                let finding = Diagnostic::error(Code::BadValue, item.span, message);
+                report.add(finding.suggest(item.value.as_str(), State::WORDS.map(|(word, _)| word)));
             }
+            found
+        });
+        let fields_at = Query::from_key(section, "fields_at", report).or_else(|| Query::inner(each.as_ref()));
+        let embedded =
+            section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
+        let parts = optional(section, "languages", report, Parts::from_section);
+        let paging = Paging::from_key(section, report);
+        let since = optional(section, "since", report, Since::from_section);
+        let deleted = optional(section, "deleted", report, Deleted::from_section);
+        let detail = section.text("detail", report).and_then(|item| {
+            let path = item.value.as_str();
+            if !path.contains("{id}") || revision.is_none() {
+                let finding = Diagnostic::error(
+                    Code::BadValue,
+                    item.span,
+                    "`detail` needs `{id}` in it, and `revision` beside it",
+                );
+                report
+                    .add(finding.help("the listing's revision tells which entries changed; only those are asked for"));
+                return None;
+            }
+            Some(path.to_owned())
+        });
+        let absent_is_gone = section.text("absent", report).is_none_or(|item| match item.value.as_str() {
+            "gone" => true,
+            "kept" => false,
+            other => {
+                let message = format!("`{other}` is not what becomes of an entry that a whole listing lacks");
+                report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["gone", "kept"]));
+                true
+            }
+        });
+        Some(ReadType {
+            list: list?.value.as_str().to_owned(),
+            items: items?,
+            each,
+            id: id?,
+            revision,
+            state,
+            states,
+            state_missing,
+            fields_at,
+            embedded,
+            parts: parts?,
+            paging: paging?,
+            since: since?,
+            deleted: deleted?,
+            detail,
+            absent_is_gone,
+        })
+    }
+}
+
+/// What stands under a key that need not be there; none where it is there and faulty.
+fn optional<T>(
+    section: &mut Section<'_>,
+    key: &'static str,
+    report: &mut Report,
+    read: fn(&mut Section<'_>, &mut Report) -> Option<T>,
+) -> Option<Option<T>> {
+    let Some(mut table) = section.section(key, report) else { return Some(None) };
+    let value = read(&mut table, report);
+    table.finish(report);
+    value.map(Some)
+}
+
+/// One query or several under a key that must be there.
+fn queries(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Vec<Query>> {
+    let items = section.text_or_texts(key, report);
+    if items.is_empty() {
+        section.missing(key, report);
+        return None;
+    }
+    items.iter().map(|item| Query::from_item(item, report)).collect()
+}
+
+impl Parts {
+    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Parts> {
+        let language = Query::required(section, "language", report);
+        let main = match section.text("main", report) {
+            None => None,
+            Some(item) => match item.value.as_str().parse() {
+                Ok(tag) => Some(tag),
+                Err(error) => {
+                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
+                    return None;
+                }
+            },
         };
-        let list = list?.value.as_str().to_owned();
-        Some(ReadType { list, items: items?, id: id?, revision, state, states, fields_at, paging })
+        Some(Parts { language: language?, main })
+    }
+}
+
+impl Since {
+    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Since> {
+        let parameter = section.required_text("parameter", report);
+        let at = Query::required(section, "at", report);
+        let overlap = match section.text("overlap", report) {
+            None => Duration::from_secs(300),
+            Some(item) => match item.value.as_str().parse::<jiff::SignedDuration>() {
+                Ok(overlap) if !overlap.is_negative() => overlap.unsigned_abs(),
+                _ => {
+                    let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
+                    report.add(finding.help("for example `overlap = \"5m\"`"));
+                    return None;
+                }
+            },
+        };
+        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap })
+    }
+}
+
+impl Deleted {
+    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Deleted> {
+        let list = section.required_text("list", report);
+        let items = Query::required(section, "items", report);
+        let id = queries(section, "id", report);
+        Some(Deleted { list: list?.value.as_str().to_owned(), items: items?, id: id? })
     }
 }
 
@@ -103,34 +259,18 @@ fn states(section: &mut Section<'_>, report: &mut Report) -> BTreeMap<String, St
     words
 }
 
-impl Paging {
-    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Paging> {
-        let style = section.required_text("style", report)?;
-        let parameter = section.text("parameter", report).map(|item| item.value.as_str().to_owned());
-        let size = section.section("size", report).and_then(|mut size| {
-            let parameter = size.required_text("parameter", report);
-            let items = size.count("items", 1, report);
-            if items.is_none() && !size.has("items") {
-                size.missing("items", report);
-            }
-            size.finish(report);
-            Some(PageSize { parameter: parameter?.value.as_str().to_owned(), items: items?.value })
-        });
-        match style.value.as_str() {
-            "page" => {
-                let first = section.count("first", 0, report).map_or(1, |count| count.value);
-                Some(Paging::Page { parameter: parameter.unwrap_or_else(|| "page".to_owned()), first, size })
-            }
-            "cursor" => {
-                let next = Query::required(section, "next", report)?;
-                Some(Paging::Cursor { parameter: parameter.unwrap_or_else(|| "cursor".to_owned()), next, size })
-            }
+fn embedded(section: &mut Section<'_>, report: &mut Report) -> Vec<(String, Embedded)> {
+    let mut found = Vec::new();
+    for name in section.names() {
+        let Some(item) = section.named_text(&name.value, report) else { continue };
+        match item.value.as_str() {
+            "json" => found.push((name.value, Embedded::Json)),
+            "xml" => found.push((name.value, Embedded::Xml)),
             other => {
-                let finding =
-                    Diagnostic::error(Code::BadValue, style.span, format!("`{other}` is not a style of paging"));
-                report.add(finding.suggest(other, ["page", "cursor"]));
-                None
+                let message = format!("`{other}` is not a form that is read inside a text");
+                report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["json", "xml"]));
             }
         }
     }
+    found
 }

@@ -1,14 +1,23 @@
 //! What comes in from a source: entries as it gives them, and the pages they come on.
 
+mod join;
+mod since;
+
+pub use join::join;
+pub use since::{from_when, later};
+
 use crate::change::Fingerprint;
 use crate::plan::State;
-use crate::value::{EntryId, Record, Revision};
+use crate::value::{EntryId, LanguageTag, Record, Revision};
 
 /// An entry as a source gives it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Incoming {
     /// What the source calls it.
     pub id: EntryId,
+    /// Its language, where a source lists each language of an entry by itself; the entry is put
+    /// together from these.
+    pub part: Option<LanguageTag>,
     /// Its state.
     pub state: State,
     /// The source's mark of its version.

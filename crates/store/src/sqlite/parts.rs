@@ -1,0 +1,267 @@
+//! Entries whose languages a source lists one by one.
+
+use diaporos_core::change::Fingerprint;
+use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
+use jiff::Timestamp;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use super::intake::keep_mark;
+use super::row::{entry_id, fields, fields_text, fingerprint, revision, state};
+use super::{Seen, Store, StoreError};
+
+impl Store {
+    /// Takes in a page of languages, and its mark. Says how many were not shown before.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing of the page is kept then.
+    pub fn take_in_parts(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        parts: &[Incoming],
+        mark: Option<(&str, &PageMark)>,
+        seen: &mut Seen,
+        now: Timestamp,
+    ) -> Result<u64, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let mut on_page = Seen::default();
+        let before = seen.count();
+        for part in parts {
+            let joined: i64 = transaction
+                .prepare_cached(
+                    "INSERT INTO joined (type, source_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET source_id = source_id RETURNING id",
+                )?
+                .query_row(params![number, part.id.as_str()], |row| row.get(0))?;
+            let language = part.part.as_ref().map_or("", LanguageTag::as_str);
+            let known = transaction
+                .prepare_cached("SELECT id, fingerprint, state, revision FROM part WHERE joined = ? AND language = ?")?
+                .query_row(params![joined, language], |row| {
+                    Ok((
+                        row.get::<_, i64>(0)?,
+                        row.get::<_, Vec<u8>>(1)?,
+                        row.get::<_, String>(2)?,
+                        row.get::<_, Option<String>>(3)?,
+                    ))
+                })
+                .optional()?;
+            let revision = part.revision.as_ref().map(Revision::as_str);
+            let id = match known {
+                Some((id, content, word, mark))
+                    if content == part.fingerprint.as_bytes()
+                        && word == part.state.word()
+                        && mark.as_deref() == revision =>
+                {
+                    id
+                }
+                _ => {
+                    touch(&transaction, joined)?;
+                    transaction
+                        .prepare_cached(
+                            "INSERT INTO part (joined, language, state, revision, fingerprint, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+                             ON CONFLICT (joined, language) DO UPDATE SET state = ?3, revision = ?4, fingerprint = ?5, fields = ?6
+                             RETURNING id",
+                        )?
+                        .query_row(
+                            params![joined, language, part.state.word(), revision, part.fingerprint.as_bytes(), fields_text(&part.fields)],
+                            |row| row.get(0),
+                        )?
+                }
+            };
+            on_page.0.insert(id.unsigned_abs());
+        }
+        if let Some((place, mark)) = mark {
+            keep_mark(&transaction, number, place, mark, &on_page, now)?;
+        }
+        transaction.commit()?;
+        seen.0 |= on_page.0;
+        Ok(seen.count() - before)
+    }
+
+    /// Forgets the languages that a whole listing did not show; their entries are touched.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn forget_parts(&mut self, (system, kind): (&SystemName, &TypeName), seen: &Seen) -> Result<(), StoreError> {
+        let transaction = self.connection.transaction()?;
+        let number = Self::type_number(&transaction, system, kind)?;
+        let mut missing = Vec::new();
+        {
+            let mut all = transaction.prepare_cached(
+                "SELECT part.id, joined FROM part JOIN joined ON joined.id = part.joined WHERE type = ?",
+            )?;
+            let mut rows = all.query([number])?;
+            while let Some(row) = rows.next()? {
+                let (id, joined): (i64, i64) = (row.get(0)?, row.get(1)?);
+                if !seen.0.contains(id.unsigned_abs()) {
+                    missing.push((id, joined));
+                }
+            }
+        }
+        for (id, joined) in missing {
+            transaction.prepare_cached("DELETE FROM part WHERE id = ?")?.execute([id])?;
+            touch(&transaction, joined)?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// The languages of some entries of which one changed, with their numbers; nothing where all
+    /// are put together.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn touched_parts(
+        &self,
+        (system, kind): (&SystemName, &TypeName),
+        most: u32,
+    ) -> Result<Vec<(i64, Vec<(LanguageTag, Incoming)>)>, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut touched =
+            self.connection.prepare_cached("SELECT id FROM joined WHERE type = ? AND touched ORDER BY id LIMIT ?")?;
+        let batch = touched.query_map(params![number, most], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
+        let mut query = self.connection.prepare_cached(
+            "SELECT source_id, language, state, revision, fingerprint, fields
+             FROM joined JOIN part ON part.joined = joined.id WHERE joined.id = ? ORDER BY language",
+        )?;
+        let mut entries = Vec::new();
+        for joined in batch {
+            let mut parts = Vec::new();
+            let mut rows = query.query([joined])?;
+            while let Some(row) = rows.next()? {
+                let tag: LanguageTag = row.get::<_, String>(1)?.parse().map_err(StoreError::content)?;
+                let part = Incoming {
+                    id: entry_id(row.get(0)?)?,
+                    part: Some(tag.clone()),
+                    state: state(&row.get::<_, String>(2)?)?,
+                    revision: revision(row.get(3)?)?,
+                    fingerprint: fingerprint(&row.get::<_, Vec<u8>>(4)?)?,
+                    fields: fields(&row.get::<_, String>(5)?)?,
+                };
+                parts.push((tag, part));
+            }
+            entries.push((joined, parts));
+        }
+        Ok(entries)
+    }
+
+    /// Notes that entries were put together from their languages as they are now.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn put_together(&mut self, joined: &[i64]) -> Result<(), StoreError> {
+        let transaction = self.connection.transaction()?;
+        for number in joined {
+            transaction.prepare_cached("UPDATE joined SET touched = 0 WHERE id = ?")?.execute([number])?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// Counts the entries that have languages as seen, but for those that are seen already.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn see_joined(&self, (system, kind): (&SystemName, &TypeName), seen: &mut Seen) -> Result<u64, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut all = self.connection.prepare_cached(
+            "SELECT entry.id FROM joined JOIN entry ON entry.type = joined.type AND entry.source_id = joined.source_id
+             WHERE joined.type = ? AND EXISTS (SELECT 1 FROM part WHERE part.joined = joined.id)",
+        )?;
+        let mut rows = all.query([number])?;
+        let before = seen.count();
+        while let Some(row) = rows.next()? {
+            seen.0.insert(row.get::<_, i64>(0)?.unsigned_abs());
+        }
+        Ok(seen.count() - before)
+    }
+}
+
+/// Durable with the change itself: should we be killed before the entry is put together, the next
+/// pull does it.
+fn touch(connection: &Connection, joined: i64) -> Result<(), StoreError> {
+    connection.prepare_cached("UPDATE joined SET touched = 1 WHERE id = ?")?.execute([joined])?;
+    Ok(())
+}
+
+/// Where a listing that was broken off goes on.
+#[derive(Debug, Clone)]
+pub struct Resumption {
+    /// What leads to its next page.
+    pub cursor: String,
+    /// What it has shown.
+    pub seen: Seen,
+}
+
+impl Store {
+    /// The newest change that the source of a type told of.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn newest(&self, (system, kind): (&SystemName, &TypeName)) -> Result<Option<String>, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut find = self.connection.prepare_cached("SELECT newest FROM pull_state WHERE type = ?")?;
+        Ok(find.query_row([number], |row| row.get(0)).optional()?.flatten())
+    }
+
+    /// Where a listing that was broken off no earlier than `since` goes on; none where it was read
+    /// in another way.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn resumption(
+        &self,
+        (system, kind): (&SystemName, &TypeName),
+        reading: Fingerprint,
+        since: Timestamp,
+    ) -> Result<Option<Resumption>, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut find = self.connection.prepare_cached(
+            "SELECT cursor, seen FROM pull_state WHERE type = ? AND reading = ? AND began >= ? AND cursor IS NOT NULL",
+        )?;
+        let row = find.query_row(params![number, reading.to_string(), since.as_millisecond()], |row| {
+            Ok((row.get::<_, String>(0)?, row.get::<_, Vec<u8>>(1)?))
+        });
+        let Some((cursor, seen)) = row.optional()? else { return Ok(None) };
+        Ok(Some(Resumption { cursor, seen: Seen::from_bytes(&seen)? }))
+    }
+
+    /// Notes where a listing goes on, should it be broken off.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn keep_resumption(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        reading: Fingerprint,
+        cursor: &str,
+        seen: &Seen,
+        began: Timestamp,
+    ) -> Result<(), StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        self.connection
+            .prepare_cached(
+                "INSERT INTO pull_state (type, cursor, reading, seen, began) VALUES (?1, ?2, ?3, ?4, ?5)
+                 ON CONFLICT DO UPDATE SET cursor = ?2, reading = ?3, seen = ?4, began = ?5",
+            )?
+            .execute(params![number, cursor, reading.to_string(), seen.bytes()?, began.as_millisecond()])?;
+        Ok(())
+    }
+
+    /// Ends a pull of a type: its listing came to its end, and told of changes up to `newest`.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn end_pull(
+        &mut self,
+        (system, kind): (&SystemName, &TypeName),
+        newest: Option<&str>,
+    ) -> Result<(), StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        self.connection
+            .prepare_cached(
+                "INSERT INTO pull_state (type, newest) VALUES (?1, ?2)
+                 ON CONFLICT DO UPDATE SET newest = coalesce(?2, newest), cursor = NULL, reading = NULL, seen = NULL, began = NULL",
+            )?
+            .execute(params![number, newest])?;
+        Ok(())
+    }
+}

@@ -1,0 +1,107 @@
+//! How we show who we are. Each part of a credential that is secret is kept by reference.
+
+use std::fmt;
+
+use url::Url;
+
+use crate::Secret;
+
+/// How we show who we are.
+#[derive(Debug, Clone)]
+pub enum Credential {
+    /// A bearer token (RFC 6750).
+    Bearer(Secret),
+    /// A user and a password (RFC 7617).
+    Basic {
+        /// The user.
+        user: Part,
+        /// The password.
+        password: Secret,
+    },
+    /// A header of the system's own.
+    Header {
+        /// Its name.
+        name: String,
+        /// Its value.
+        value: Secret,
+    },
+    /// A query parameter.
+    Query {
+        /// Its name.
+        name: String,
+        /// Its value.
+        value: Secret,
+    },
+    /// A token that is fetched with the client's own credentials (OAuth 2, RFC 6749 §4.4).
+    ClientCredentials(ClientCredentials),
+    /// A cookie that a log-in gives.
+    Session(LogIn),
+}
+
+/// A part of a credential that need not be secret.
+#[derive(Debug, Clone)]
+pub enum Part {
+    /// As written in the configuration.
+    Plain(String),
+    /// By reference.
+    Secret(Secret),
+}
+
+impl Part {
+    pub(super) fn expose(&self) -> &str {
+        match self {
+            Part::Plain(text) => text,
+            Part::Secret(secret) => secret.expose(),
+        }
+    }
+
+    pub(super) fn placeholder(&self) -> String {
+        match self {
+            Part::Plain(text) => text.clone(),
+            Part::Secret(secret) => secret.reference().placeholder(),
+        }
+    }
+}
+
+/// Where and with what a token is fetched (RFC 6749 §4.4).
+#[derive(Debug, Clone)]
+pub struct ClientCredentials {
+    /// The token endpoint.
+    pub token: Url,
+    /// The client's identifier.
+    pub id: Part,
+    /// Its secret.
+    pub secret: Secret,
+    /// What is asked for.
+    pub scope: Option<String>,
+}
+
+/// A log-in that answers with a cookie.
+#[derive(Debug, Clone)]
+pub struct LogIn {
+    /// Where it is posted to.
+    pub url: Url,
+    /// The members of the JSON body.
+    pub fields: Vec<(String, Part)>,
+}
+
+impl Credential {
+    /// Whether the credential is fetched first, and fetched again when it is refused.
+    #[must_use]
+    pub fn is_fetched(&self) -> bool {
+        matches!(self, Credential::ClientCredentials(_) | Credential::Session(_))
+    }
+}
+
+impl fmt::Display for Credential {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Credential::Bearer(secret) => write!(f, "bearer token from {}", secret.reference()),
+            Credential::Basic { password, .. } => write!(f, "user and password from {}", password.reference()),
+            Credential::Header { name, value } => write!(f, "header `{name}` from {}", value.reference()),
+            Credential::Query { name, value } => write!(f, "query parameter `{name}` from {}", value.reference()),
+            Credential::ClientCredentials(client) => write!(f, "token fetched with {}", client.secret.reference()),
+            Credential::Session(_) => write!(f, "cookie of a log-in"),
+        }
+    }
+}

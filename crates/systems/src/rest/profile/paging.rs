@@ -1,0 +1,135 @@
+//! How a listing goes on after a page.
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::settings::Section;
+
+use super::Query;
+
+/// How a listing goes on after a page.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct Paging {
+    /// What leads on.
+    pub(in crate::rest) style: Style,
+    /// How many items of a page are asked for.
+    pub(in crate::rest) size: Option<PageSize>,
+    /// Where the answer says how many items there are in all.
+    pub(in crate::rest) total: Option<Query>,
+}
+
+/// What leads from a page to the next.
+#[derive(Debug, Clone)]
+pub(in crate::rest) enum Style {
+    /// It has one page.
+    None,
+    /// The next page's number; an empty page is the end.
+    Page {
+        /// The query parameter.
+        parameter: String,
+        /// The first page's number.
+        first: u64,
+    },
+    /// How many items were listed; an empty page is the end.
+    Offset {
+        /// The query parameter.
+        parameter: String,
+    },
+    /// A mark that the answer gives; none is the end.
+    Cursor {
+        /// The query parameter.
+        parameter: String,
+        /// Where the answer has it.
+        next: Next,
+    },
+    /// The header `Link` with `rel="next"` (RFC 8288); none is the end.
+    Link,
+    /// An address in the body; none is the end.
+    Address(Query),
+}
+
+/// Where an answer has what leads on.
+#[derive(Debug, Clone)]
+pub(in crate::rest) enum Next {
+    /// In the body.
+    Body(Query),
+    /// In a header, by its name in lower case.
+    Header(String),
+}
+
+/// How many items of a page are asked for.
+#[derive(Debug, Clone)]
+pub(in crate::rest) struct PageSize {
+    /// The query parameter.
+    pub(in crate::rest) parameter: String,
+    /// How many.
+    pub(in crate::rest) items: u64,
+}
+
+const STYLES: [&str; 5] = ["page", "offset", "cursor", "link", "address"];
+
+impl Paging {
+    /// A listing of one page.
+    pub(in crate::rest) const NONE: Paging = Paging { style: Style::None, size: None, total: None };
+
+    pub(super) fn from_key(section: &mut Section<'_>, report: &mut Report) -> Option<Paging> {
+        let Some(mut paging) = section.section("paging", report) else { return Some(Paging::NONE) };
+        let read = Paging::from_section(&mut paging, report);
+        paging.finish(report);
+        read
+    }
+
+    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Paging> {
+        let style = section.required_text("style", report)?;
+        let parameter = |section: &mut Section<'_>, usual: &str, report: &mut Report| {
+            section.text("parameter", report).map_or_else(|| usual.to_owned(), |item| item.value.as_str().to_owned())
+        };
+        let kind = match style.value.as_str() {
+            "page" => {
+                let first = section.count("first", 0, report).map_or(1, |count| count.value);
+                Style::Page { parameter: parameter(section, "page", report), first }
+            }
+            "offset" => Style::Offset { parameter: parameter(section, "offset", report) },
+            "cursor" => {
+                let header = section.text("header", report).map(|item| item.value.as_str().to_lowercase());
+                let next = match header {
+                    Some(header) => Some(Next::Header(header)),
+                    None => Query::required(section, "next", report).map(Next::Body),
+                };
+                Style::Cursor { parameter: parameter(section, "cursor", report), next: next? }
+            }
+            "link" => Style::Link,
+            "address" => Style::Address(Query::required(section, "next", report)?),
+            other => {
+                let finding =
+                    Diagnostic::error(Code::BadValue, style.span, format!("`{other}` is not a style of paging"));
+                report.add(finding.suggest(other, STYLES));
+                return None;
+            }
+        };
+        let total = Query::from_key(section, "total", report);
+        let size = match section.section("size", report) {
+            None => None,
+            Some(mut size) => {
+                let read = PageSize::from_section(&mut size, report);
+                size.finish(report);
+                Some(read?)
+            }
+        };
+        Some(Paging { style: kind, size, total })
+    }
+
+    /// Whether items stand at places that move when others come or go.
+    pub(in crate::rest) fn is_by_position(&self) -> bool {
+        matches!(self.style, Style::Page { .. } | Style::Offset { .. })
+    }
+}
+
+impl PageSize {
+    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<PageSize> {
+        let parameter = section.required_text("parameter", report);
+        let items = section.count("items", 1, report);
+        if items.is_none() && !section.has("items") {
+            section.missing("items", report);
+        }
+        Some(PageSize { parameter: parameter?.value.as_str().to_owned(), items: items?.value })
+    }
+}
