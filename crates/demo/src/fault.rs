@@ -106,6 +106,8 @@ pub struct Asked {
     pub method: String,
     /// Path and query.
     pub path: String,
+    /// Whether it carried a credential in a header or in its query; which is not kept.
+    pub carried_secret: bool,
     /// The status it was answered with; none where the answer was withheld.
     pub status: Option<u16>,
 }

@@ -1,6 +1,7 @@
 //! The demo world: Ostrel Gardens, a made-up network of botanic gardens, and the stand-ins of the
 //! systems that hold its content. They listen on loopback only and can be told to fail.
 
+mod archive;
 mod bulletins;
 mod catalogue;
 mod fault;
@@ -10,6 +11,7 @@ mod visitor_site;
 use std::io;
 use std::path::Path;
 
+pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use fault::{Asked, Fault, Rule};
 pub use server::StandIn;
@@ -27,6 +29,15 @@ pub const HUB_FILES: [(&str, &str); 4] = [
     ("profiles/visitor-site.toml", include_str!("../hub/profiles/visitor-site.toml")),
     (".gitignore", "/.diaporos/\n"),
 ];
+
+/// The archive, running by itself: for trying each shape in which a source can hand out content.
+///
+/// # Errors
+/// Where no port can be had.
+pub async fn start_archive() -> io::Result<(StandIn, Archive)> {
+    let archive = Archive::new();
+    Ok((StandIn::start(archive::routes(archive.clone())).await?, archive))
+}
 
 /// All stand-ins, running.
 #[derive(Debug)]

@@ -106,7 +106,10 @@ async fn serve(State(desk): State<Desk>, request: Request, next: Next) -> Respon
     let method = request.method().to_string();
     let path = request.uri().path_and_query().map_or_else(String::new, ToString::to_string);
     let fault = fault_for(&mut lock(&desk.rules), &method, &path);
-    let note = |status| lock(&desk.log).push(Asked { method: method.clone(), path: path.clone(), status });
+    let carried_secret =
+        ["authorization", "cookie", "x-archive-key"].iter().any(|name| request.headers().contains_key(*name));
+    let note =
+        |status| lock(&desk.log).push(Asked { method: method.clone(), path: path.clone(), carried_secret, status });
     let status = |code: u16| StatusCode::from_u16(code).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
     let response = match fault {
         None => next.run(request).await,

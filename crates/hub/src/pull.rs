@@ -88,7 +88,7 @@ impl<'a> Office<'a> {
 /// Where the store fails.
 pub async fn pull(
     store: &mut Store,
-    systems: Vec<(&SystemName, Result<Box<dyn Read>, ConnectError>)>,
+    sources: Vec<PullSource<'_>>,
     options: PullOptions,
     clock: &(dyn Fn() -> Timestamp + Sync),
     listener: &mut dyn Listener,
@@ -369,9 +369,18 @@ impl PullListing<'_, '_> {
             return Ok(());
         }
         tracing::debug!(system = %self.key.0, kind = %self.key.1, missing, "listing again before anything counts as gone");
-        let seen = std::mem::take(&mut self.seen);
-        self.list(None, false).await?;
-        self.seen.add(&seen);
+        let first = (std::mem::take(&mut self.seen), std::mem::take(&mut self.row.tally));
+        let listed = self.list(None, false).await;
+        let second = std::mem::replace(&mut self.row.tally, first.1);
+        let shown = first.0.count();
+        self.seen.add(&first.0);
+        // What both listings showed counts once; what the second found new or changed is so.
+        let tally = &mut self.row.tally;
+        tally.pulled += self.seen.count() - shown;
+        tally.new += second.new;
+        tally.changed += second.changed;
+        tally.unchanged = tally.pulled.saturating_sub(tally.new + tally.changed);
+        listed?;
         match self.row.problems.pop() {
             Some(problem) => Err(Stopped::Listing(problem)),
             None => Ok(()),

@@ -7,6 +7,9 @@ use crate::change::fingerprint;
 use crate::plan::State;
 use crate::value::{LanguageTag, Localised, Record, Revision, Value};
 
+/// The languages of one entry.
+pub type Parts = Vec<(LanguageTag, Incoming)>;
+
 /// One entry from its languages.
 ///
 /// The entry is in the state of its liveliest language, and languages in another state do not show
@@ -14,11 +17,7 @@ use crate::value::{LanguageTag, Localised, Record, Revision, Value};
 /// model, where its values differ; any other has the value of the main language, or of the first
 /// that has one.
 #[must_use]
-pub fn join(
-    parts: Vec<(LanguageTag, Incoming)>,
-    main: Option<&LanguageTag>,
-    declared: &dyn Fn(&str) -> Option<bool>,
-) -> Option<Incoming> {
+pub fn join(parts: Parts, main: Option<&LanguageTag>, declared: &dyn Fn(&str) -> Option<bool>) -> Option<Incoming> {
     let state = parts.iter().map(|(_, part)| part.state).max_by_key(|state| liveliness(*state))?;
     let id = parts.first()?.1.id.clone();
     let revision = revisions(&parts);

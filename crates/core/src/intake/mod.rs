@@ -3,7 +3,7 @@
 mod join;
 mod since;
 
-pub use join::join;
+pub use join::{Parts, join};
 pub use since::{from_when, later};
 
 use crate::change::Fingerprint;

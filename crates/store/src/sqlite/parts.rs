@@ -1,7 +1,7 @@
 //! Entries whose languages a source lists one by one.
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::intake::{Incoming, PageMark, Parts};
 use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -114,7 +114,7 @@ impl Store {
         &self,
         (system, kind): (&SystemName, &TypeName),
         most: u32,
-    ) -> Result<Vec<(i64, Vec<(LanguageTag, Incoming)>)>, StoreError> {
+    ) -> Result<Vec<(i64, Parts)>, StoreError> {
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut touched =
             self.connection.prepare_cached("SELECT id FROM joined WHERE type = ? AND touched ORDER BY id LIMIT ?")?;
