@@ -2,6 +2,8 @@
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
+use diaporos_systems::files::FilesReader;
+use diaporos_systems::graphql::GraphqlReader;
 use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
 use diaporos_systems::rest::{RestReader, RestWriter};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
@@ -79,6 +81,19 @@ impl<'a> Connector<'a> {
                     .map(|(label, place)| Ok(FeedSource { name: label.clone(), place: self.feed_place(name, place)? }));
                 let sources = sources.collect::<Result<_, ConnectError>>()?;
                 Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
+            }
+            SystemKind::Files(files) => {
+                let folder = self.config.folder.join(self.place(name, &files.folder)?);
+                let (profile, languages) = (files.profile.clone(), files.languages.clone());
+                Ok(Box::new(FilesReader::new(name.clone(), folder, profile, languages, system.limits.max_bytes)))
+            }
+            SystemKind::Graphql(graphql) => {
+                let url = self.web_address(name, &graphql.url)?;
+                let credential = self.credential(name, &url, graphql.read.as_ref())?;
+                let (profile, languages) = (graphql.profile.clone(), graphql.languages.clone());
+                let queries = graphql.queries.clone();
+                let limits = system.limits;
+                Ok(Box::new(GraphqlReader::new(name.clone(), url, profile, queries, languages, credential, limits)?))
             }
             SystemKind::Rest(rest) => {
                 let url = self.web_address(name, &rest.url)?;

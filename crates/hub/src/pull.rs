@@ -32,6 +32,14 @@ pub struct PullOptions {
     pub whole: bool,
 }
 
+/// A system to be pulled.
+pub struct PullSource<'a> {
+    /// Its name.
+    pub system: &'a SystemName,
+    /// How it is read, or why it cannot be.
+    pub reader: Result<Box<dyn Read>, ConnectError>,
+}
+
 /// What became of one type of one system.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PullRow {
@@ -95,10 +103,10 @@ pub async fn pull(
 ) -> Result<Vec<PullRow>, StoreError> {
     let office = Office { desk: Mutex::new(Desk { store, listener }), clock, options };
     let office = &office;
-    let jobs = systems
+    let jobs = sources
         .into_iter()
         .enumerate()
-        .map(|(place, (system, reader))| async move { (place, pull_system(office, system, reader).await) });
+        .map(|(place, source)| async move { (place, pull_system(office, source.system, source.reader).await) });
     let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
     done.sort_by_key(|(place, _)| *place);
     let mut rows = Vec::new();
@@ -224,7 +232,10 @@ impl PullListing<'_, '_> {
             };
             resumed = false;
             match next {
-                None => return Ok(()),
+                None => {
+                    self.office.desk().store.forget_resumption(self.key)?;
+                    return Ok(());
+                }
                 Some(next) if !visited.insert(next.clone()) => {
                     let place = self.reader.place(self.ask(Some(&next), since));
                     let system = self.key.0;

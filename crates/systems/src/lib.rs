@@ -3,16 +3,22 @@
 //! Reading and writing are separate narrow traits, so that a reading credential has nothing to
 //! write with. A request is data first: preview, `--as-curl` and push share it.
 
+mod decode;
 mod error;
 pub mod feed;
+pub mod files;
+pub mod graphql;
 pub mod http;
+mod profile;
 mod read;
 pub mod rest;
 mod secret;
 mod write;
 mod xml;
 
+pub use decode::{LanguageCodes, UnknownCode};
 pub use error::{ErrorKind, SystemError};
+pub use profile::{Profile, ProfileKind, read_profile};
 pub use read::{Ask, Manner, Page, PageContent, PartManner, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use write::{Order, Write, Written};

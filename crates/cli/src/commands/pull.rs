@@ -3,7 +3,7 @@
 use clap::Args;
 use diaporos_core::value::TypeName;
 use diaporos_hub::Connector;
-use diaporos_hub::pull::{PullOptions, PullRow, pull};
+use diaporos_hub::pull::{PullOptions, PullRow, PullSource, pull};
 use serde_json::{Map, json};
 
 use super::{counted, system};
@@ -57,7 +57,7 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     let mut store = Context::store_for_change(&config)?;
     let connector = Connector::new(&config, &Context::variable);
     let mut progress = Progress::new(context);
-    let jobs = systems.into_iter().map(|name| (name, connector.reader(name))).collect();
+    let jobs = systems.into_iter().map(|system| PullSource { system, reader: connector.reader(system) }).collect();
     let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole };
     let rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
     progress.clear();

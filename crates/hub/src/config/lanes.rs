@@ -122,44 +122,38 @@ impl LaneReader<'_> {
     }
 
     fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
-        match &self.systems.get(&end.system)?.as_ref()?.kind {
-            SystemKind::Feed(_) if end.kind.as_str() != feed::TYPE => {
+        let system = self.systems.get(&end.system)?.as_ref()?;
+        match system.profile() {
+            None if end.kind.as_str() != feed::TYPE => {
                 self.unknown_type(end, item, "read", &[feed::TYPE]);
                 None
             }
-            SystemKind::Feed(_) => Some(feed::model().clone()),
-            SystemKind::Rest(rest) if !rest.profile.reads(&end.kind) => {
+            None => Some(feed::model().clone()),
+            Some(profile) if !profile.reads(&end.kind) => {
                 let known: Vec<_> =
-                    rest.profile.type_names().filter(|kind| rest.profile.reads(kind)).map(TypeName::as_str).collect();
+                    profile.type_names().filter(|kind| profile.reads(kind)).map(TypeName::as_str).collect();
                 self.unknown_type(end, item, "read", &known);
                 None
             }
-            SystemKind::Rest(rest) => Some(model_with_seen(rest.profile.model(), &end.system, &end.kind, self.seen)),
+            Some(profile) => Some(model_with_seen(profile.model(), &end.system, &end.kind, self.seen)),
         }
     }
 
     fn target(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Target> {
-        match &self.systems.get(&end.system)?.as_ref()?.kind {
-            SystemKind::Feed(_) => {
-                let finding =
-                    self.wrong(item, Code::Lane, format!("`{}` is a feed, and feeds are only read", end.system));
-                self.report.add(finding);
-                None
-            }
-            SystemKind::Rest(rest) => match rest.profile.target(&end.kind) {
-                Some(target) => Some(target),
-                None => {
-                    let known: Vec<_> = rest
-                        .profile
-                        .type_names()
-                        .filter(|kind| rest.profile.writes(kind))
-                        .map(TypeName::as_str)
-                        .collect();
-                    self.unknown_type(end, item, "written", &known);
-                    None
-                }
-            },
+        let system = self.systems.get(&end.system)?.as_ref()?;
+        let SystemKind::Rest(rest) = &system.kind else {
+            let finding =
+                self.wrong(item, Code::Lane, format!("`{}` is only read; nothing can be sent there", end.system));
+            self.report.add(finding);
+            return None;
+        };
+        let target = rest.profile.target(&end.kind);
+        if target.is_none() {
+            let known: Vec<_> =
+                rest.profile.type_names().filter(|kind| rest.profile.writes(kind)).map(TypeName::as_str).collect();
+            self.unknown_type(end, item, "written", &known);
         }
+        target
     }
 
     fn expression(&mut self, item: &Item<InnerText>, known: Option<(&Model, &TypeName)>) -> Option<FieldExpression> {
@@ -223,7 +217,7 @@ impl LaneReader<'_> {
 
     /// Without a key a document that exists there is doubled, and a lost answer cannot be settled.
     fn check_key(&mut self, to: &LaneEnd, key: Option<&Item<InnerText>>, names: &[Item<String>], table: &Section<'_>) {
-        let finds = self.rest(&to.system).is_some_and(|rest| rest.finds(&to.kind));
+        let finds = self.profile(&to.system).is_some_and(|rest| rest.finds(&to.kind));
         match key {
             None => {
                 let finding =
@@ -252,15 +246,12 @@ impl LaneReader<'_> {
         }
     }
 
-    fn rest(&self, system: &SystemName) -> Option<&diaporos_systems::rest::Profile> {
-        match &self.systems.get(system)?.as_ref()?.kind {
-            SystemKind::Rest(rest) => Some(&rest.profile),
-            SystemKind::Feed(_) => None,
-        }
+    fn profile(&self, system: &SystemName) -> Option<&diaporos_systems::Profile> {
+        self.systems.get(system)?.as_ref()?.profile()
     }
 
     fn check_gone(&mut self, to: &LaneEnd, gone: Option<GonePolicy>, target: &Target, table: &Section<'_>) {
-        let Some(profile) = self.rest(&to.system) else { return };
+        let Some(profile) = self.profile(&to.system) else { return };
         let lacks = match gone {
             Some(GonePolicy::Withdraw) if !profile.withdraws(&to.kind) => "withdraw",
             Some(GonePolicy::Delete) if !profile.deletes(&to.kind) => "delete",

@@ -15,7 +15,7 @@ use diaporos_core::value::{LaneName, SystemName, TypeName};
 use indexmap::IndexMap;
 
 pub use credential::{CredentialReference, PartText};
-pub use systems::{PlaceText, RestSystem, SystemConfig, SystemKind};
+pub use systems::{FilesSystem, GraphqlSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
 
 /// The name of the configuration file.
 pub const FILE: &str = "diaporos.toml";

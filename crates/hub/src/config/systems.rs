@@ -8,7 +8,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, Rate};
-use diaporos_systems::rest::{LanguageCodes, Profile, read_profile};
+use diaporos_systems::{LanguageCodes, Profile, ProfileKind, read_profile};
 use indexmap::IndexMap;
 
 use super::credential::{self, CredentialReference};
@@ -23,12 +23,23 @@ pub struct SystemConfig {
 }
 
 impl SystemConfig {
+    /// Its profile, where it has one.
+    #[must_use]
+    pub fn profile(&self) -> Option<&Profile> {
+        match &self.kind {
+            SystemKind::Feed(_) => None,
+            SystemKind::Rest(rest) => Some(&rest.profile),
+            SystemKind::Files(files) => Some(&files.profile),
+            SystemKind::Graphql(graphql) => Some(&graphql.profile),
+        }
+    }
+
     /// Whether there is anything to pull.
     #[must_use]
     pub fn can_be_read(&self) -> bool {
-        match &self.kind {
-            SystemKind::Feed(_) => true,
-            SystemKind::Rest(rest) => rest.profile.type_names().any(|kind| rest.profile.reads(kind)),
+        match self.profile() {
+            None => true,
+            Some(profile) => profile.type_names().any(|kind| profile.reads(kind)),
         }
     }
 }
@@ -40,7 +51,13 @@ pub enum SystemKind {
     Feed(Vec<(String, PlaceText)>),
     /// JSON over HTTP.
     Rest(Box<RestSystem>),
+    /// A folder of files.
+    Files(Box<FilesSystem>),
+    /// GraphQL.
+    Graphql(Box<GraphqlSystem>),
 }
+
+const KINDS: [&str; 4] = ["feed", "rest", "files", "graphql"];
 
 /// What a REST system needs.
 #[derive(Debug, Clone)]
@@ -55,6 +72,32 @@ pub struct RestSystem {
     pub read: Option<CredentialReference>,
     /// The credential for writing.
     pub write: Option<CredentialReference>,
+}
+
+/// What a folder of files needs.
+#[derive(Debug, Clone)]
+pub struct FilesSystem {
+    /// Where it is.
+    pub folder: PlaceText,
+    /// How its files are read.
+    pub profile: Profile,
+    /// Its language codes.
+    pub languages: LanguageCodes,
+}
+
+/// What a GraphQL system needs.
+#[derive(Debug, Clone)]
+pub struct GraphqlSystem {
+    /// Where it is.
+    pub url: PlaceText,
+    /// How it is read.
+    pub profile: Profile,
+    /// The text of each query file that the profile names.
+    pub queries: IndexMap<String, String>,
+    /// Its language codes.
+    pub languages: LanguageCodes,
+    /// The credential for reading.
+    pub read: Option<CredentialReference>,
 }
 
 /// Where something is: written out, or in an environment variable.
@@ -103,9 +146,13 @@ fn one_system(
     let kind = match kind.value.as_str() {
         "feed" => feeds(table, report).map(SystemKind::Feed),
         "rest" => rest(table, folder, profile_reports, report).map(|rest| SystemKind::Rest(Box::new(rest))),
+        "files" => files(table, folder, profile_reports, report).map(|files| SystemKind::Files(Box::new(files))),
+        "graphql" => {
+            graphql(table, folder, profile_reports, report).map(|graphql| SystemKind::Graphql(Box::new(graphql)))
+        }
         other => {
             let finding = Diagnostic::error(Code::BadValue, kind.span, format!("`{other}` is not a kind of system"));
-            report.add(finding.suggest(other, ["feed", "rest"]));
+            report.add(finding.suggest(other, KINDS));
             return None;
         }
     };
@@ -176,20 +223,52 @@ fn feeds(table: &mut Section<'_>, report: &mut Report) -> Option<Vec<(String, Pl
     Some(feeds)
 }
 
-fn rest(
-    table: &mut Section<'_>,
-    folder: &Path,
-    profile_reports: &mut Vec<Report>,
-    report: &mut Report,
-) -> Option<RestSystem> {
+fn rest(table: &mut Section<'_>, folder: &Path, reports: &mut Vec<Report>, report: &mut Report) -> Option<RestSystem> {
     let url = table.required_text("url", report).and_then(|item| place(&item, report));
-    let profile =
-        table.required_text("profile", report).and_then(|item| profile(&item, folder, profile_reports, report));
-    let languages =
-        table.section("languages", report).map(|mut codes| languages(&mut codes, report)).unwrap_or_default();
+    let profile = profile(table, ProfileKind::Rest, folder, reports, report);
+    let languages = languages(table, report);
     let read = credential::credential(table, "read", report);
     let write = credential::credential(table, "write", report);
     Some(RestSystem { url: url?, profile: profile?, languages, read, write })
+}
+
+fn files(
+    table: &mut Section<'_>,
+    folder: &Path,
+    reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<FilesSystem> {
+    let place = table.required_text("folder", report).and_then(|item| place(&item, report));
+    let profile = profile(table, ProfileKind::Files, folder, reports, report);
+    let languages = languages(table, report);
+    Some(FilesSystem { folder: place?, profile: profile?, languages })
+}
+
+fn graphql(
+    table: &mut Section<'_>,
+    folder: &Path,
+    reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<GraphqlSystem> {
+    let url = table.required_text("url", report).and_then(|item| place(&item, report));
+    let profile = profile(table, ProfileKind::Graphql, folder, reports, report);
+    let languages = languages(table, report);
+    let read = credential::credential(table, "read", report);
+    let (url, profile) = (url?, profile?);
+    let mut queries = IndexMap::new();
+    for name in profile.query_files() {
+        match std::fs::read_to_string(folder.join(name)) {
+            Ok(text) => {
+                queries.insert(name.to_owned(), text);
+            }
+            Err(error) => {
+                let message = format!("the query file {name} cannot be read: {error}");
+                let finding = Diagnostic::error(Code::MissingFile, table.span(), message);
+                report.add(finding.help("its name in the profile is relative to the hub's folder"));
+            }
+        }
+    }
+    Some(GraphqlSystem { url, profile, queries, languages, read })
 }
 
 /// A place that is an address must be http, https or file, and have no user in it.
@@ -219,7 +298,14 @@ pub(super) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<Place
     Some(PlaceText::Plain(text.to_owned()))
 }
 
-fn profile(item: &Item<InnerText>, folder: &Path, reports: &mut Vec<Report>, report: &mut Report) -> Option<Profile> {
+fn profile(
+    table: &mut Section<'_>,
+    kind: ProfileKind,
+    folder: &Path,
+    reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<Profile> {
+    let item = table.required_text("profile", report)?;
     let name = item.value.as_str();
     match std::fs::read_to_string(folder.join(PathBuf::from(name))) {
         Err(error) => {
@@ -229,7 +315,7 @@ fn profile(item: &Item<InnerText>, folder: &Path, reports: &mut Vec<Report>, rep
             None
         }
         Ok(text) => {
-            let (profile, findings) = read_profile(Source { name: name.to_owned(), text });
+            let (profile, findings) = read_profile(Source { name: name.to_owned(), text }, kind);
             // Two systems may share a profile; its faults are told once.
             if !reports.contains(&findings) {
                 reports.push(findings);
@@ -239,7 +325,8 @@ fn profile(item: &Item<InnerText>, folder: &Path, reports: &mut Vec<Report>, rep
     }
 }
 
-fn languages(section: &mut Section<'_>, report: &mut Report) -> LanguageCodes {
+fn languages(table: &mut Section<'_>, report: &mut Report) -> LanguageCodes {
+    let Some(mut section) = table.section("languages", report) else { return LanguageCodes::default() };
     let mut codes = BTreeMap::new();
     for name in section.names() {
         let Some(item) = section.named_text(&name.value, report) else { continue };

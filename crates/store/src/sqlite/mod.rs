@@ -8,6 +8,7 @@ mod lanes;
 mod ledger;
 mod migrate;
 mod parts;
+mod resumption;
 mod row;
 mod standing;
 
@@ -22,7 +23,7 @@ pub use error::StoreError;
 pub use intake::{PageTally, Seen};
 pub use lanes::{Counts, HeldRow, LaneRecord};
 pub use ledger::{Action, IntentRecord, LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult};
-pub use parts::Resumption;
+pub use resumption::Resumption;
 pub use standing::Standing;
 
 /// The hub's store.

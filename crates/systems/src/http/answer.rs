@@ -101,7 +101,9 @@ fn describe(body: &[u8]) -> String {
     let text = String::from_utf8_lossy(&body[..body.len().min(64 * 1024)]);
     let json: Option<Json> = serde_json::from_str(&text).ok();
     let named = json.as_ref().and_then(|json| {
-        ["detail", "message", "error", "title"].iter().find_map(|key| json.get(key).and_then(Json::as_str))
+        let first = json.pointer("/errors/0/message").and_then(Json::as_str);
+        let named = ["detail", "message", "error", "title"];
+        named.iter().find_map(|key| json.get(key).and_then(Json::as_str)).or(first)
     });
     let plain = match named {
         Some(sentence) => sentence.to_owned(),

@@ -3,8 +3,8 @@
 use serde_json::Value as Json;
 use url::Url;
 
-use super::profile::{Next, PageSize, Paging, Style, scalar_text};
 use crate::http::Answer;
+use crate::profile::{Next, PageSize, Paging, Style, scalar_text};
 
 impl Paging {
     /// The address of a page: the listing's, with what the page needs, or the one that the page
@@ -19,7 +19,7 @@ impl Paging {
             }
             Style::Offset { parameter } => Some((parameter, cursor.unwrap_or("0").to_owned())),
             Style::Cursor { parameter, .. } => cursor.map(|cursor| (parameter, cursor.to_owned())),
-            Style::None | Style::Link | Style::Address(_) => None,
+            Style::None | Style::Link | Style::Address(_) | Style::Connection { .. } => None,
         };
         if let Some(PageSize { parameter, items }) = &self.size {
             url.query_pairs_mut().append_pair(parameter, &items.to_string());
@@ -41,7 +41,7 @@ impl Paging {
     ) -> Option<String> {
         let number = |usual: u64| cursor.and_then(|text| text.parse().ok()).unwrap_or(usual);
         match &self.style {
-            Style::None => None,
+            Style::None | Style::Connection { .. } => None,
             // A page may be shorter than asked without being the last, so only an empty one ends it.
             Style::Page { .. } | Style::Offset { .. } if items == 0 => None,
             Style::Page { first, .. } => Some((number(*first) + 1).to_string()),
@@ -56,7 +56,7 @@ impl Paging {
     }
 
     /// How many items the answer says there are in all.
-    pub(super) fn total(&self, json: &Json) -> Option<u64> {
+    pub(crate) fn total(&self, json: &Json) -> Option<u64> {
         self.total.as_ref()?.first(json)?.as_u64()
     }
 }

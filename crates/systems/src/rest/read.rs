@@ -11,10 +11,9 @@ use serde_json::Value as Json;
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
-use super::decode::{Decoder, id_at};
-use super::profile::{Query, ReadType, scalar_text};
-use super::{LanguageCodes, Profile};
+use crate::decode::{Decoder, LanguageCodes, id_at};
 use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
+use crate::profile::{Profile, Query, ReadType, scalar_text};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.

@@ -8,9 +8,9 @@ use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, T
 use serde_json::{Map, Value as Json};
 use url::Url;
 
-use super::profile::{Call, Filled, RevisionPlace, WriteType, scalar_text};
-use super::{LanguageCodes, Profile};
+use crate::decode::LanguageCodes;
 use crate::http::{Answer, Client, Credential, Limits, Request, join_url, shown_url};
+use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
 use crate::{ErrorKind, Order, SystemError, Write, Written};
 
 /// Writes to a REST system by its profile.

@@ -2,7 +2,7 @@ use super::*;
 
 fn findings(text: &str) -> String {
     let source = Source { name: "profiles/p.toml".to_owned(), text: text.to_owned() };
-    let (_, report) = read_profile(source);
+    let (_, report) = read_profile(source, ProfileKind::Rest);
     let line = |finding: &Diagnostic| {
         let (line, column) = report.source.position(finding.span.start);
         let help = finding.help.as_deref().map_or(String::new(), |help| format!(" ({help})"));

@@ -7,106 +7,138 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::plan::State;
 use diaporos_core::settings::Section;
 use diaporos_core::value::{EntryId, LanguageTag};
+use serde_json::{Map, Value as Json};
 
-use super::{Paging, Query};
+use super::call::constants;
+use super::{Paging, ProfileKind, Query};
+use crate::files::check_pattern;
 
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct ReadType {
-    /// The path of the listing, with its query.
-    pub(in crate::rest) list: String,
+pub(crate) struct ReadType {
+    /// The path of the listing with its query; of files, the pattern of their names; of GraphQL, the
+    /// query's file.
+    pub(crate) list: String,
     /// Where the items are in an answer.
-    pub(in crate::rest) items: Query,
+    pub(crate) items: Query,
     /// Where entries are within an item; each is then an object with the members `outer` and `inner`.
-    pub(in crate::rest) each: Option<Query>,
+    pub(crate) each: Option<Query>,
     /// What makes an entry's id.
-    pub(in crate::rest) id: Id,
+    pub(crate) id: Id,
     /// Where its revision is.
-    pub(in crate::rest) revision: Option<Query>,
+    pub(crate) revision: Option<Query>,
     /// Where its state is.
-    pub(in crate::rest) state: Option<Query>,
+    pub(crate) state: Option<Query>,
     /// The source's words for states.
-    pub(in crate::rest) states: BTreeMap<String, State>,
+    pub(crate) states: BTreeMap<String, State>,
     /// The state of an item that does not say.
-    pub(in crate::rest) state_missing: Option<State>,
+    pub(crate) state_missing: Option<State>,
     /// Where its fields are.
-    pub(in crate::rest) fields_at: Option<Query>,
+    pub(crate) fields_at: Option<Query>,
     /// Texts among the fields that hold a document of their own.
-    pub(in crate::rest) embedded: Vec<(String, Embedded)>,
+    pub(crate) embedded: Vec<(String, Embedded)>,
     /// How each language of an entry is told, where they are listed one by one.
-    pub(in crate::rest) parts: Option<Parts>,
+    pub(crate) parts: Option<Parts>,
+    /// Where a file's name ends in its language, as in `about.fr.md`: the code of those that have none.
+    pub(crate) language_in_name: Option<String>,
+    /// The constant variables of a query.
+    pub(crate) variables: Map<String, Json>,
     /// How a listing goes on.
-    pub(in crate::rest) paging: Paging,
+    pub(crate) paging: Paging,
     /// How only what changed is asked for.
-    pub(in crate::rest) since: Option<Since>,
+    pub(crate) since: Option<Since>,
     /// Where what was deleted is listed.
-    pub(in crate::rest) deleted: Option<Deleted>,
+    pub(crate) deleted: Option<Deleted>,
     /// The path of one entry, for fields that the listing leaves out.
-    pub(in crate::rest) detail: Option<String>,
+    pub(crate) detail: Option<String>,
     /// Whether what a whole listing lacks is gone.
-    pub(in crate::rest) absent_is_gone: bool,
+    pub(crate) absent_is_gone: bool,
 }
 
 /// What makes an entry's id.
 #[derive(Debug, Clone)]
-pub(in crate::rest) enum Id {
+pub(crate) enum Id {
     /// What stands at these places, joined by slashes.
     At(Vec<Query>),
     /// The type has one entry, which is called so.
     Alone(EntryId),
+    /// The file's path without its ending, and the item's number where a file has several.
+    File,
+}
+
+impl ProfileKind {
+    /// The key that says where a listing is.
+    fn list_key(self) -> &'static str {
+        match self {
+            ProfileKind::Rest => "list",
+            ProfileKind::Files => "files",
+            ProfileKind::Graphql => "query",
+        }
+    }
+}
+
+fn id(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Id> {
+    let Some(item) = section.text("alone", report) else {
+        if kind == ProfileKind::Files && !section.has("id") {
+            return Some(Id::File);
+        }
+        return queries(section, "id", report).map(Id::At);
+    };
+    match EntryId::new(item.value.as_str()) {
+        Ok(id) => Some(Id::Alone(id)),
+        Err(error) => {
+            report.add(Diagnostic::error(Code::BadValue, item.span, format!("this cannot be an id: {error}")));
+            None
+        }
+    }
 }
 
 /// A document inside a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(in crate::rest) enum Embedded {
+pub(crate) enum Embedded {
     Json,
     Xml,
 }
 
 /// How languages that are listed one by one belong together.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Parts {
+pub(crate) struct Parts {
     /// Where an item's language is.
-    pub(in crate::rest) language: Query,
+    pub(crate) language: Query,
     /// The language whose values count for fields that have none.
-    pub(in crate::rest) main: Option<LanguageTag>,
+    pub(crate) main: Option<LanguageTag>,
 }
 
 /// How only what changed is asked for.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Since {
+pub(crate) struct Since {
     /// The query parameter.
-    pub(in crate::rest) parameter: String,
+    pub(crate) parameter: String,
     /// Where an item says when it changed.
-    pub(in crate::rest) at: Query,
+    pub(crate) at: Query,
     /// How far before the newest change it is asked, against clocks that differ.
-    pub(in crate::rest) overlap: Duration,
+    pub(crate) overlap: Duration,
 }
 
 /// Where what was deleted is listed.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Deleted {
-    pub(in crate::rest) list: String,
-    pub(in crate::rest) items: Query,
-    pub(in crate::rest) id: Vec<Query>,
+pub(crate) struct Deleted {
+    pub(crate) list: String,
+    pub(crate) items: Query,
+    pub(crate) id: Vec<Query>,
 }
 
 impl ReadType {
-    pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<ReadType> {
-        let list = section.required_text("list", report);
-        let alone = section.text("alone", report);
-        let id = match alone {
-            Some(item) => match EntryId::new(item.value.as_str()) {
-                Ok(id) => Some(Id::Alone(id)),
-                Err(error) => {
-                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("this cannot be an id: {error}")));
-                    None
-                }
-            },
-            None => queries(section, "id", report).map(Id::At),
-        };
-        let items = match &id {
-            Some(Id::Alone(_)) => Query::from_key(section, "items", report).or_else(Query::whole),
+    pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<ReadType> {
+        let list = section.required_text(kind.list_key(), report).filter(|item| {
+            let checked = if kind == ProfileKind::Files { check_pattern(item.value.as_str()) } else { Ok(()) };
+            checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).is_ok()
+        });
+        let id = id(section, kind, report);
+        let items = match (&id, kind) {
+            (Some(Id::Alone(_)), _) | (_, ProfileKind::Files) => {
+                Query::from_key(section, "items", report).or_else(Query::whole)
+            }
             _ => Query::required(section, "items", report),
         };
         let each = Query::from_key(section, "each", report);
@@ -126,10 +158,28 @@ impl ReadType {
         let embedded =
             section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
         let parts = optional(section, "languages", report, Parts::from_section);
-        let paging = Paging::from_key(section, report);
-        let since = optional(section, "since", report, Since::from_section);
-        let deleted = optional(section, "deleted", report, Deleted::from_section);
-        let detail = section.text("detail", report).and_then(|item| {
+        let variables = match kind {
+            ProfileKind::Graphql => section.section("variables", report).map(|mut table| constants(&mut table, report)),
+            ProfileKind::Rest | ProfileKind::Files => None,
+        };
+        let variables = variables.unwrap_or_default();
+        let language_in_name = match kind {
+            ProfileKind::Files => section.text("language_in_name", report).map(|item| item.value.as_str().to_owned()),
+            ProfileKind::Rest | ProfileKind::Graphql => None,
+        };
+        let paging = match kind {
+            ProfileKind::Files => Some(Paging::NONE),
+            ProfileKind::Rest | ProfileKind::Graphql => Paging::from_key(section, kind, report),
+        };
+        let (since, deleted) = match kind {
+            ProfileKind::Rest => (
+                optional(section, "since", report, Since::from_section),
+                optional(section, "deleted", report, Deleted::from_section),
+            ),
+            ProfileKind::Files | ProfileKind::Graphql => (Some(None), Some(None)),
+        };
+        let detail = if kind == ProfileKind::Rest { section.text("detail", report) } else { None };
+        let detail = detail.and_then(|item| {
             let path = item.value.as_str();
             if !path.contains("{id}") || revision.is_none() {
                 let finding = Diagnostic::error(
@@ -164,6 +214,8 @@ impl ReadType {
             fields_at,
             embedded,
             parts: parts?,
+            language_in_name,
+            variables,
             paging: paging?,
             since: since?,
             deleted: deleted?,
@@ -194,6 +246,13 @@ fn queries(section: &mut Section<'_>, key: &'static str, report: &mut Report) ->
         return None;
     }
     items.iter().map(|item| Query::from_item(item, report)).collect()
+}
+
+impl ReadType {
+    /// Whether each language of an entry is listed by itself.
+    pub(crate) fn lists_languages(&self) -> bool {
+        self.parts.is_some() || self.language_in_name.is_some()
+    }
 }
 
 impl Parts {

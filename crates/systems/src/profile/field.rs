@@ -10,15 +10,15 @@ use super::Query;
 
 /// A field, and where it is in an item.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct ProfileField {
+pub(crate) struct ProfileField {
     /// What it holds.
-    pub(in crate::rest) field: Field,
+    pub(crate) field: Field,
     /// Where it is, where that is not under its own name.
-    pub(in crate::rest) at: Option<Query>,
+    pub(crate) at: Option<Query>,
     /// Of a reference that is written out: where the other entry's id is in it.
-    pub(in crate::rest) id: Option<Query>,
+    pub(crate) id: Option<Query>,
     /// The member of each node that names its language, where a value per language is a list of nodes.
-    pub(in crate::rest) node_language: Option<String>,
+    pub(crate) node_language: Option<String>,
 }
 
 /// Reads the table of fields: `title = "text"`, or a table with more to say.

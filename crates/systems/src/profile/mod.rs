@@ -1,4 +1,4 @@
-//! Profiles: files that describe a REST system's calls.
+//! Profiles: files that describe a system's types, how they are read and how they are written.
 
 mod call;
 mod field;
@@ -15,27 +15,27 @@ use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 
-pub(super) use call::{Call, Filled};
-pub(super) use field::ProfileField;
-pub(super) use paging::{Next, PageSize, Paging, Style};
-pub(super) use query::{Query, scalar_text};
-pub(super) use read_type::{Embedded, Id, ReadType};
-pub(super) use write_type::{RevisionPlace, WriteType};
+pub(crate) use call::{Call, Filled};
+pub(crate) use field::ProfileField;
+pub(crate) use paging::{Next, PageSize, Paging, Style};
+pub(crate) use query::{Query, scalar_text};
+pub(crate) use read_type::{Embedded, Id, ReadType};
+pub(crate) use write_type::{RevisionPlace, WriteType};
 
 /// How a REST system is read and written.
 #[derive(Debug, Clone)]
 pub struct Profile {
-    pub(super) types: IndexMap<TypeName, ProfileType>,
+    pub(crate) types: IndexMap<TypeName, ProfileType>,
     model: Model,
     fingerprint: Fingerprint,
 }
 
 /// How one type is read and written.
 #[derive(Debug, Clone)]
-pub(super) struct ProfileType {
-    pub(super) fields: Option<IndexMap<String, ProfileField>>,
-    pub(super) read: Option<ReadType>,
-    pub(super) write: Option<WriteType>,
+pub(crate) struct ProfileType {
+    pub(crate) fields: Option<IndexMap<String, ProfileField>>,
+    pub(crate) read: Option<ReadType>,
+    pub(crate) write: Option<WriteType>,
 }
 
 impl Profile {
@@ -46,7 +46,7 @@ impl Profile {
     }
 
     /// Changes with every change of the file.
-    pub(super) fn fingerprint(&self) -> Fingerprint {
+    pub(crate) fn fingerprint(&self) -> Fingerprint {
         self.fingerprint
     }
 
@@ -91,15 +91,31 @@ impl Profile {
         self.types.get(kind).and_then(|known| known.write.as_ref())
     }
 
+    /// The files that its types name, such as queries.
+    pub fn query_files(&self) -> impl Iterator<Item = &str> {
+        self.types.values().filter_map(|known| known.read.as_ref()).map(|read| read.list.as_str())
+    }
+
     /// The names of all types.
     pub fn type_names(&self) -> impl Iterator<Item = &TypeName> {
         self.types.keys()
     }
 }
 
+/// What kind of system a profile describes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ProfileKind {
+    /// JSON over HTTP.
+    Rest,
+    /// A folder of files.
+    Files,
+    /// GraphQL.
+    Graphql,
+}
+
 /// Reads a profile; whatever is wrong in it is in the report.
 #[must_use]
-pub fn read_profile(source: Source) -> (Option<Profile>, Report) {
+pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profile>, Report) {
     let fingerprint = fingerprint_texts([source.text.as_str()]);
     let (types, report) = read_toml(source, |file, report| {
         let mut section = file.section("types", report).or_else(|| {
@@ -117,7 +133,7 @@ pub fn read_profile(source: Source) -> (Option<Profile>, Report) {
                 }
             };
             if let Some(mut section) = section.named_section(&name.value, report) {
-                types.insert(kind, profile_type(&mut section, report));
+                types.insert(kind, profile_type(&mut section, profile_kind, report));
                 section.finish(report);
             }
         }
@@ -128,18 +144,22 @@ pub fn read_profile(source: Source) -> (Option<Profile>, Report) {
     (profile, report)
 }
 
-fn profile_type(section: &mut Section<'_>, report: &mut Report) -> ProfileType {
+fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> ProfileType {
     let fields = section.section("fields", report).map(|mut fields| field::fields(&mut fields, report));
     let read = section.section("read", report).and_then(|mut read| {
-        let parsed = ReadType::from_section(&mut read, report);
+        let parsed = ReadType::from_section(&mut read, kind, report);
         read.finish(report);
         parsed
     });
-    let write = section.section("write", report).and_then(|mut write| {
-        let parsed = WriteType::from_section(&mut write, report);
-        write.finish(report);
-        parsed
-    });
+    let write = match kind {
+        // Files and GraphQL are only read; a table `write` is then an unknown key.
+        ProfileKind::Files | ProfileKind::Graphql => None,
+        ProfileKind::Rest => section.section("write", report).and_then(|mut write| {
+            let parsed = WriteType::from_section(&mut write, report);
+            write.finish(report);
+            parsed
+        }),
+    };
     if !section.has("read") && !section.has("write") {
         let message = format!("`{}` says neither how to read nor how to write it", section.path());
         report.add(Diagnostic::error(Code::MissingKey, section.span(), message).help("add a table `read` or `write`"));

@@ -2,12 +2,12 @@
 
 use serde_json::Value as Json;
 
-use super::profile::Embedded;
+use crate::profile::Embedded;
 use crate::xml;
 
 /// The item with its embedded documents in place of the texts that held them. Places are members
 /// joined by dots; one that is not there, or null, is left.
-pub(super) fn open_up(item: &Json, embedded: &[(String, Embedded)]) -> Result<Json, String> {
+pub(crate) fn open_up(item: &Json, embedded: &[(String, Embedded)]) -> Result<Json, String> {
     let mut item = item.clone();
     for (path, form) in embedded {
         let place = path.split('.').try_fold(&mut item, |at, member| at.get_mut(member));

@@ -1,4 +1,7 @@
-//! From an item of a listing to an entry.
+//! From an item of a listing to an entry, by a profile.
+
+mod embedded;
+mod languages;
 
 use diaporos_core::change::fingerprint;
 use diaporos_core::intake::Incoming;
@@ -8,22 +11,22 @@ use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, System
 use indexmap::IndexMap;
 use serde_json::{Value as Json, json};
 
-use super::embedded::open_up;
-use super::profile::{Id, ProfileField, Query, ReadType, scalar_text};
-use super::{LanguageCodes, UnknownCode};
 use crate::Problem;
+use crate::profile::{Id, ProfileField, Query, ReadType, scalar_text};
+use embedded::open_up;
+pub use languages::{LanguageCodes, UnknownCode};
 
 /// What is needed to read an item.
-pub(super) struct Decoder<'a> {
-    pub(super) system: &'a SystemName,
-    pub(super) languages: &'a LanguageCodes,
-    pub(super) read: &'a ReadType,
-    pub(super) fields: Option<&'a IndexMap<String, ProfileField>>,
+pub(crate) struct Decoder<'a> {
+    pub(crate) system: &'a SystemName,
+    pub(crate) languages: &'a LanguageCodes,
+    pub(crate) read: &'a ReadType,
+    pub(crate) fields: Option<&'a IndexMap<String, ProfileField>>,
 }
 
 impl Decoder<'_> {
     /// Reads every entry of an answer: those that can be read, and what is wrong with the others.
-    pub(super) fn entries(&self, answer: &Json) -> (Vec<Incoming>, Vec<Problem>) {
+    pub(crate) fn entries(&self, answer: &Json) -> (Vec<Incoming>, Vec<Problem>) {
         let (mut entries, mut problems) = (Vec::new(), Vec::new());
         for (place, item) in self.read.items.all(answer).into_iter().enumerate() {
             let mut take = |item: &Json, place: String| match self.incoming(&place, item) {
@@ -44,7 +47,7 @@ impl Decoder<'_> {
     }
 
     /// Reads an item, or says what is wrong with it.
-    pub(super) fn incoming(&self, place: &str, item: &Json) -> Result<Incoming, Problem> {
+    pub(crate) fn incoming(&self, place: &str, item: &Json) -> Result<Incoming, Problem> {
         let problem = |item: &str, message: String| Problem { item: item.to_owned(), message };
         let opened;
         let item = if self.read.embedded.is_empty() {
@@ -56,6 +59,9 @@ impl Decoder<'_> {
         let id = match &self.read.id {
             Id::Alone(id) => id.clone(),
             Id::At(queries) => id_at(queries, item).map_err(|message| problem(place, message))?,
+            Id::File => {
+                EntryId::new(place).map_err(|error| problem(place, format!("its name cannot be an id: {error}")))?
+            }
         };
         let named = |message: String| problem(id.as_str(), message);
         let state = self.state(item).map_err(named)?;
@@ -128,7 +134,7 @@ impl Decoder<'_> {
     fn value(&self, field: &ProfileField, json: Option<&Json>) -> Result<Value, String> {
         let Some(json) = json.filter(|json| !json.is_null()) else { return Ok(Value::Null) };
         // Of languages that are listed one by one, each item has its own value only.
-        if !field.field.localised || self.read.parts.is_some() {
+        if !field.field.localised || self.read.lists_languages() {
             return self.plain(field, json);
         }
         let tag = |code: &str| self.languages.tag(code).map_err(|error| format!("cannot be read: {error}"));
@@ -170,7 +176,7 @@ impl Decoder<'_> {
 }
 
 /// The id that stands at one place, or is joined from several by slashes.
-pub(super) fn id_at(queries: &[Query], item: &Json) -> Result<EntryId, String> {
+pub(crate) fn id_at(queries: &[Query], item: &Json) -> Result<EntryId, String> {
     let part = |query: &Query| {
         query.first(item).and_then(scalar_text).ok_or_else(|| format!("has no id at `{}`", query.as_str()))
     };

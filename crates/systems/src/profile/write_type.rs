@@ -8,38 +8,38 @@ use super::{Call, Query};
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct WriteType {
+pub(crate) struct WriteType {
     /// How languages go into documents.
-    pub(in crate::rest) documents: Documents,
+    pub(crate) documents: Documents,
     /// The members that hold language and item, where there is a document per language.
-    pub(in crate::rest) rows: Option<LanguageRows>,
+    pub(crate) rows: Option<LanguageRows>,
     /// Finds documents by key.
-    pub(in crate::rest) find: Option<Call>,
+    pub(crate) find: Option<Call>,
     /// Where `find` answers with them.
-    pub(in crate::rest) found: Query,
+    pub(crate) found: Query,
     /// Reads one document.
-    pub(in crate::rest) read: Call,
+    pub(crate) read: Call,
     /// Writes a new one.
-    pub(in crate::rest) create: Call,
+    pub(crate) create: Call,
     /// Changes one.
-    pub(in crate::rest) update: Call,
+    pub(crate) update: Call,
     /// Takes one off view.
-    pub(in crate::rest) withdraw: Option<Call>,
+    pub(crate) withdraw: Option<Call>,
     /// Deletes one.
-    pub(in crate::rest) delete: Option<Call>,
+    pub(crate) delete: Option<Call>,
     /// Where a document's id is.
-    pub(in crate::rest) id: Query,
+    pub(crate) id: Query,
     /// Where its version is.
-    pub(in crate::rest) revision: Option<RevisionPlace>,
+    pub(crate) revision: Option<RevisionPlace>,
     /// What goes into `If-Match`, `{revision}` filled.
-    pub(in crate::rest) if_match: Option<String>,
+    pub(crate) if_match: Option<String>,
     /// Where it says that it is off view, and the words that say so.
-    pub(in crate::rest) withdrawn: Option<(Query, Vec<String>)>,
+    pub(crate) withdrawn: Option<(Query, Vec<String>)>,
 }
 
 /// Where a document's version is.
 #[derive(Debug, Clone)]
-pub(in crate::rest) enum RevisionPlace {
+pub(crate) enum RevisionPlace {
     /// In the `ETag` header.
     Etag,
     /// In the body.
@@ -48,11 +48,11 @@ pub(in crate::rest) enum RevisionPlace {
 
 /// The members of a document that hold its language, and what joins it to its other languages.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct LanguageRows {
+pub(crate) struct LanguageRows {
     /// The language's member.
-    pub(in crate::rest) language: String,
+    pub(crate) language: String,
     /// The joining member.
-    pub(in crate::rest) item: Option<String>,
+    pub(crate) item: Option<String>,
 }
 
 impl WriteType {

@@ -3,22 +3,22 @@
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::Section;
 
-use super::Query;
+use super::{ProfileKind, Query};
 
 /// How a listing goes on after a page.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Paging {
+pub(crate) struct Paging {
     /// What leads on.
-    pub(in crate::rest) style: Style,
+    pub(crate) style: Style,
     /// How many items of a page are asked for.
-    pub(in crate::rest) size: Option<PageSize>,
+    pub(crate) size: Option<PageSize>,
     /// Where the answer says how many items there are in all.
-    pub(in crate::rest) total: Option<Query>,
+    pub(crate) total: Option<Query>,
 }
 
 /// What leads from a page to the next.
 #[derive(Debug, Clone)]
-pub(in crate::rest) enum Style {
+pub(crate) enum Style {
     /// It has one page.
     None,
     /// The next page's number; an empty page is the end.
@@ -44,11 +44,18 @@ pub(in crate::rest) enum Style {
     Link,
     /// An address in the body; none is the end.
     Address(Query),
+    /// A cursor connection: `endCursor` where `hasNextPage` says so, given back as a variable.
+    Connection {
+        /// Where the page's information is.
+        at: Query,
+        /// The query's variable.
+        variable: String,
+    },
 }
 
 /// Where an answer has what leads on.
 #[derive(Debug, Clone)]
-pub(in crate::rest) enum Next {
+pub(crate) enum Next {
     /// In the body.
     Body(Query),
     /// In a header, by its name in lower case.
@@ -57,32 +64,43 @@ pub(in crate::rest) enum Next {
 
 /// How many items of a page are asked for.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct PageSize {
+pub(crate) struct PageSize {
     /// The query parameter.
-    pub(in crate::rest) parameter: String,
+    pub(crate) parameter: String,
     /// How many.
-    pub(in crate::rest) items: u64,
+    pub(crate) items: u64,
 }
 
 const STYLES: [&str; 5] = ["page", "offset", "cursor", "link", "address"];
 
 impl Paging {
     /// A listing of one page.
-    pub(in crate::rest) const NONE: Paging = Paging { style: Style::None, size: None, total: None };
+    pub(crate) const NONE: Paging = Paging { style: Style::None, size: None, total: None };
 
-    pub(super) fn from_key(section: &mut Section<'_>, report: &mut Report) -> Option<Paging> {
+    pub(super) fn from_key(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Paging> {
         let Some(mut paging) = section.section("paging", report) else { return Some(Paging::NONE) };
-        let read = Paging::from_section(&mut paging, report);
+        let read = Paging::from_section(&mut paging, kind, report);
         paging.finish(report);
         read
     }
 
-    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Paging> {
+    fn from_section(section: &mut Section<'_>, profile: ProfileKind, report: &mut Report) -> Option<Paging> {
         let style = section.required_text("style", report)?;
         let parameter = |section: &mut Section<'_>, usual: &str, report: &mut Report| {
             section.text("parameter", report).map_or_else(|| usual.to_owned(), |item| item.value.as_str().to_owned())
         };
+        let known: &[&str] = if profile == ProfileKind::Graphql { &["connection"] } else { &STYLES };
         let kind = match style.value.as_str() {
+            "connection" if profile == ProfileKind::Graphql => {
+                let at = Query::required(section, "at", report)?;
+                Style::Connection { at, variable: parameter(section, "after", report) }
+            }
+            other if !known.contains(&other) => {
+                let finding =
+                    Diagnostic::error(Code::BadValue, style.span, format!("`{other}` is not a style of paging"));
+                report.add(finding.suggest(other, known.iter().copied()));
+                return None;
+            }
             "page" => {
                 let first = section.count("first", 0, report).map_or(1, |count| count.value);
                 Style::Page { parameter: parameter(section, "page", report), first }
@@ -97,13 +115,7 @@ impl Paging {
                 Style::Cursor { parameter: parameter(section, "cursor", report), next: next? }
             }
             "link" => Style::Link,
-            "address" => Style::Address(Query::required(section, "next", report)?),
-            other => {
-                let finding =
-                    Diagnostic::error(Code::BadValue, style.span, format!("`{other}` is not a style of paging"));
-                report.add(finding.suggest(other, STYLES));
-                return None;
-            }
+            _ => Style::Address(Query::required(section, "next", report)?),
         };
         let total = Query::from_key(section, "total", report);
         let size = match section.section("size", report) {
@@ -118,7 +130,7 @@ impl Paging {
     }
 
     /// Whether items stand at places that move when others come or go.
-    pub(in crate::rest) fn is_by_position(&self) -> bool {
+    pub(crate) fn is_by_position(&self) -> bool {
         matches!(self.style, Style::Page { .. } | Style::Offset { .. })
     }
 }

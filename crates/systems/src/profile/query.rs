@@ -7,7 +7,7 @@ use serde_json_path::JsonPath;
 
 /// A JSONPath with the text it was read from.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Query {
+pub(crate) struct Query {
     text: String,
     path: JsonPath,
 }
@@ -52,24 +52,35 @@ impl Query {
         JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path })
     }
 
+    /// The places of everything it finds, as JSON Pointers (RFC 6901).
+    pub(crate) fn pointers(&self, json: &Json) -> Vec<String> {
+        self.path.query_located(json).locations().map(|place| place.to_json_pointer()).collect()
+    }
+
+    /// A query that is known to be one.
+    #[cfg(test)]
+    pub(crate) fn parse(text: &str) -> Query {
+        Query { text: text.to_owned(), path: JsonPath::parse(text).unwrap() }
+    }
+
     /// Everything it finds.
-    pub(in crate::rest) fn all<'a>(&self, json: &'a Json) -> Vec<&'a Json> {
+    pub(crate) fn all<'a>(&self, json: &'a Json) -> Vec<&'a Json> {
         self.path.query(json).all()
     }
 
     /// The first thing it finds that is not null.
-    pub(in crate::rest) fn first<'a>(&self, json: &'a Json) -> Option<&'a Json> {
+    pub(crate) fn first<'a>(&self, json: &'a Json) -> Option<&'a Json> {
         self.path.query(json).into_iter().find(|found| !found.is_null())
     }
 
     /// The query as written.
-    pub(in crate::rest) fn as_str(&self) -> &str {
+    pub(crate) fn as_str(&self) -> &str {
         &self.text
     }
 }
 
 /// A text or a number as text.
-pub(in crate::rest) fn scalar_text(json: &Json) -> Option<String> {
+pub(crate) fn scalar_text(json: &Json) -> Option<String> {
     match json {
         Json::String(text) => Some(text.clone()),
         Json::Number(number) => Some(number.to_string()),

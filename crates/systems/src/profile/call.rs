@@ -8,23 +8,23 @@ use crate::http::Method;
 
 /// A call as a profile describes it: `PUT /api/pages/{id}`.
 #[derive(Debug, Clone)]
-pub(in crate::rest) struct Call {
+pub(crate) struct Call {
     /// The method.
-    pub(in crate::rest) method: Method,
+    pub(crate) method: Method,
     path: String,
     /// Members that go into every body of this call.
-    pub(in crate::rest) body: Map<String, Json>,
+    pub(crate) body: Map<String, Json>,
 }
 
 /// What a call's places are filled with.
 #[derive(Debug, Clone, Copy, Default)]
-pub(in crate::rest) struct Filled<'a> {
+pub(crate) struct Filled<'a> {
     /// `{id}`: what the system calls the document.
-    pub(in crate::rest) id: &'a str,
+    pub(crate) id: &'a str,
     /// `{key}`: the value of the lane's key field.
-    pub(in crate::rest) key: &'a str,
+    pub(crate) key: &'a str,
     /// `{language}`: the system's code of the language.
-    pub(in crate::rest) language: &'a str,
+    pub(crate) language: &'a str,
 }
 
 const PLACES: [&str; 3] = ["id", "key", "language"];
@@ -74,7 +74,7 @@ impl Call {
     }
 
     /// The path with its places filled, each percent-encoded.
-    pub(in crate::rest) fn path(&self, filled: Filled<'_>) -> String {
+    pub(crate) fn path(&self, filled: Filled<'_>) -> String {
         let values = [filled.id, filled.key, filled.language];
         PLACES
             .iter()
@@ -83,7 +83,7 @@ impl Call {
     }
 }
 
-fn constants(section: &mut Section<'_>, report: &mut Report) -> Map<String, Json> {
+pub(super) fn constants(section: &mut Section<'_>, report: &mut Report) -> Map<String, Json> {
     let mut body = Map::new();
     for name in section.names() {
         if let Some(text) = section.named_text(&name.value, report) {
