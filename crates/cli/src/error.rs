@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use diaporos_core::diagnostic::Report;
 use diaporos_hub::ConnectError;
+use diaporos_hub::look::LookError;
 use diaporos_hub::push::PushError;
 use diaporos_store::StoreError;
 use diaporos_systems::{ErrorKind, SystemError};
@@ -139,6 +140,17 @@ impl From<SystemError> for Failure {
         match advice(&error.kind) {
             Some(advice) => failure.advise(advice),
             None => failure,
+        }
+    }
+}
+
+impl From<LookError> for Failure {
+    fn from(error: LookError) -> Self {
+        match error {
+            LookError::Store(error) => error.into(),
+            LookError::Expression { .. } => {
+                Failure::failed(error.to_string()).advise("narrow the list, or let the expression take what is there")
+            }
         }
     }
 }

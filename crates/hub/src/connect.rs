@@ -64,7 +64,7 @@ impl<'a> Connector<'a> {
         Connector { config, variable }
     }
 
-    fn system(&self, name: &SystemName) -> Result<&'a SystemConfig, ConnectError> {
+    pub(crate) fn system(&self, name: &SystemName) -> Result<&'a SystemConfig, ConnectError> {
         self.config.systems.get(name).ok_or_else(|| ConnectError::Unknown(name.clone()))
     }
 
@@ -129,7 +129,7 @@ impl<'a> Connector<'a> {
         }
     }
 
-    fn web_address(&self, system: &SystemName, place: &PlaceText) -> Result<Url, ConnectError> {
+    pub(crate) fn web_address(&self, system: &SystemName, place: &PlaceText) -> Result<Url, ConnectError> {
         let text = self.place(system, place)?;
         let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
         url.ok_or_else(|| ConnectError::Address { system: system.clone(), text })

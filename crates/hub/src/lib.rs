@@ -5,9 +5,12 @@ mod connect;
 mod event;
 pub mod init;
 pub mod look;
+pub mod model;
 pub mod preview;
+pub mod probe;
 pub mod pull;
 pub mod push;
+pub mod refs;
 pub mod resolve;
 
 pub use connect::{ConnectError, Connector};

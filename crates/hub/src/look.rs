@@ -1,7 +1,10 @@
 //! Looking: how lanes stand, and which entries there are.
 
+use std::cmp::Ordering;
+
+use diaporos_core::expr::{Expression, Subject, evaluate, is_true};
 use diaporos_core::plan::State;
-use diaporos_core::value::Value;
+use diaporos_core::value::{Address, Value, to_json};
 use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError};
 
 use crate::config::{Config, ConfiguredLane};
@@ -29,7 +32,7 @@ pub fn register_lanes(config: &Config, store: &mut Store, now: jiff::Timestamp) 
     store.register_lanes(&records, now)
 }
 
-/// Which entries are wanted.
+/// Which entries are wanted, and in what order.
 #[derive(Debug, Clone, Default)]
 pub struct EntryQuery {
     /// Of this system.
@@ -38,17 +41,37 @@ pub struct EntryQuery {
     pub kind: Option<String>,
     /// In one of these states; all but those that are gone where empty.
     pub states: Vec<State>,
-    /// With this text in a field, in any language, whatever its case.
+    /// With these words, in any language.
     pub text: Option<String>,
+    /// For which this holds.
+    pub holds: Option<Expression>,
+    /// By the value of this, the smallest or, with `true`, the greatest first; those without one last.
+    pub sort: Option<(Expression, bool)>,
     /// At most so many.
     pub most: Option<usize>,
 }
 
-/// Hands over the wanted entries.
+/// Why entries cannot be listed.
+#[derive(Debug, thiserror::Error)]
+pub enum LookError {
+    /// The store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// An expression has no value for an entry.
+    #[error("{address}: {message}")]
+    Expression {
+        /// The entry.
+        address: Address,
+        /// What went wrong.
+        message: String,
+    },
+}
+
+/// Hands over the wanted entries. Where they are sorted, only their keys are held at once.
 ///
 /// # Errors
-/// Where the store or the receiver fails.
-pub fn entries<E: From<StoreError>>(
+/// Where the store or the receiver fails, or an expression has no value.
+pub fn entries<E: From<LookError>>(
     store: &Store,
     query: &EntryQuery,
     mut each: impl FnMut(EntryRow) -> Result<(), E>,
@@ -58,32 +81,83 @@ pub fn entries<E: From<StoreError>>(
         [] => State::WORDS.iter().map(|(_, state)| *state).filter(|state| *state != State::Gone).collect(),
         chosen => chosen.to_vec(),
     };
-    let filter = EntryFilter { system: query.system.clone(), kind: query.kind.clone(), states };
-    let wanted = query.text.as_ref().map(|text| text.to_lowercase());
+    let text = query.text.clone();
+    let filter = EntryFilter { system: query.system.clone(), kind: query.kind.clone(), states, text };
     let mut left = query.most.unwrap_or(usize::MAX);
-    store.entries(&filter, |row| {
+    let mut keys: Vec<(Value, i64)> = Vec::new();
+    let passed = store.entries(&filter, |entry| -> Result<_, Passed<E>> {
         if left == 0 {
             return Ok(Break(()));
         }
-        let holds = |text: &String| {
-            row.fields.values().any(|field| has_text(field, text))
-                || row.address.to_string().to_lowercase().contains(text)
-        };
-        if wanted.as_ref().is_none_or(holds) {
-            left -= 1;
-            each(row)?;
+        if let Some(condition) = &query.holds {
+            let value = value_for(condition, &entry.row, store).map_err(|error| Passed(error.into()))?;
+            let holds = is_true(&value).map_err(|message| {
+                Passed(LookError::Expression { address: entry.row.address.clone(), message }.into())
+            })?;
+            if !holds {
+                return Ok(Continue(()));
+            }
         }
+        if let Some((key, _)) = &query.sort {
+            keys.push((value_for(key, &entry.row, store).map_err(|error| Passed(error.into()))?, entry.number));
+            return Ok(Continue(()));
+        }
+        left -= 1;
+        each(entry.row).map_err(Passed)?;
         Ok(Continue(()))
-    })
+    });
+    passed.map_err(|Passed(error)| error)?;
+    let Some((_, greatest_first)) = &query.sort else { return Ok(()) };
+    keys.sort_by(|(a, _), (b, _)| in_order(a, b, *greatest_first));
+    for (_, number) in keys.into_iter().take(left) {
+        if let Some(entry) = store.entry_numbered(number).map_err(LookError::from)? {
+            each(entry.row)?;
+        }
+    }
+    Ok(())
 }
 
-fn has_text(value: &Value, wanted: &str) -> bool {
-    match value {
-        Value::Text(text) => text.to_lowercase().contains(wanted),
-        Value::List(items) => items.iter().any(|item| has_text(item, wanted)),
-        Value::Record(fields) => fields.values().any(|field| has_text(field, wanted)),
-        Value::Localised(by_language) => by_language.values().any(|inner| has_text(inner, wanted)),
-        _ => false,
+/// An error of the receiver on its way through the store.
+struct Passed<E>(E);
+
+impl<E: From<LookError>> From<StoreError> for Passed<E> {
+    fn from(error: StoreError) -> Self {
+        Passed(LookError::from(error).into())
+    }
+}
+
+/// The value of an expression for an entry.
+///
+/// # Errors
+/// Where it has none.
+pub fn value_for(expression: &Expression, row: &EntryRow, store: &Store) -> Result<Value, LookError> {
+    let subject = Subject { address: &row.address, state: row.state, fields: &row.fields };
+    evaluate(expression, &subject, store)
+        .map(|evaluated| evaluated.value)
+        .map_err(|error| LookError::Expression { address: row.address.clone(), message: error.message })
+}
+
+/// Nulls come last; values of different kinds are ordered by kind, so that the order is total.
+fn in_order(a: &Value, b: &Value, greatest_first: bool) -> Ordering {
+    let order = match (a.is_null(), b.is_null()) {
+        (true, true) => return Ordering::Equal,
+        (true, false) => return Ordering::Greater,
+        (false, true) => return Ordering::Less,
+        (false, false) => compare(a, b),
+    };
+    if greatest_first { order.reverse() } else { order }
+}
+
+#[expect(clippy::cast_precision_loss, reason = "a whole number is ordered among fractions as fractions are")]
+fn compare(a: &Value, b: &Value) -> Ordering {
+    match (a, b) {
+        (Value::Integer(a), Value::Integer(b)) => a.cmp(b),
+        (Value::Integer(a), Value::Number(b)) => (*a as f64).total_cmp(b),
+        (Value::Number(a), Value::Integer(b)) => a.total_cmp(&(*b as f64)),
+        (Value::Number(a), Value::Number(b)) => a.total_cmp(b),
+        (Value::Text(a), Value::Text(b)) => a.to_lowercase().cmp(&b.to_lowercase()).then_with(|| a.cmp(b)),
+        (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
+        _ => a.kind_name().cmp(b.kind_name()).then_with(|| to_json(a).to_string().cmp(&to_json(b).to_string())),
     }
 }
 

@@ -30,6 +30,19 @@ CREATE TABLE version (
     PRIMARY KEY (entry, number)
 ) STRICT, WITHOUT ROWID;
 
+-- The words of the current version, in all languages.
+CREATE VIRTUAL TABLE entry_text USING fts5 (
+    words, content = '', contentless_delete = 1, tokenize = 'unicode61 remove_diacritics 2', detail = 'full'
+);
+
+-- Which entries the current version refers to, by address.
+CREATE TABLE refers (
+    entry INTEGER NOT NULL REFERENCES entry (id),
+    target TEXT NOT NULL,
+    PRIMARY KEY (entry, target)
+) STRICT, WITHOUT ROWID;
+CREATE INDEX refers_target ON refers (target);
+
 -- Pages of listings by which an unchanged one is known again; `seen` is a bitmap of entry ids.
 CREATE TABLE page_mark (
     type INTEGER NOT NULL REFERENCES entry_type (id),

@@ -6,6 +6,7 @@ use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
 use crate::SystemError;
+use crate::http::{Client, Request};
 
 /// A system that can be read.
 #[async_trait]
@@ -35,6 +36,17 @@ pub trait Read: Send + Sync {
     /// # Errors
     /// Where the page cannot be had whole; nothing of it is given then.
     async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError>;
+
+    /// What is asked first of each of its addresses, and with what, for a look at whether they
+    /// answer; nothing of a system that is not asked over HTTP.
+    fn first_requests(&self) -> Vec<Request> {
+        Vec::new()
+    }
+
+    /// What sends its requests; none of a system that is not asked over HTTP.
+    fn client(&self) -> Option<&Client> {
+        None
+    }
 
     /// An entry with all its fields, where a listing leaves some out ([`Manner::detail`]); none
     /// where it is no longer there.

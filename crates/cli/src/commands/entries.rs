@@ -1,21 +1,29 @@
 //! `entries`.
 
-use clap::Args;
-use diaporos_core::plan::State;
-use diaporos_core::value::{LanguageTag, Value, languages_of};
-use diaporos_hub::look::{EntryQuery, entries, title};
-use diaporos_store::EntryRow;
+use std::io::Write;
 
+use clap::Args;
+use diaporos_core::expr::{Expression, parse};
+use diaporos_core::plan::State;
+use diaporos_core::value::{LanguageTag, Value, languages_of, to_json};
+use diaporos_hub::config::{Config, View};
+use diaporos_hub::look::{EntryQuery, entries, title, value_for};
+use diaporos_store::{EntryRow, Store};
+
+use super::unknown;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint};
+use crate::output::{Cell, Column, Format, Sheet, Tint, fields};
 
 /// List the entries that were pulled.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos entries --type plant-profile --state draft,scheduled\n  diaporos entries --text fern --format csv"
+    after_help = "Examples:\n  diaporos entries --type plant-profile --state draft,scheduled\n  diaporos entries --text \"royal fern\" --format csv\n  diaporos entries --type exhibit --where 'opens > \"2026-06\"' --sort -opens --columns title@en,opens,host=host.full_name\n\nA view is such a list under a name, in diaporos.toml: `[views.NAME]` with the same keys."
 )]
 pub(crate) struct Entries {
+    /// A view of the configuration; what is given beside it goes before it.
+    #[arg(long, value_name = "NAME")]
+    view: Option<String>,
     /// Only those of this system.
     #[arg(long, value_name = "SYSTEM")]
     system: Option<String>,
@@ -25,9 +33,19 @@ pub(crate) struct Entries {
     /// Only those in these states: draft, scheduled, live, withdrawn, gone. All but gone where not given.
     #[arg(long, value_name = "STATES", value_delimiter = ',', value_parser = state)]
     state: Vec<State>,
-    /// Only those with this text in a field or the address, in any language, whatever its case.
+    /// Only those with these words one after the other, in any language, whatever case and accents;
+    /// the last may be the start of a word.
     #[arg(long, value_name = "TEXT")]
     text: Option<String>,
+    /// Only those for which a field expression holds.
+    #[arg(long = "where", value_name = "EXPRESSION")]
+    holds: Option<String>,
+    /// In the order of a field expression's values; turned by a `-` before it.
+    #[arg(long, value_name = "EXPRESSION", allow_hyphen_values = true)]
+    sort: Option<String>,
+    /// Which columns beside the address: field expressions, or `name=expression`, parted by commas.
+    #[arg(long, value_name = "COLUMNS")]
+    columns: Option<String>,
     /// At most so many; 100 in a table, and all in other formats, where not given.
     #[arg(long, value_name = "N")]
     most: Option<usize>,
@@ -53,43 +71,116 @@ const USUAL: usize = 100;
 
 pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    if let Some(name) = &args.system {
+    let view = view(&config, args.view.as_deref())?;
+    let system = args.system.clone().or(view.system);
+    if let Some(name) = &system {
         super::system(&config, name)?;
     }
     let store = Context::store(&config)?;
-    let shown = match (args.most, context.format) {
-        (Some(most), _) => Some(most),
-        (None, Format::Table) => Some(USUAL),
-        (None, _) => None,
+    let most = args.most.or(view.most.and_then(|most| usize::try_from(most).ok()));
+    let shown = most.or((context.format == Format::Table).then_some(USUAL));
+    let holds = match &args.holds {
+        Some(text) => Some(expression("--where", text)?),
+        None => view.holds.map(|holds| holds.tree),
+    };
+    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text)).transpose()?;
+    let chosen = match &args.columns {
+        Some(text) => columns(text.split(','))?,
+        None => columns(view.columns.iter().map(String::as_str))?,
     };
     let query = EntryQuery {
-        system: args.system.clone(),
-        kind: args.kind.clone(),
-        states: args.state.clone(),
-        text: args.text.clone(),
+        system,
+        kind: args.kind.clone().or(view.kind),
+        states: if args.state.is_empty() { view.states } else { args.state.clone() },
+        text: args.text.clone().or(view.text),
+        holds,
+        sort,
         // One more than is shown tells whether there are more.
         most: shown.map(|most| most.saturating_add(1)),
     };
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = match chosen.as_slice() {
+        [] => Sheet::new(context, COLUMNS),
+        chosen => {
+            let address = std::iter::once(Column::text("address", "address"));
+            Sheet::new(context, &address.chain(chosen.iter().map(|(name, _)| Column::chosen(name))).collect::<Vec<_>>())
+        }
+    };
     let mut more = false;
     entries(&store, &query, |row| -> Result<(), Failure> {
         if shown.is_some_and(|most| sheet.rows() >= most as u64) {
             more = true;
-        } else {
+        } else if chosen.is_empty() {
             sheet.row(cells(row, context));
+        } else {
+            sheet.row(chosen_cells(&row, &chosen, &store)?);
         }
         Ok(())
     })?;
     let count = sheet.rows();
-    sheet.end("no entries; `diaporos pull` takes in what the sources hold")?;
+    let nothing = if store.types()?.is_empty() {
+        "no entries yet; `diaporos pull` takes in what the sources hold"
+    } else {
+        "no entries of that kind"
+    };
+    sheet.end(nothing)?;
     if more && context.format == Format::Table {
-        use std::io::Write;
-        writeln!(
-            Context::out(),
-            "\nThe first {count}; there are more: `--most N`, or narrow with --type, --state, --text"
-        )?;
+        let advice = "there are more: `--most N`, or narrow with --type, --state, --text, --where";
+        writeln!(Context::out(), "\nThe first {count}; {advice}")?;
     }
     Ok(Exit::Done)
+}
+
+fn view(config: &Config, name: Option<&str>) -> Result<View, Failure> {
+    let Some(name) = name else { return Ok(View::default()) };
+    let found = config.views.get(name).cloned();
+    found.ok_or_else(|| unknown("view", name, config.views.keys().map(String::as_str)))
+}
+
+/// Reads an expression that was typed; the place of a fault is shown under it.
+fn expression(option: &str, text: &str) -> Result<Expression, Failure> {
+    parse(text).map_err(|error| {
+        let before = text.get(..error.span.start).unwrap_or(text).chars().count();
+        let failure = Failure::wrong(format!("`{option}`: {}\n  {text}\n  {}^", error.message, " ".repeat(before)));
+        match error.help {
+            Some(help) => failure.advise(help),
+            None => failure.advise("docs/expressions.md says how expressions are written"),
+        }
+    })
+}
+
+fn sort_key(text: &str) -> Result<(Expression, bool), Failure> {
+    let (text, greatest_first) = text.strip_prefix('-').map_or((text, false), |rest| (rest, true));
+    Ok((expression("--sort", text)?, greatest_first))
+}
+
+fn columns<'a>(texts: impl Iterator<Item = &'a str>) -> Result<Vec<(String, Expression)>, Failure> {
+    let named = texts.map(str::trim).filter(|text| !text.is_empty()).map(|text| {
+        // `==` is a comparison, not a name.
+        let (name, rest) = match text.split_once('=') {
+            Some((name, rest)) if !rest.starts_with('=') && name.chars().all(|c| c.is_alphanumeric() || c == '_') => {
+                (name, rest)
+            }
+            _ => (text, text),
+        };
+        Ok((name.to_owned(), expression("--columns", rest)?))
+    });
+    named.collect()
+}
+
+fn chosen_cells(row: &EntryRow, chosen: &[(String, Expression)], store: &Store) -> Result<Vec<Cell>, Failure> {
+    let mut cells = vec![Cell::text(row.address.to_string())];
+    for (_, expression) in chosen {
+        let value = value_for(expression, row, store)?;
+        let shown = match &value {
+            Value::Localised(by_language) => {
+                let one = |(tag, inner): (&LanguageTag, &Value)| format!("{tag}: {}", fields::value_text(inner));
+                by_language.iter().map(one).collect::<Vec<_>>().join("; ")
+            }
+            plain => fields::value_text(plain),
+        };
+        cells.push(Cell { json: to_json(&value), ..Cell::text(shown) });
+    }
+    Ok(cells)
 }
 
 fn cells(row: EntryRow, context: &Context) -> Vec<Cell> {
@@ -103,10 +194,6 @@ fn cells(row: EntryRow, context: &Context) -> Vec<Cell> {
         Cell::count(row.version),
         Cell::list(languages),
         Cell::moment(row.changed, &context.zone),
-        Cell::maybe(title.map(|title| short(&title))),
+        Cell::maybe(title.map(|title| diaporos_core::text::shorten(&title, 60))),
     ]
-}
-
-fn short(title: &str) -> String {
-    diaporos_core::text::shorten(title, 60)
 }

@@ -6,9 +6,12 @@ mod entries;
 mod holds;
 mod init;
 mod ledger;
+mod model;
 mod preview;
+mod probe;
 mod pull;
 mod push;
+mod refs;
 mod resolve;
 mod show;
 mod status;
@@ -49,9 +52,12 @@ pub(crate) struct Cli {
 pub(crate) enum Command {
     Init(init::Init),
     Check(check::Check),
+    Probe(probe::Probe),
+    Model(model::Model),
     Pull(pull::Pull),
     Entries(entries::Entries),
     Show(show::Show),
+    Refs(refs::Refs),
     Preview(preview::Preview),
     Push(push::Push),
     Status(status::Status),
@@ -65,9 +71,12 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
     match command {
         Command::Init(args) => init::run(&args, context),
         Command::Check(args) => check::run(&args, context),
+        Command::Probe(args) => probe::run(&args, context).await,
+        Command::Model(args) => model::run(&args, context),
         Command::Pull(args) => pull::run(&args, context).await,
         Command::Entries(args) => entries::run(&args, context),
         Command::Show(args) => show::run(&args, context),
+        Command::Refs(args) => refs::run(&args, context),
         Command::Preview(args) => preview::run(&args, context),
         Command::Push(args) => push::run(&args, context).await,
         Command::Status(args) => status::run(&args, context),

@@ -3,7 +3,8 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::value::{LanguageTag, Value, to_json};
+use diaporos_core::change::differences;
+use diaporos_core::value::{LanguageTag, Record, Value, project, to_json};
 use diaporos_hub::config::Config;
 use diaporos_store::{CounterpartRow, Standing, Store, StoredEntry, VersionRow};
 use serde_json::{Value as Json, json};
@@ -15,11 +16,22 @@ use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment};
 
 /// Show one entry: its fields in every language, its versions, and what it has become elsewhere.
 #[derive(Debug, Args)]
-#[command(after_help = "Example:\n  diaporos show catalogue/plant-profile/p-001")]
+#[command(
+    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001\n  diaporos show catalogue/plant-profile/p-001 --lang en,fr\n  diaporos show catalogue/plant-profile/p-001 --between 1,2"
+)]
 pub(crate) struct Show {
     /// The entry, as `system/type/id`.
     #[arg(value_name = "ADDRESS")]
     address: String,
+    /// Only these languages, beside each other: `en,fr`.
+    #[arg(long, value_name = "LANGUAGES", value_delimiter = ',')]
+    lang: Vec<LanguageTag>,
+    /// The fields as they were in this version.
+    #[arg(long, value_name = "N")]
+    version: Option<u64>,
+    /// What differs between two versions: `1,3`; with one number, between that and the newest.
+    #[arg(long, value_name = "A,B", value_delimiter = ',', num_args = 1..=2, conflicts_with = "version")]
+    between: Vec<u64>,
 }
 
 const FIELDS: &[Column] =
@@ -50,7 +62,24 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let store = Context::store(&config)?;
     let address = address(&args.address)?;
-    let Some(entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
+    let Some(mut entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
+    let fields_of = |version: u64| {
+        let fields = store.version_fields(entry.number, version)?;
+        fields.ok_or_else(|| {
+            let newest = entry.row.version;
+            Failure::failed(format!("`{address}` has no version {version}; it has {newest}"))
+        })
+    };
+    if let [old, rest @ ..] = args.between.as_slice() {
+        let new = rest.first().copied().unwrap_or(entry.row.version);
+        return show_between(&fields_of(*old)?, &fields_of(new)?, context);
+    }
+    if let Some(version) = args.version {
+        entry.row.fields = fields_of(version)?;
+    }
+    if !args.lang.is_empty() {
+        return show_languages(&entry.row.fields, &args.lang, context);
+    }
     let lanes = lanes(&config, &store, entry.number)?;
     let known = Known { lanes, versions: store.versions(entry.number)?, entry };
     match context.format {
@@ -59,6 +88,44 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
         Format::Jsonl => writeln!(Context::out(), "{}", document(&known))?,
         Format::Csv => field_rows(&known, context)?,
     }
+    Ok(Exit::Done)
+}
+
+const DIFFERENCES: &[Column] = &[
+    Column::text("field", "field"),
+    Column::text("language", "lang"),
+    Column::prose("old", "old"),
+    Column::prose("new", "new"),
+];
+
+fn show_between(old: &Record, new: &Record, context: &Context) -> Result<Exit, Failure> {
+    let mut sheet = Sheet::new(context, DIFFERENCES);
+    for found in differences(old, new) {
+        let value = |value: &Value| Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) };
+        sheet.row(vec![
+            Cell::text(found.field),
+            Cell::maybe(found.language.map(|tag| tag.to_string())),
+            value(&found.old).tint(Tint::Faint),
+            value(&found.new),
+        ]);
+    }
+    sheet.end("nothing differs")?;
+    Ok(Exit::Done)
+}
+
+/// Languages beside each other, a row per field; a field without languages stands in each column.
+fn show_languages(record: &Record, languages: &[LanguageTag], context: &Context) -> Result<Exit, Failure> {
+    let columns = std::iter::once(Column::text("field", "field"));
+    let columns: Vec<Column> = columns.chain(languages.iter().map(|tag| Column::chosen(tag.as_str()))).collect();
+    let mut sheet = Sheet::new(context, &columns);
+    for (name, value) in record {
+        let one = |tag: &LanguageTag| {
+            let value = project(value, tag);
+            Cell { json: to_json(&value), ..Cell::text(fields::value_text(&value)) }
+        };
+        sheet.row(std::iter::once(Cell::text(name)).chain(languages.iter().map(one)).collect());
+    }
+    sheet.end("no fields")?;
     Ok(Exit::Done)
 }
 

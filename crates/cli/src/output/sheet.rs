@@ -1,6 +1,7 @@
 //! Rows in four formats. Rows are printed as they come; a table waits for some of them, to know
 //! how wide its columns are.
 
+use std::borrow::Cow;
 use std::io::Write;
 
 use comfy_table::{
@@ -17,11 +18,18 @@ use crate::error::Failure;
 const CHUNK: usize = 500;
 
 /// A column: its name in data, and its heading in tables.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(crate) struct Column {
-    pub(crate) name: &'static str,
-    pub(crate) heading: &'static str,
+    pub(crate) name: Cow<'static, str>,
+    pub(crate) heading: Cow<'static, str>,
     kind: Kind,
+}
+
+impl Column {
+    /// A column that the user chose.
+    pub(crate) fn chosen(name: &str) -> Column {
+        Column { name: Cow::Owned(name.to_owned()), heading: Cow::Owned(name.to_owned()), kind: Kind::Prose }
+    }
 }
 
 /// How a column is laid out.
@@ -38,17 +46,17 @@ enum Kind {
 impl Column {
     /// A column of words, names and addresses.
     pub(crate) const fn text(name: &'static str, heading: &'static str) -> Column {
-        Column { name, heading, kind: Kind::Whole }
+        Column { name: Cow::Borrowed(name), heading: Cow::Borrowed(heading), kind: Kind::Whole }
     }
 
     /// A column of sentences and content.
     pub(crate) const fn prose(name: &'static str, heading: &'static str) -> Column {
-        Column { name, heading, kind: Kind::Prose }
+        Column { name: Cow::Borrowed(name), heading: Cow::Borrowed(heading), kind: Kind::Prose }
     }
 
     /// A column of numbers.
     pub(crate) const fn number(name: &'static str, heading: &'static str) -> Column {
-        Column { name, heading, kind: Kind::Number }
+        Column { name: Cow::Borrowed(name), heading: Cow::Borrowed(heading), kind: Kind::Number }
     }
 }
 
@@ -72,7 +80,7 @@ pub(crate) struct Sheet {
     out: Box<dyn Write + Send>,
     format: Format,
     terminal: Terminal,
-    columns: &'static [Column],
+    columns: Vec<Column>,
     /// The name of the rows, where they stand in an object beside counts.
     within: Option<&'static str>,
     waiting: Vec<Vec<Cell>>,
@@ -84,12 +92,12 @@ pub(crate) struct Sheet {
 
 impl Sheet {
     /// A sheet of rows.
-    pub(crate) fn new(context: &Context, columns: &'static [Column]) -> Sheet {
+    pub(crate) fn new(context: &Context, columns: &[Column]) -> Sheet {
         Sheet {
             out: Context::out(),
             format: context.format,
             terminal: context.terminal,
-            columns,
+            columns: columns.to_vec(),
             within: None,
             waiting: Vec::new(),
             widths: None,
@@ -140,14 +148,14 @@ impl Sheet {
     }
 
     fn record(&self, cells: &[Cell]) -> Json {
-        let names = self.columns.iter().map(|column| column.name.to_owned());
+        let names = self.columns.iter().map(|column| column.name.to_string());
         Json::Object(names.zip(cells.iter().map(|cell| cell.json.clone())).collect())
     }
 
     fn csv(&mut self, first: bool, cells: &[Cell]) -> Result<(), Failure> {
         let mut writer = csv::Writer::from_writer(&mut self.out);
         if first {
-            writer.write_record(self.columns.iter().map(|column| column.name))?;
+            writer.write_record(self.columns.iter().map(|column| column.name.as_ref()))?;
         }
         writer.write_record(cells.iter().map(|cell| match &cell.json {
             Json::Null => String::new(),
@@ -160,7 +168,7 @@ impl Sheet {
     /// Lays out the rows that wait. Columns in which no row has anything are left out.
     fn lay_out(&mut self, end: End) -> Result<(), Failure> {
         let mut rows = std::mem::take(&mut self.waiting);
-        let mut columns = self.columns.to_vec();
+        let mut columns = self.columns.clone();
         // Only where all rows are here can it be known that a column stays empty.
         if self.widths.is_none() && end == End::Last {
             let filled: Vec<bool> =
@@ -175,7 +183,7 @@ impl Sheet {
         let mut table = self.table();
         if self.widths.is_none() {
             table.set_header(columns.iter().map(|column| {
-                let heading = comfy_table::Cell::new(column.heading).add_attribute(Attribute::Bold);
+                let heading = comfy_table::Cell::new(&column.heading).add_attribute(Attribute::Bold);
                 if column.kind == Kind::Number { heading.set_alignment(CellAlignment::Right) } else { heading }
             }));
         }
@@ -263,7 +271,7 @@ impl Sheet {
 
     fn csv_heading(&mut self) -> Result<(), Failure> {
         let mut writer = csv::Writer::from_writer(&mut self.out);
-        writer.write_record(self.columns.iter().map(|column| column.name))?;
+        writer.write_record(self.columns.iter().map(|column| column.name.as_ref()))?;
         Ok(writer.flush()?)
     }
 

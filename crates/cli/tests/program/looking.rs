@@ -81,3 +81,75 @@ fn in_shell(hub: &Hub, line: &str) -> bool {
     let shell = std::process::Command::new("sh").arg("-c").arg(script).envs(hub.world.variables()).status();
     shell.unwrap().success()
 }
+
+#[test]
+fn entries_by_expression_in_order_with_columns() {
+    let hub = pulled();
+    let args = ["entries", "--type", "exhibit", "--where", "opens > \"2026-04\"", "--sort", "-opens"];
+    let rows = hub.json(&[&args[..], &["--columns", "title@en,opens,host=host.full_name"]].concat());
+    insta::assert_json_snapshot!(rows);
+    hub.alter(
+        "diaporos.toml",
+        "[lanes.profiles]",
+        "[views.soon]\ntype = \"exhibit\"\nwhere = 'opens > \"2026-04\"'\nsort = \"-opens\"\ncolumns = [\"title@en\", \"opens\", \"host=host.full_name\"]\n\n[lanes.profiles]",
+    );
+    assert_eq!(hub.json(&["entries", "--view", "soon"]), rows, "a view is the same list under a name");
+    assert!(hub.run(&["entries", "--view", "son"]).ends(2).stderr.contains("did you mean `soon`?"));
+}
+
+#[test]
+fn a_fault_in_a_typed_expression_is_pointed_at() {
+    let hub = pulled();
+    insta::assert_snapshot!(hub.run(&["entries", "--where", "opens > | date"]).ends(2).stderr);
+    let told = hub.run(&["entries", "--type", "trail", "--where", "minutes > \"long\""]).ends(1);
+    assert!(told.stderr.contains("catalogue/trail/t-1: integer and text have no order"), "{}", told.stderr);
+}
+
+#[test]
+fn text_is_found_in_any_language_and_case_by_words() {
+    let hub = pulled();
+    for (text, count) in
+        [("rhedynen gyf", 1), ("FOUGÈRE femelle", 1), ("fougere", 4), ("ern", 0), ("\"", 0), ("p-001", 1)]
+    {
+        assert_eq!(addresses(&hub, &["--text", text]).len(), count, "{text}");
+    }
+}
+
+#[test]
+fn the_tree_of_references() {
+    let hub = pulled();
+    insta::assert_snapshot!(hub.good(&["refs", "catalogue/trail/t-1"]));
+    let back = hub.good(&["refs", "catalogue/curator/c-4", "--back", "--depth", "1"]);
+    assert!(back.contains("└─ catalogue/"), "{back}");
+    assert!(hub.good(&["refs", "catalogue/exhibit/x-5"]).contains("catalogue/curator/c-99  dead end"));
+    let rows = hub.json(&["refs", "catalogue/trail/t-1"]);
+    assert!(rows.as_array().unwrap().iter().any(|row| row["end"] == "circle: it stands above"), "{rows}");
+}
+
+#[test]
+fn models_declared_inferred_and_compared() {
+    let hub = pulled();
+    insta::assert_snapshot!(hub.good(&["model", "list"]));
+    insta::assert_snapshot!(hub.good(&["model", "infer", "catalogue/plant-profile"]));
+    insta::assert_snapshot!(hub.good(&["model", "compare", "catalogue/plant-profile", "visitor-site/page"]));
+    assert!(
+        hub.run(&["model", "show", "catalogue/plnt-profile"]).ends(2).stderr.contains("did you mean `plant-profile`?")
+    );
+}
+
+#[test]
+fn one_entry_in_languages_versions_and_differences() {
+    let hub = pulled();
+    hub.world.plants.edit("p-006", &serde_json::json!({ "habitat": "old wall", "latin_name": null }));
+    hub.good(&["pull", "catalogue"]);
+    let address = "catalogue/plant-profile/p-006";
+    let between = hub.json(&["show", address, "--between", "1,2"]);
+    insta::assert_json_snapshot!(between);
+    assert_eq!(hub.json(&["show", address, "--between", "1"]), between, "up to the newest");
+    let first = hub.json(&["show", address, "--version", "1"]);
+    assert_ne!(first["fields"]["habitat"], "old wall");
+    let side_by_side = hub.json(&["show", address, "--lang", "en,fr"]);
+    assert_eq!(side_by_side[0]["field"], "common_name");
+    assert_eq!(side_by_side[0]["en"], "Maidenhair Spleenwort");
+    assert!(hub.run(&["show", address, "--version", "9"]).ends(1).stderr.contains("it has 2"));
+}

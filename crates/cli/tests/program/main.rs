@@ -21,6 +21,7 @@ mod help;
 mod killed;
 mod lanes;
 mod looking;
+mod probe;
 mod pull;
 mod push;
 

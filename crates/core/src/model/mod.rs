@@ -1,14 +1,18 @@
 //! Content models: types, their fields, and whether a value fits a field.
 
+mod compare;
 mod field;
 mod fit;
+mod infer;
 
 use indexmap::IndexMap;
 
 use crate::value::TypeName;
 
+pub use compare::{Partner, compare};
 pub use field::{Field, FieldKind};
 pub use fit::{Misfit, fit};
+pub use infer::{Observed, Observer};
 
 /// The types of one system.
 #[derive(Debug, Clone, PartialEq, Default)]

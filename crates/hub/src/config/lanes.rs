@@ -1,14 +1,15 @@
 //! The lanes of the configuration, held against both ends.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::{Finding, FindingKind, KnownFields, check, parse};
-use diaporos_core::lane::{Documents, FieldExpression, GonePolicy, Lane, LaneEnd, Target};
+use diaporos_core::expr::KnownFields;
+use diaporos_core::lane::{Documents, GonePolicy, Lane, LaneEnd, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::feed;
 use indexmap::IndexMap;
 
+use super::expression::expression;
 use super::{ConfiguredLane, SeenFields, SystemConfig, SystemKind, model_with_seen};
 
 type Systems = IndexMap<SystemName, Option<SystemConfig>>;
@@ -56,8 +57,8 @@ impl LaneReader<'_> {
         let to = to.and_then(|item| self.end(&item).map(|end| (end, item)));
         let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
         let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
-        let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| (model, &end.kind));
-        let when = table.text("when", self.report).map(|item| self.expression(&item, known));
+        let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| KnownFields { model, kind: &end.kind });
+        let when = table.text("when", self.report).map(|item| expression(&item, known, self.report));
         let gone = self.gone(table);
         let key = table.text("match", self.report);
         let language = table.text("language", self.report).and_then(|item| self.language(&item));
@@ -71,7 +72,7 @@ impl LaneReader<'_> {
         let names = section.names();
         for field in &names {
             if let Some(item) = section.named_text(&field.value, self.report) {
-                let expression = self.expression(&item, known);
+                let expression = expression(&item, known, self.report);
                 fields.insert(field.value.clone(), expression);
             }
         }
@@ -154,25 +155,6 @@ impl LaneReader<'_> {
             self.unknown_type(end, item, "written", &known);
         }
         target
-    }
-
-    fn expression(&mut self, item: &Item<InnerText>, known: Option<(&Model, &TypeName)>) -> Option<FieldExpression> {
-        let text = item.value.as_str();
-        match parse(text) {
-            Err(error) => {
-                let span = item.value.in_file(error.span);
-                let mut finding = Diagnostic::error(Code::ExpressionSyntax, span, error.message);
-                finding.help = error.help;
-                self.report.add(finding);
-                None
-            }
-            Ok(tree) => {
-                for finding in check(&tree, known.map(|(model, kind)| KnownFields { model, kind })) {
-                    self.report.add(diagnostic(&finding, &item.value));
-                }
-                Some(FieldExpression { text: text.to_owned(), tree })
-            }
-        }
     }
 
     fn language(&mut self, item: &Item<InnerText>) -> Option<LanguageTag> {
@@ -271,26 +253,5 @@ impl LaneReader<'_> {
         let finding = Diagnostic::error(Code::Lane, table.span(), message);
         self.report
             .add(finding.help(format!("add `{lacks}` to the profile's `write` table, or say `gone = \"keep\"`")));
-    }
-}
-
-fn diagnostic(finding: &Finding, text: &InnerText) -> Diagnostic {
-    let span = text.in_file(finding.span.clone());
-    match &finding.kind {
-        FindingKind::Function { name } => {
-            Diagnostic::error(Code::UnknownFunction, span, format!("there is no function `{name}`"))
-                .suggest(name, finding.kind.candidates())
-        }
-        FindingKind::Arguments { usage, message } => {
-            Diagnostic::error(Code::Arguments, span, message.clone()).help(format!("it is written `{usage}`"))
-        }
-        FindingKind::Field { name, of, .. } => {
-            Diagnostic::error(Code::UnknownField, span, format!("`{of}` has no field `{name}`"))
-                .suggest(name, finding.kind.candidates())
-        }
-        FindingKind::Language { field } => {
-            let finding = Diagnostic::error(Code::NoLanguages, span, format!("`{field}` has no languages"));
-            finding.help(format!("leave the language out, or say `localised = true` of `{field}` in the profile"))
-        }
     }
 }

@@ -1,8 +1,10 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
 mod credential;
+mod expression;
 mod lanes;
 mod systems;
+mod views;
 
 use std::path::{Path, PathBuf};
 
@@ -16,6 +18,7 @@ use indexmap::IndexMap;
 
 pub use credential::{CredentialReference, PartText};
 pub use systems::{FilesSystem, GraphqlSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
+pub use views::View;
 
 /// The name of the configuration file.
 pub const FILE: &str = "diaporos.toml";
@@ -29,6 +32,8 @@ pub struct Config {
     pub systems: IndexMap<SystemName, SystemConfig>,
     /// The lanes, in the order of the file.
     pub lanes: IndexMap<LaneName, ConfiguredLane>,
+    /// The views, in the order of the file.
+    pub views: IndexMap<String, View>,
 }
 
 /// A lane with what its destination takes.
@@ -73,15 +78,16 @@ pub fn load(folder: &Path, seen: SeenFields<'_>) -> Result<Loaded, std::io::Erro
                     .help("add a table `[systems.NAME]`"),
             );
         }
-        Some((systems, lanes))
+        let views = views::views(file, report);
+        Some((systems, lanes, views))
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
-    let config = read.filter(|_| sound).map(|(systems, lanes)| {
+    let config = read.filter(|_| sound).map(|(systems, lanes, views)| {
         let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
-        Config { folder: folder.to_owned(), systems, lanes }
+        Config { folder: folder.to_owned(), systems, lanes, views }
     });
     Ok(Loaded { config, reports })
 }

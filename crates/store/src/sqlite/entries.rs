@@ -18,6 +18,9 @@ pub struct EntryFilter {
     pub kind: Option<String>,
     /// In one of these states; all where empty.
     pub states: Vec<State>,
+    /// With these words one after the other, in any language, whatever their case and accents; the
+    /// last may be the start of one.
+    pub text: Option<String>,
 }
 
 /// An entry in a list.
@@ -77,6 +80,16 @@ fn entry_row(row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
     })
 }
 
+/// Words as a query for one phrase whose last word may go on (SQLite FTS5, "Full-text Query Syntax").
+fn match_query(text: &str) -> String {
+    let words: Vec<String> = text
+        .split(|c: char| !c.is_alphanumeric())
+        .filter(|word| !word.is_empty())
+        .map(|word| format!("\"{word}\""))
+        .collect();
+    if words.is_empty() { "\"\"".to_owned() } else { format!("{} *", words.join(" + ")) }
+}
+
 impl Store {
     /// Hands over the entries that the filter lets through, in the order in which they were first
     /// seen, until the receiver says that it has enough.
@@ -86,22 +99,81 @@ impl Store {
     pub fn entries<E: From<StoreError>>(
         &self,
         filter: &EntryFilter,
-        mut each: impl FnMut(EntryRow) -> Result<std::ops::ControlFlow<()>, E>,
+        mut each: impl FnMut(StoredEntry) -> Result<std::ops::ControlFlow<()>, E>,
     ) -> Result<(), E> {
         let states: Vec<&str> = filter.states.iter().map(|state| state.word()).collect();
         let states = serde_json::to_string(&states).unwrap_or_default();
+        let found = match filter.text {
+            Some(_) => "entry.id IN (SELECT rowid FROM entry_text WHERE entry_text MATCH ?4)",
+            None => "?4 IS NULL",
+        };
         let sql = format!(
-            "SELECT {COLUMNS} {JOINS} WHERE (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
-             AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) ORDER BY entry.id"
+            "SELECT entry.id, {COLUMNS} {JOINS} WHERE (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
+             AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) AND {found} ORDER BY entry.id"
         );
+        let text = filter.text.as_deref().map(match_query);
         let mut query = self.connection.prepare_cached(&sql).map_err(StoreError::from)?;
-        let mut rows = query.query(params![filter.system, filter.kind, states]).map_err(StoreError::from)?;
+        let mut rows = query.query(params![filter.system, filter.kind, states, text]).map_err(StoreError::from)?;
         while let Some(row) = rows.next().map_err(StoreError::from)? {
-            if each(entry_row(row, 0)?)?.is_break() {
+            let number = row.get(0).map_err(StoreError::from)?;
+            if each(StoredEntry { number, row: entry_row(row, 1)? })?.is_break() {
                 break;
             }
         }
         Ok(())
+    }
+
+    /// The entry of that number.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn entry_numbered(&self, number: i64) -> Result<Option<StoredEntry>, StoreError> {
+        let sql = format!("SELECT {COLUMNS} {JOINS} WHERE entry.id = ?");
+        let mut query = self.connection.prepare_cached(&sql)?;
+        let mut rows = query.query([number])?;
+        let Some(row) = rows.next()? else { return Ok(None) };
+        Ok(Some(StoredEntry { number, row: entry_row(row, 0)? }))
+    }
+
+    /// The fields of a version of an entry.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn version_fields(&self, entry: i64, version: u64) -> Result<Option<Record>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT fields FROM version WHERE entry = ? AND number = ?")?;
+        let mut rows = query.query(params![entry, i64::try_from(version).unwrap_or(i64::MAX)])?;
+        let Some(row) = rows.next()? else { return Ok(None) };
+        fields(&row.get::<_, String>(0)?).map(Some)
+    }
+
+    /// The entries that refer to an address, by their addresses.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn referring_to(&self, address: &Address) -> Result<Vec<Address>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT system, name, source_id FROM refers JOIN entry ON entry.id = refers.entry
+             JOIN entry_type ON entry_type.id = entry.type WHERE target = ? AND entry.state <> 'gone' ORDER BY entry.id",
+        )?;
+        let mut rows = query.query([address.to_string()])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            found.push(address_at(row, 0)?);
+        }
+        Ok(found)
+    }
+
+    /// Every type of which entries were taken in, with how many there are that are not gone.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn types(&self) -> Result<Vec<(String, String, u64)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT system, name, count(*) FROM entry JOIN entry_type ON entry_type.id = entry.type
+             WHERE state <> 'gone' GROUP BY entry_type.id ORDER BY system, name",
+        )?;
+        let rows = query.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get::<_, i64>(2)?.unsigned_abs())))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// The entry at an address.

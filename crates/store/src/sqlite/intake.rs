@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use diaporos_core::intake::{Incoming, PageMark};
-use diaporos_core::value::{EntryId, SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName, Value};
 use jiff::Timestamp;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -397,8 +397,50 @@ fn take_in_entry(
         entry.fingerprint.as_bytes(),
         fields_text(&entry.fields)
     ])?;
+    index(connection, id, entry)?;
     mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
+}
+
+/// Makes an entry findable by its words and by what it refers to.
+fn index(connection: &Connection, id: i64, entry: &Incoming) -> Result<(), StoreError> {
+    let mut words = entry.id.to_string();
+    let mut targets = Vec::new();
+    entry.fields.values().for_each(|value| gather(value, &mut words, &mut targets));
+    connection
+        .prepare_cached("INSERT OR REPLACE INTO entry_text (rowid, words) VALUES (?, ?)")?
+        .execute(params![id, words])?;
+    connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
+    for target in targets {
+        connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?.execute(params![id, target])?;
+    }
+    Ok(())
+}
+
+/// The texts of a value without their tags, and the addresses it refers to.
+fn gather(value: &Value, words: &mut String, targets: &mut Vec<String>) {
+    match value {
+        Value::Text(text) => {
+            words.push('\n');
+            let mut in_tag = false;
+            for character in text.chars() {
+                match character {
+                    '<' => in_tag = true,
+                    '>' if in_tag => {
+                        in_tag = false;
+                        words.push(' ');
+                    }
+                    other if !in_tag => words.push(other),
+                    _ => {}
+                }
+            }
+        }
+        Value::Reference(address) => targets.push(address.to_string()),
+        Value::List(items) => items.iter().for_each(|item| gather(item, words, targets)),
+        Value::Record(fields) => fields.values().for_each(|field| gather(field, words, targets)),
+        Value::Localised(by_language) => by_language.values().for_each(|inner| gather(inner, words, targets)),
+        Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => {}
+    }
 }
 
 /// A version of its own, so that the history shows when it went; its last content stays readable.

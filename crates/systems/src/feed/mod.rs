@@ -92,6 +92,18 @@ impl Read for Feeds {
         model()
     }
 
+    fn first_requests(&self) -> Vec<Request> {
+        let web = self.sources.iter().filter_map(|source| match &source.place {
+            FeedPlace::Web(url) => Some(Request::new(Method::Get, url.clone())),
+            FeedPlace::File(_) => None,
+        });
+        web.collect()
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.client)
+    }
+
     fn manner(&self, _: &TypeName) -> Manner {
         Manner::plain(Listing::Window)
     }

@@ -101,6 +101,15 @@ impl Read for GraphqlReader {
         self.profile.model()
     }
 
+    fn first_requests(&self) -> Vec<Request> {
+        let types = self.types();
+        types.iter().filter_map(|kind| Some(self.request(self.read_type(kind).ok()?, None))).collect()
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.client)
+    }
+
     fn manner(&self, kind: &TypeName) -> Manner {
         let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
         let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };

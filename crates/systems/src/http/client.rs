@@ -113,6 +113,12 @@ impl Client {
         Request::new(method, url).credential(self.credential.as_ref())
     }
 
+    /// The credential, if any.
+    #[must_use]
+    pub fn credential(&self) -> Option<&Credential> {
+        self.credential.as_ref()
+    }
+
     /// How long a fetched credential still lives, where it says so.
     pub async fn credential_lives(&self) -> Option<Duration> {
         match &self.desk {

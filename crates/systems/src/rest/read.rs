@@ -117,6 +117,16 @@ impl Read for RestReader {
         self.profile.model()
     }
 
+    fn first_requests(&self) -> Vec<Request> {
+        let types = self.types();
+        let ask = |kind| Ask { kind, cursor: None, since: None };
+        types.iter().filter_map(|kind| Some(self.request(self.url(self.read_type(kind).ok()?, ask(kind))))).collect()
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.client)
+    }
+
     fn manner(&self, kind: &TypeName) -> Manner {
         let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
         Manner {

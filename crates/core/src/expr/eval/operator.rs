@@ -98,7 +98,7 @@ fn ordered(left: &Value, right: &Value, holds: impl Fn(Ordering) -> bool) -> Res
         (Value::Number(a), Value::Number(b)) => a.partial_cmp(b),
         (Value::Text(a), Value::Text(b)) => Some(a.cmp(b)),
         _ => {
-            return Err(format!("a {} and a {} have no order between them", left.kind_name(), right.kind_name()));
+            return Err(format!("{} and {} have no order between them", left.kind_name(), right.kind_name()));
         }
     };
     Ok(Value::Boolean(order.is_some_and(holds)))

@@ -1,0 +1,216 @@
+//! `model`.
+
+use clap::{Args, Subcommand};
+use diaporos_core::lane::LaneEnd;
+use diaporos_core::model::{Field, FieldKind, compare};
+use diaporos_core::value::{LanguageTag, SystemName, TypeName};
+use diaporos_hub::config::Config;
+use diaporos_hub::model::{Known, declared, fields, observe, types};
+
+use super::unknown;
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Sheet, Tint};
+
+/// Look at content models: the types of systems and their fields.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos model list\n  diaporos model infer catalogue/plant-profile\n  diaporos model compare catalogue/plant-profile visitor-site/page"
+)]
+pub(crate) struct Model {
+    #[command(subcommand)]
+    what: What,
+}
+
+#[derive(Debug, Subcommand)]
+enum What {
+    /// List every type of every system.
+    #[command(after_help = "Example:\n  diaporos model list")]
+    List,
+    /// Show the fields of a type: as they are declared, or else as entries show them.
+    #[command(after_help = "Example:\n  diaporos model show visitor-site/page")]
+    Show {
+        /// The type, as `system/type`.
+        #[arg(value_name = "TYPE")]
+        kind: String,
+    },
+    /// Find the fields of a type from its entries: how often each is there, its languages, its longest value.
+    #[command(after_help = "Example:\n  diaporos model infer catalogue/plant-profile")]
+    Infer {
+        /// The type, as `system/type`.
+        #[arg(value_name = "TYPE")]
+        kind: String,
+    },
+    /// Name for each field of a type the likely partner in another, and what stands in the way.
+    #[command(after_help = "Example:\n  diaporos model compare catalogue/plant-profile visitor-site/page")]
+    Compare {
+        /// The type that content comes from, as `system/type`.
+        #[arg(value_name = "FROM")]
+        from: String,
+        /// The type that it goes to.
+        #[arg(value_name = "TO")]
+        to: String,
+    },
+}
+
+const TYPES: &[Column] = &[
+    Column::text("type", "type"),
+    Column::number("entries", "entries"),
+    Column::number("declared_fields", "declared fields"),
+    Column::text("use", "use"),
+];
+const FIELDS: &[Column] = &[
+    Column::text("field", "field"),
+    Column::text("kind", "kind"),
+    Column::text("more", "more"),
+    Column::text("known", "known"),
+];
+const INFERRED: &[Column] = &[
+    Column::text("field", "field"),
+    Column::text("kind", "kind"),
+    Column::text("more", "more"),
+    Column::number("present", "present"),
+    Column::number("share", "share"),
+    Column::text("languages", "languages"),
+    Column::number("longest", "longest"),
+    Column::text("declared", "declared"),
+];
+const PARTNERS: &[Column] = &[
+    Column::text("to", "to"),
+    Column::text("to_kind", "kind"),
+    Column::text("from", "from"),
+    Column::text("from_kind", "kind"),
+    Column::prose("differs", "in the way"),
+];
+
+pub(crate) fn run(args: &Model, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    match &args.what {
+        What::List => list(&config, context),
+        What::Show { kind } => show(&config, &end(&config, kind)?, context),
+        What::Infer { kind } => infer(&config, &end(&config, kind)?, context),
+        What::Compare { from, to } => partners(&config, &end(&config, from)?, &end(&config, to)?, context),
+    }?;
+    Ok(Exit::Done)
+}
+
+/// A type of a system that there is.
+fn end(config: &Config, text: &str) -> Result<LaneEnd, Failure> {
+    let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
+    let Some((Ok(system), Ok(kind))) = parts else {
+        return Err(Failure::wrong(format!("`{text}` is not a type of a system")).advise("write `system/type`"));
+    };
+    super::system(config, system.as_str())?;
+    let end = LaneEnd { system, kind };
+    let known = config.systems[&end.system].profile();
+    let is_there =
+        known.map_or(end.kind.as_str() == "item", |profile| profile.type_names().any(|name| *name == end.kind));
+    if is_there {
+        return Ok(end);
+    }
+    let names: Vec<&str> = known.map_or(vec!["item"], |profile| profile.type_names().map(TypeName::as_str).collect());
+    Err(unknown(&format!("type in `{}`", end.system), end.kind.as_str(), names.into_iter()))
+}
+
+fn list(config: &Config, context: &Context) -> Result<(), Failure> {
+    let store = Context::store(config)?;
+    let mut sheet = Sheet::new(context, TYPES);
+    for row in types(config, &store)? {
+        let uses = [(row.reads, "read"), (row.writes, "written")];
+        let uses: Vec<&str> = uses.into_iter().filter(|(does, _)| *does).map(|(_, word)| word).collect();
+        sheet.row(vec![
+            Cell::text(row.end.to_string()),
+            Cell::count(row.entries),
+            row.declared.map_or_else(Cell::nothing, |count| Cell::count(count as u64)),
+            Cell::text(uses.join(", ")),
+        ]);
+    }
+    sheet.end("no types; add a table `[systems.NAME]` to diaporos.toml")
+}
+
+/// What a field is beside its kind.
+fn more(field: &Field) -> String {
+    let to = match &field.kind {
+        FieldKind::Reference(to) => Some(format!("to {to}")),
+        _ => None,
+    };
+    let flags = [(field.many, "many"), (field.localised, "localised"), (field.required, "required")];
+    let flags = flags.into_iter().filter(|(is, _)| *is).map(|(_, word)| word.to_owned());
+    let most = field.max_length.map(|most| format!("at most {most}"));
+    to.into_iter().chain(flags).chain(most).collect::<Vec<_>>().join(", ")
+}
+
+fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure> {
+    let store = Context::store(config)?;
+    let (model, known) = fields(config, &store, end)?;
+    let known = if known == Known::Declared { "declared" } else { "inferred" };
+    let mut sheet = Sheet::new(context, FIELDS);
+    for (name, field) in &model.fields {
+        sheet.row(vec![
+            Cell::text(name),
+            Cell::text(field.kind.word()),
+            Cell::text(more(field)),
+            Cell::text(known).tint(Tint::Faint),
+        ]);
+    }
+    sheet.end("no fields are known; `diaporos pull` takes in entries that show them")
+}
+
+fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure> {
+    let store = Context::store(config)?;
+    let observer = observe(&store, end)?;
+    let entries = observer.entries().max(1);
+    let mut sheet = Sheet::new(context, INFERRED);
+    let observed = observer.fields();
+    let is_declared = declared(config, end);
+    for (name, seen) in &observed {
+        let share = seen.present * 100 / entries;
+        let declared = is_declared.map(|known| match known.fields.get(name) {
+            None => "no".to_owned(),
+            Some(field) if field.kind == seen.field.kind => "yes".to_owned(),
+            Some(field) => format!("as {}", field.kind.word()),
+        });
+        sheet.row(vec![
+            Cell::text(name),
+            Cell::text(seen.field.kind.word()),
+            Cell::text(more(&seen.field)),
+            Cell::count(seen.present),
+            Cell { shown: format!("{share} %"), ..Cell::count(share) },
+            Cell::list(seen.languages.iter().map(LanguageTag::to_string).collect()),
+            if seen.longest == 0 { Cell::nothing() } else { Cell::count(seen.longest as u64) },
+            Cell::maybe(declared).tint(Tint::Faint),
+        ]);
+    }
+    sheet.end("no entries of this type were taken in; `diaporos pull` does that")
+}
+
+fn partners(config: &Config, from: &LaneEnd, to: &LaneEnd, context: &Context) -> Result<(), Failure> {
+    let store = Context::store(config)?;
+    let (from_model, _) = fields(config, &store, from)?;
+    let (to_model, _) = fields(config, &store, to)?;
+    let kind = |field: Option<&Field>| Cell::maybe(field.map(|field| field.kind.word())).tint(Tint::Faint);
+    let mut sheet = Sheet::new(context, PARTNERS);
+    let partners = compare(&from_model, &to_model);
+    for partner in &partners {
+        let from_field = partner.from.as_ref().and_then(|name| from_model.fields.get(name));
+        sheet.row(vec![
+            Cell::text(&partner.to),
+            kind(to_model.fields.get(&partner.to)),
+            Cell::maybe(partner.from.clone()),
+            kind(from_field),
+            Cell::list(partner.differs.clone()).tint(Tint::Warn),
+        ]);
+    }
+    for (name, field) in &from_model.fields {
+        if !partners.iter().any(|partner| partner.from.as_ref() == Some(name)) {
+            sheet.row(vec![
+                Cell::nothing(),
+                Cell::nothing(),
+                Cell::text(name),
+                kind(Some(field)),
+                Cell::list(vec!["has no partner".to_owned()]).tint(Tint::Faint),
+            ]);
+        }
+    }
+    sheet.end("no fields are known of either")
+}

@@ -1,0 +1,58 @@
+//! `probe`.
+
+use clap::Args;
+use diaporos_hub::Connector;
+use diaporos_hub::probe::{Verdict, probe};
+
+use super::system;
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Sheet, Tint};
+
+/// Look at systems from the network up: reachable, credential accepted, what is there.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos probe\n  diaporos probe catalogue\n\nNothing is changed, there or here. Exit code 1 where something does not work."
+)]
+pub(crate) struct Probe {
+    /// The systems to look at; all where none is named.
+    #[arg(value_name = "SYSTEM")]
+    systems: Vec<String>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("system", "system"),
+    Column::text("what", "what"),
+    Column::text("verdict", "verdict"),
+    Column::prose("found", "found"),
+];
+
+pub(crate) async fn run(args: &Probe, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let chosen = args.systems.iter().map(|name| system(&config, name)).collect::<Result<Vec<_>, _>>()?;
+    let chosen = if chosen.is_empty() { config.systems.keys().collect() } else { chosen };
+    let connector = Connector::new(&config, &Context::variable);
+    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut exit = Exit::Done;
+    for name in chosen {
+        for row in probe(&config, &connector, name, Context::now()).await {
+            let tint = match row.verdict {
+                Verdict::Good => Tint::Good,
+                Verdict::Note => Tint::Faint,
+                Verdict::Warning => Tint::Warn,
+                Verdict::Bad => Tint::Bad,
+            };
+            if row.verdict == Verdict::Bad {
+                exit = Exit::Failed;
+            }
+            sheet.row(vec![
+                Cell::text(name.to_string()),
+                Cell::text(row.what),
+                Cell::text(row.verdict.word()).tint(tint),
+                Cell::text(row.found),
+            ]);
+        }
+    }
+    sheet.end("no systems; add a table `[systems.NAME]` to diaporos.toml")?;
+    Ok(exit)
+}

@@ -1,0 +1,310 @@
+//! Probe: does a system answer, with what credential, and what is there.
+
+use std::net::IpAddr;
+use std::time::Duration;
+
+use diaporos_core::value::SystemName;
+use diaporos_systems::http::{Answer, Client, Request};
+use diaporos_systems::{Ask, PageContent, Read, SystemError};
+use jiff::Timestamp;
+use url::{Host, Url};
+
+use crate::config::{Config, CredentialReference, PartText, SystemKind};
+use crate::{ConnectError, Connector};
+
+/// How long looking up a name, and connecting, may take.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// How a finding is to be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Verdict {
+    /// As it should be.
+    Good,
+    /// Worth knowing.
+    Note,
+    /// To be mended, though it works.
+    Warning,
+    /// It does not work.
+    Bad,
+}
+
+impl Verdict {
+    /// The verdict's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Verdict::Good => "good",
+            Verdict::Note => "note",
+            Verdict::Warning => "warning",
+            Verdict::Bad => "bad",
+        }
+    }
+}
+
+/// One thing that was looked at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ProbeRow {
+    /// What.
+    pub what: String,
+    /// How it is to be taken.
+    pub verdict: Verdict,
+    /// What was found.
+    pub found: String,
+}
+
+/// Looks at a system from the network up; nothing is changed there or in the store.
+pub async fn probe(config: &Config, connector: &Connector<'_>, name: &SystemName, now: Timestamp) -> Vec<ProbeRow> {
+    let mut probe = Probe { config, name, rows: Vec::new(), now };
+    probe.warnings();
+    match connector.reader(name) {
+        Err(error) => probe.row("set up", Verdict::Bad, error.to_string()),
+        Ok(reader) if reader.types().is_empty() => probe.destination(connector).await,
+        Ok(reader) => probe.source(reader.as_ref()).await,
+    }
+    probe.rows
+}
+
+struct Probe<'a> {
+    config: &'a Config,
+    name: &'a SystemName,
+    rows: Vec<ProbeRow>,
+    now: Timestamp,
+}
+
+impl Probe<'_> {
+    fn row(&mut self, what: impl Into<String>, verdict: Verdict, found: impl Into<String>) {
+        self.rows.push(ProbeRow { what: what.into(), verdict, found: found.into() });
+    }
+
+    async fn source(&mut self, reader: &dyn Read) {
+        let requests = reader.first_requests();
+        let mut places: Vec<&Url> = Vec::new();
+        for request in &requests {
+            if !places.iter().any(|known| known.origin() == request.url.origin()) {
+                places.push(&request.url);
+            }
+        }
+        for place in places {
+            if !self.reach(place).await {
+                return;
+            }
+        }
+        if let (Some(client), Some(request)) = (reader.client(), requests.first()) {
+            self.plain_http(request);
+            if !self.answer(client, request).await {
+                return;
+            }
+        }
+        for kind in reader.types() {
+            let page = reader.page(Ask { kind: &kind, cursor: None, since: None }, None).await;
+            match page {
+                Err(error) => self.row(format!("type {kind}"), Verdict::Bad, error.to_string()),
+                Ok(page) => {
+                    let (entries, problems) = match &page.content {
+                        PageContent::Same => (0, 0),
+                        PageContent::Entries { entries, problems, .. } => (entries.len(), problems.len()),
+                    };
+                    let total = page.total.map_or(String::new(), |total| format!(" of {total}"));
+                    let more = if page.next.is_some() { ", and there are more pages" } else { "" };
+                    let verdict = if problems > 0 { Verdict::Warning } else { Verdict::Good };
+                    let faulty = match &page.content {
+                        PageContent::Entries { problems, .. } if !problems.is_empty() => {
+                            format!("; {} cannot be read: {} {}", problems.len(), problems[0].item, problems[0].message)
+                        }
+                        _ => String::new(),
+                    };
+                    self.row(format!("type {kind}"), verdict, format!("{entries}{total} entries{more}{faulty}"));
+                }
+            }
+        }
+        if let Some(lives) = match reader.client() {
+            Some(client) => client.credential_lives().await,
+            None => None,
+        } {
+            self.row("token", Verdict::Note, format!("is renewed in {} s", lives.as_secs()));
+        }
+    }
+
+    /// A system that is only written to: whether it answers at all. Nothing is asked with the
+    /// credential for writing.
+    async fn destination(&mut self, connector: &Connector<'_>) {
+        match connector.address(self.name) {
+            Err(error) => self.row("set up", Verdict::Bad, error.to_string()),
+            Ok(None) => self.row("types", Verdict::Warning, "its profile describes nothing to read or write"),
+            Ok(Some(url)) => {
+                self.insecure(&url, "write");
+                if self.reach(&url).await {
+                    let writer = connector.writer(self.name).map(drop);
+                    match writer {
+                        Ok(()) => {
+                            self.row("credential", Verdict::Note, "is there; only a push can tell what it may do")
+                        }
+                        Err(error) => self.row("credential", Verdict::Bad, error.to_string()),
+                    }
+                }
+            }
+        }
+    }
+
+    /// DNS and TCP, told apart.
+    async fn reach(&mut self, url: &Url) -> bool {
+        let (Some(host), Some(port)) = (url.host_str(), url.port_or_known_default()) else {
+            self.row("address", Verdict::Bad, format!("`{url}` has no host"));
+            return false;
+        };
+        let host = host.trim_matches(['[', ']']).to_owned();
+        let looked_up = tokio::time::timeout(PATIENCE, tokio::net::lookup_host((host.clone(), port))).await;
+        let address = match looked_up {
+            Err(_) => {
+                self.row("DNS", Verdict::Bad, format!("no answer for {host} within {} s", PATIENCE.as_secs()));
+                return false;
+            }
+            Ok(Err(error)) => {
+                self.row("DNS", Verdict::Bad, format!("{host} has no address: {error}"));
+                return false;
+            }
+            Ok(Ok(mut addresses)) => match addresses.next() {
+                Some(address) => address,
+                None => {
+                    self.row("DNS", Verdict::Bad, format!("{host} has no address"));
+                    return false;
+                }
+            },
+        };
+        self.row("DNS", Verdict::Good, format!("{host} is {}", address.ip()));
+        match tokio::time::timeout(PATIENCE, tokio::net::TcpStream::connect(address)).await {
+            Ok(Ok(_)) => {
+                self.row("TCP", Verdict::Good, format!("{address} accepts connections"));
+                true
+            }
+            Ok(Err(error)) => {
+                self.row("TCP", Verdict::Bad, format!("{address}: {error}"));
+                false
+            }
+            Err(_) => {
+                self.row("TCP", Verdict::Bad, format!("{address}: no connection within {} s", PATIENCE.as_secs()));
+                false
+            }
+        }
+    }
+
+    /// TLS, HTTP and the credential, told apart; and what the headers tell.
+    async fn answer(&mut self, client: &Client, request: &Request) -> bool {
+        let secure = request.url.scheme() == "https";
+        match client.read(request).await {
+            Ok(answer) => {
+                if secure {
+                    self.row("TLS", Verdict::Good, "the certificate is good");
+                }
+                self.row("HTTP", Verdict::Good, format!("answers {}", answer.status));
+                if let Some(credential) = client.credential() {
+                    self.row("credential", Verdict::Good, format!("accepted: {credential}"));
+                }
+                self.headers(&answer);
+                true
+            }
+            Err(SystemError { kind, .. }) => {
+                let what = match &kind {
+                    diaporos_systems::ErrorKind::Unreachable(_) if secure => "TLS",
+                    diaporos_systems::ErrorKind::Unauthorised { .. } | diaporos_systems::ErrorKind::NoToken(_) => {
+                        "credential"
+                    }
+                    _ => "HTTP",
+                };
+                self.row(what, Verdict::Bad, kind.to_string());
+                false
+            }
+        }
+    }
+
+    fn headers(&mut self, answer: &Answer) {
+        let date = answer.header("date").and_then(|text| jiff::fmt::rfc2822::parse(text).ok());
+        if let Some(date) = date {
+            let apart = self.now.duration_since(date.timestamp()).as_secs();
+            let verdict = if apart.abs() > 60 { Verdict::Warning } else { Verdict::Good };
+            let found = match apart {
+                -2..=2 => "the same as ours".to_owned(),
+                ahead if ahead < 0 => format!("{} s ahead of ours", -ahead),
+                behind => format!("{behind} s behind ours"),
+            };
+            self.row("clock", verdict, found);
+        }
+        let limits = answer.headers.iter().filter(|(name, _)| {
+            name.starts_with("ratelimit") || name.starts_with("x-ratelimit") || name.starts_with("x-rate-limit")
+        });
+        let limits: Vec<String> = limits.map(|(name, value)| format!("{name}: {value}")).collect();
+        if !limits.is_empty() {
+            self.row("rate limit", Verdict::Note, limits.join("; "));
+        }
+    }
+
+    fn plain_http(&mut self, request: &Request) {
+        if request.has_secret() {
+            self.insecure(&request.url, "read");
+        }
+    }
+
+    fn insecure(&mut self, url: &Url, credential: &str) {
+        let loopback = match url.host() {
+            Some(Host::Ipv4(ip)) => IpAddr::from(ip).is_loopback(),
+            Some(Host::Ipv6(ip)) => IpAddr::from(ip).is_loopback(),
+            Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
+            None => false,
+        };
+        if url.scheme() == "http" && !loopback {
+            let found = format!(
+                "the credential `{credential}` would cross plain http to {}",
+                url.host_str().unwrap_or_default()
+            );
+            self.row("plain http", Verdict::Warning, found);
+        }
+    }
+
+    /// What the configuration alone tells.
+    fn warnings(&mut self) {
+        let Some(system) = self.config.systems.get(self.name) else { return };
+        let SystemKind::Rest(rest) = &system.kind else { return };
+        if let (Some(read), Some(write)) = (&rest.read, &rest.write)
+            && read == write
+        {
+            self.row("credentials", Verdict::Warning, "`read` and `write` are the same: what reads could write");
+        }
+        if let Some(CredentialReference::OAuth { scope: Some(scope), .. }) = &rest.read
+            && scope.split_whitespace().any(|word| word.to_lowercase().contains("write"))
+        {
+            self.row(
+                "credentials",
+                Verdict::Warning,
+                format!("`read` asks for the scope `{scope}`, which could write"),
+            );
+        }
+        let written = self.config.lanes.values().any(|lane| lane.lane.to.system == *self.name);
+        if rest.write.is_some() && !written {
+            self.row("credentials", Verdict::Warning, "`write` is there, and no lane writes to this system");
+        }
+        let named = |credential: &Option<CredentialReference>| {
+            matches!(credential, Some(CredentialReference::Basic { user: PartText::Plain(_), .. }))
+        };
+        if named(&rest.read) || named(&rest.write) {
+            self.row(
+                "credentials",
+                Verdict::Note,
+                "a user's name stands in the configuration; only its password is secret",
+            );
+        }
+    }
+}
+
+impl Connector<'_> {
+    /// Where a system is, where it is one that has an address.
+    ///
+    /// # Errors
+    /// Where the address cannot be used.
+    pub fn address(&self, name: &SystemName) -> Result<Option<Url>, ConnectError> {
+        match &self.system(name)?.kind {
+            SystemKind::Rest(rest) => self.web_address(name, &rest.url).map(Some),
+            SystemKind::Graphql(graphql) => self.web_address(name, &graphql.url).map(Some),
+            SystemKind::Feed(_) | SystemKind::Files(_) => Ok(None),
+        }
+    }
+}
