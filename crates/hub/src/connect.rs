@@ -76,9 +76,10 @@ impl<'a> Connector<'a> {
         let system = self.system(name)?;
         match &system.kind {
             SystemKind::Feed(feeds) => {
-                let sources = feeds
-                    .iter()
-                    .map(|(label, place)| Ok(FeedSource { name: label.clone(), place: self.feed_place(name, place)? }));
+                let sources = feeds.iter().filter(|feed| feed.on).map(|feed| {
+                    let place = self.feed_place(name, &feed.place)?;
+                    Ok(FeedSource { name: feed.name.clone(), place, wanted: feed.wanted.clone() })
+                });
                 let sources = sources.collect::<Result<_, ConnectError>>()?;
                 Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
             }

@@ -60,7 +60,7 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
 #[must_use]
 pub fn declared<'a>(config: &'a Config, end: &LaneEnd) -> Option<&'a EntryType> {
     let system = config.systems.get(&end.system)?;
-    system.profile().map_or_else(|| feed::model(), |profile| profile.model()).get(&end.kind)
+    system.profile().map_or_else(feed::model, diaporos_systems::Profile::model).get(&end.kind)
 }
 
 /// Looks at every entry of a type that is not gone.

@@ -96,7 +96,7 @@ impl Probe<'_> {
             }
         }
         for kind in reader.types() {
-            let page = reader.page(Ask { kind: &kind, cursor: None, since: None }, None).await;
+            let page = reader.page(Ask { kind: &kind, cursor: None, since: None, now: self.now }, None).await;
             match page {
                 Err(error) => self.row(format!("type {kind}"), Verdict::Bad, error.to_string()),
                 Ok(page) => {
@@ -137,7 +137,7 @@ impl Probe<'_> {
                     let writer = connector.writer(self.name).map(drop);
                     match writer {
                         Ok(()) => {
-                            self.row("credential", Verdict::Note, "is there; only a push can tell what it may do")
+                            self.row("credential", Verdict::Note, "is there; only a push can tell what it may do");
                         }
                         Err(error) => self.row("credential", Verdict::Bad, error.to_string()),
                     }

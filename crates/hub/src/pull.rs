@@ -202,7 +202,7 @@ impl PullListing<'_, '_> {
     }
 
     fn ask<'b>(&'b self, cursor: Option<&'b str>, since: Option<&'b str>) -> Ask<'b> {
-        Ask { kind: self.key.1, cursor, since }
+        Ask { kind: self.key.1, cursor, since, now: self.began }
     }
 
     /// Reads a listing to its end, from where one was broken off a short time ago.
@@ -253,7 +253,7 @@ impl PullListing<'_, '_> {
 
     /// Takes in one page and says where the listing goes on.
     async fn page(&mut self, cursor: Option<&str>, since: Option<&str>) -> Result<Option<String>, Stopped> {
-        let ask = Ask { kind: self.key.1, cursor, since };
+        let ask = Ask { kind: self.key.1, cursor, since, now: self.began };
         let place = self.reader.place(ask);
         // A listing of changes is never asked for twice in the same way.
         let known = match since {

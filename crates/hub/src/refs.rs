@@ -101,7 +101,7 @@ fn gather(path: &str, value: &Value, found: &mut Vec<(String, Address)>) {
         Value::Reference(address) => found.push((path.to_owned(), address.clone())),
         Value::List(items) => items.iter().for_each(|item| gather(path, item, found)),
         Value::Record(fields) => {
-            fields.iter().for_each(|(name, inner)| gather(&format!("{path}.{name}"), inner, found))
+            fields.iter().for_each(|(name, inner)| gather(&format!("{path}.{name}"), inner, found));
         }
         Value::Localised(by_language) => {
             by_language.iter().for_each(|(tag, inner)| gather(&format!("{path}@{tag}"), inner, found));

@@ -5,6 +5,8 @@ use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
+use jiff::Timestamp;
+
 use crate::SystemError;
 use crate::http::{Client, Request};
 
@@ -77,6 +79,8 @@ pub struct Ask<'a> {
     pub cursor: Option<&'a str>,
     /// Only what changed since this moment, as the source writes moments.
     pub since: Option<&'a str>,
+    /// The time, against which an age is told.
+    pub now: Timestamp,
 }
 
 /// How a type is listed.

@@ -110,3 +110,24 @@ fn pages_by_number_end_where_they_are_empty() {
     let pulled = hub.json(&["pull", "catalogue"]);
     assert_eq!(pulled["types"][0]["pulled"], 278, "{pulled}");
 }
+
+#[test]
+fn feeds_are_chosen_labelled_and_read_page_by_page() {
+    let hub = Hub::new();
+    hub.alter(
+        "diaporos.toml",
+        "fernhollow = \"env:FERNHOLLOW_FEED\"\ntarnside   = \"env:TARNSIDE_FEED\"",
+        "fernhollow = { at = \"env:FERNHOLLOW_FEED\", on = false }\ntarnside = { at = \"tarnside.xml\", label = \"The tarn\", only = [\"text\"], newest = \"36500d\" }",
+    );
+    hub.write(
+        "tarnside.xml",
+        "<rss version=\"2.0\"><channel><title>T</title><item><guid>1</guid><title>A</title></item>\
+         <item><guid>2</guid><title>B</title><enclosure url=\"http://t.example/b.mp3\" type=\"audio/mpeg\" length=\"1\"/></item></channel></rss>",
+    );
+    assert_eq!(hub.json(&["pull", "bulletins"])["new"], 1);
+    assert_eq!(hub.json(&["show", "bulletins/item/tarnside/1"])["fields"]["feed_title"], "The tarn");
+    hub.alter("diaporos.toml", "only = [\"text\"]", "only = [\"text\", \"audio\"]");
+    assert_eq!(hub.json(&["pull", "bulletins"])["new"], 1, "other wishes read the same file anew");
+    hub.alter("diaporos.toml", "\"audio\"", "\"sound\"");
+    assert!(hub.run(&["check"]).ends(2).stdout.contains("known here: text, picture, audio, video"));
+}

@@ -2,6 +2,7 @@
 
 mod credential;
 mod expression;
+mod feeds;
 mod lanes;
 mod systems;
 mod views;
@@ -17,6 +18,7 @@ use diaporos_core::value::{LaneName, SystemName, TypeName};
 use indexmap::IndexMap;
 
 pub use credential::{CredentialReference, PartText};
+pub use feeds::FeedConfig;
 pub use systems::{FilesSystem, GraphqlSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
 pub use views::View;
 

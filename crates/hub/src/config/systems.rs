@@ -12,6 +12,7 @@ use diaporos_systems::{LanguageCodes, Profile, ProfileKind, read_profile};
 use indexmap::IndexMap;
 
 use super::credential::{self, CredentialReference};
+use super::feeds::{self, FeedConfig};
 
 /// A system of the configuration.
 #[derive(Debug, Clone)]
@@ -48,7 +49,7 @@ impl SystemConfig {
 #[derive(Debug, Clone)]
 pub enum SystemKind {
     /// Feeds, each under a name.
-    Feed(Vec<(String, PlaceText)>),
+    Feed(Vec<FeedConfig>),
     /// JSON over HTTP.
     Rest(Box<RestSystem>),
     /// A folder of files.
@@ -144,7 +145,7 @@ fn one_system(
     let kind = table.required_text("kind", report)?;
     let limits = limits(table, report);
     let kind = match kind.value.as_str() {
-        "feed" => feeds(table, report).map(SystemKind::Feed),
+        "feed" => feeds::feeds(table, report).map(SystemKind::Feed),
         "rest" => rest(table, folder, profile_reports, report).map(|rest| SystemKind::Rest(Box::new(rest))),
         "files" => files(table, folder, profile_reports, report).map(|files| SystemKind::Files(Box::new(files))),
         "graphql" => {
@@ -191,36 +192,19 @@ fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
     }
 }
 
-/// A duration as the configuration writes it: `30s`, `2m`.
-fn duration(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Duration> {
+/// A duration as the configuration writes it: `30s`, `2m`, `90d`, where a day has 24 hours.
+pub(super) fn duration(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Duration> {
     let item = table.text(key, report)?;
-    match item.value.as_str().parse::<jiff::SignedDuration>() {
-        Ok(duration) if duration.is_positive() => Some(duration.unsigned_abs()),
+    let span = item.value.as_str().parse::<jiff::Span>().ok();
+    let duration = span.and_then(|span| span.to_duration(jiff::SpanRelativeTo::days_are_24_hours()).ok());
+    match duration {
+        Some(duration) if duration.is_positive() => Some(duration.unsigned_abs()),
         _ => {
             let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
-            report.add(finding.help(format!("for example `{key} = \"30s\"` or `\"2m\"`")));
+            report.add(finding.help(format!("for example `{key} = \"30s\"`, `\"2m\"` or `\"90d\"`")));
             None
         }
     }
-}
-
-fn feeds(table: &mut Section<'_>, report: &mut Report) -> Option<Vec<(String, PlaceText)>> {
-    let Some(mut section) = table.section("feeds", report) else {
-        if !table.has("feeds") {
-            table.missing("feeds", report);
-        }
-        return None;
-    };
-    let mut feeds = Vec::new();
-    for name in section.names() {
-        if let Err(error) = SystemName::new(name.value.clone()) {
-            let message = format!("`{}` cannot name a feed: {error}", name.value);
-            report.add(Diagnostic::error(Code::BadValue, name.span, message));
-        } else if let Some(place) = section.named_text(&name.value, report).and_then(|item| place(&item, report)) {
-            feeds.push((name.value, place));
-        }
-    }
-    Some(feeds)
 }
 
 fn rest(table: &mut Section<'_>, folder: &Path, reports: &mut Vec<Report>, report: &mut Report) -> Option<RestSystem> {

@@ -6,27 +6,45 @@ use diaporos_core::plan::State;
 use diaporos_core::text::plain;
 use diaporos_core::value::{EntryId, Record, Revision, Value};
 use feed_rs::model::{Entry, Feed, FeedType, Text};
+use jiff::Timestamp;
+use url::Url;
 
+use super::{FeedSource, Medium, Wanted};
 use crate::{ErrorKind, Problem};
 
 /// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
-pub(super) const SCHEME: &str = "feed 1";
+pub(super) const SCHEME: &str = "feed 2";
+
+/// What a feed holds.
+pub(super) struct Decoded {
+    pub(super) entries: Vec<Incoming>,
+    pub(super) problems: Vec<Problem>,
+    /// The next page of a paged feed, or the archive before this one (RFC 5005).
+    pub(super) further: Option<Url>,
+}
 
 /// Reads a feed. Items' ids are told apart by the feed's name.
-pub(super) fn decode(name: &str, body: &[u8]) -> Result<(Vec<Incoming>, Vec<Problem>), ErrorKind> {
+pub(super) fn decode(
+    source: &FeedSource,
+    base: Option<&Url>,
+    now: Timestamp,
+    body: &[u8],
+) -> Result<Decoded, ErrorKind> {
     let parser = feed_rs::parser::Builder::new()
         .sanitize_content(false)
         // An item without an id gets one from what it holds, not a new one at every reading.
         .id_generator(|_, _, _| String::new())
         .build();
     let feed = parser.parse(body).map_err(|error| ErrorKind::Content(not_a_feed(body, &error.to_string())))?;
-    let mut entries = Vec::new();
-    let mut problems = Vec::new();
+    let mut decoded = Decoded { entries: Vec::new(), problems: Vec::new(), further: further(&feed, base) };
     for (place, item) in feed.entries.iter().enumerate() {
-        let fields = fields(name, &feed, item);
-        let id = format!("{name}/{}", stable_id(item, &fields));
+        if !is_wanted(&source.wanted, item, now) {
+            continue;
+        }
+        let fields = fields(source, &feed, item);
+        let id = format!("{}/{}", source.name, stable_id(item, &fields));
         match EntryId::new(id) {
-            Err(error) => problems.push(Problem {
+            Err(error) => decoded.problems.push(Problem {
                 item: format!("item {}", place + 1),
                 message: format!("its id cannot be used: {error}"),
             }),
@@ -35,11 +53,43 @@ pub(super) fn decode(name: &str, body: &[u8]) -> Result<(Vec<Incoming>, Vec<Prob
                 let fingerprint = fingerprint(&value);
                 let Value::Record(fields) = value else { continue };
                 let revision = item.updated.and_then(|moment| Revision::new(moment.to_rfc3339()).ok());
-                entries.push(Incoming { id, part: None, state: State::Live, revision, fields, fingerprint });
+                decoded.entries.push(Incoming { id, part: None, state: State::Live, revision, fields, fingerprint });
             }
         }
     }
-    Ok((entries, problems))
+    Ok(decoded)
+}
+
+/// Where a feed goes on: on the same host only, for the link is the feed's and not ours.
+fn further(feed: &Feed, base: Option<&Url>) -> Option<Url> {
+    let base = base?;
+    let link = |rel: &str| feed.links.iter().find(|link| link.rel.as_deref() == Some(rel));
+    let target = base.join(&link("next").or_else(|| link("prev-archive"))?.href).ok()?;
+    (target.origin() == base.origin() && target != *base).then_some(target)
+}
+
+fn is_wanted(wanted: &Wanted, item: &Entry, now: Timestamp) -> bool {
+    let young = wanted.newest.is_none_or(|newest| {
+        let Some(moment) = item.updated.or(item.published) else { return true };
+        let age = now.as_second().saturating_sub(moment.timestamp());
+        age <= i64::try_from(newest.as_secs()).unwrap_or(i64::MAX)
+    });
+    young && (wanted.media.is_empty() || wanted.media.contains(&medium(item)))
+}
+
+/// What an item is first of all: what is attached to it, or a text.
+fn medium(item: &Entry) -> Medium {
+    let linked = item.links.iter().filter(|link| link.rel.as_deref() == Some("enclosure"));
+    let linked = linked.filter_map(|link| link.media_type.clone());
+    let media = item.media.iter().flat_map(|media| &media.content);
+    let media = media.filter_map(|content| content.content_type.as_ref().map(ToString::to_string));
+    let attached = linked.chain(media).find_map(|media_type| match media_type.split('/').next() {
+        Some("audio") => Some(Medium::Audio),
+        Some("video") => Some(Medium::Video),
+        Some("image") => Some(Medium::Picture),
+        _ => None,
+    });
+    attached.unwrap_or(Medium::Text)
 }
 
 fn not_a_feed(body: &[u8], error: &str) -> String {
@@ -69,7 +119,7 @@ fn stable_id(item: &Entry, fields: &Record) -> String {
     }
 }
 
-fn fields(name: &str, feed: &Feed, item: &Entry) -> Record {
+fn fields(source: &FeedSource, feed: &Feed, item: &Entry) -> Record {
     let mut fields = Record::new();
     let mut set = |name: &str, value: Value| {
         if !value.is_blank() {
@@ -97,8 +147,10 @@ fn fields(name: &str, feed: &Feed, item: &Entry) -> Record {
     set("updated", item.updated.map_or(Value::Null, |moment| moment.to_rfc3339().into()));
     set("language", item.language.as_deref().or(feed.language.as_deref()).map_or(Value::Null, Value::from));
     set("enclosures", enclosures(item));
-    set("feed", name.into());
-    set("feed_title", title(feed, feed.title.as_ref()));
+    set("medium", medium(item).word().into());
+    set("feed", source.name.as_str().into());
+    let label = source.wanted.label.as_deref().map(Value::from);
+    set("feed_title", label.unwrap_or_else(|| title(feed, feed.title.as_ref())));
     fields
 }
 
@@ -136,13 +188,23 @@ fn enclosures(item: &Entry) -> Value {
 
 #[cfg(test)]
 mod tests {
+    use super::super::FeedPlace;
     use super::*;
     use diaporos_core::value::to_json;
 
     fn drawn(body: &str) -> String {
-        match decode("fernhollow", body.as_bytes()) {
+        drawn_of(&source(Wanted::default()), body)
+    }
+
+    fn source(wanted: Wanted) -> FeedSource {
+        FeedSource { name: "fernhollow".to_owned(), place: FeedPlace::File("x".into()), wanted }
+    }
+
+    fn drawn_of(source: &FeedSource, body: &str) -> String {
+        let base: Url = "http://f.example/feed".parse().unwrap();
+        match decode(source, Some(&base), "2026-05-02T08:00:00Z".parse().unwrap(), body.as_bytes()) {
             Err(error) => error.to_string(),
-            Ok((entries, problems)) => {
+            Ok(Decoded { entries, problems, .. }) => {
                 let entry =
                     |entry: &Incoming| format!("{}: {}", entry.id, to_json(&Value::Record(entry.fields.clone())));
                 let problem = |problem: &Problem| format!("{}: {}", problem.item, problem.message);
@@ -164,6 +226,45 @@ mod tests {
             <link href="http://f.example/1"/><link rel="enclosure" type="audio/mpeg" length="9" href="http://f.example/1.mp3"/></entry></feed>"#;
         let json = r#"{"version":"https://jsonfeed.org/version/1.1","title":"Highmoss","items":[{"id":"9","content_html":"<p>x</p>","url":"http://h.example/9"}]}"#;
         insta::assert_snapshot!([RSS, atom, json].map(drawn).join("\n---\n"));
+    }
+
+    #[test]
+    fn items_by_kind_and_age_under_a_label() {
+        let feed = r#"<feed xmlns="http://www.w3.org/2005/Atom"><id>f</id><title>Tarnside</title><updated>2026-05-01T00:00:00Z</updated>
+            <entry><id>old</id><title>Old</title><updated>2026-01-01T00:00:00Z</updated></entry>
+            <entry><id>heard</id><title>Heard</title><updated>2026-05-01T00:00:00Z</updated><link rel="enclosure" type="audio/mpeg" href="http://f.example/1.mp3"/></entry>
+            <entry><id>read</id><title>Read</title><updated>2026-05-01T00:00:00Z</updated></entry></feed>"#;
+        let ids = |wanted: Wanted| {
+            let drawn = drawn_of(&source(wanted), feed);
+            drawn.lines().map(|line| line.split(':').next().unwrap().replace("fernhollow/", "")).collect::<Vec<_>>()
+        };
+        let month = Some(std::time::Duration::from_secs(30 * 86_400));
+        assert_eq!(ids(Wanted::default()), ["old", "heard", "read"]);
+        assert_eq!(ids(Wanted { newest: month, ..Wanted::default() }), ["heard", "read"]);
+        assert_eq!(ids(Wanted { media: vec![Medium::Audio], ..Wanted::default() }), ["heard"]);
+        let labelled = drawn_of(&source(Wanted { label: Some("Our tarn".into()), ..Wanted::default() }), feed);
+        assert!(labelled.contains(r#""feed_title":"Our tarn""#), "{labelled}");
+    }
+
+    #[test]
+    fn a_paged_feed_goes_on_on_its_own_host() {
+        let feed = |rel: &str, href: &str| {
+            format!(
+                r#"<feed xmlns="http://www.w3.org/2005/Atom"><id>f</id><title>T</title><updated>2026-05-01T00:00:00Z</updated><link rel="{rel}" href="{href}"/></feed>"#
+            )
+        };
+        let base: Url = "http://f.example/feed".parse().unwrap();
+        let further = |rel: &str, href: &str| {
+            let now = "2026-05-02T08:00:00Z".parse().unwrap();
+            let decoded = decode(&source(Wanted::default()), Some(&base), now, feed(rel, href).as_bytes()).unwrap();
+            decoded.further.map(|url| url.to_string())
+        };
+        assert_eq!(further("next", "/feed?page=2").as_deref(), Some("http://f.example/feed?page=2"));
+        assert_eq!(further("prev-archive", "2026-04").as_deref(), Some("http://f.example/2026-04"));
+        assert_eq!(further("next", "http://other.example/feed"), None);
+        assert_eq!(further("next", "file:///etc/passwd"), None);
+        assert_eq!(further("next", "/feed"), None, "a page that names itself");
+        assert_eq!(further("self", "/feed?page=2"), None);
     }
 
     #[test]

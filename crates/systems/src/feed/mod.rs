@@ -5,6 +5,7 @@ mod decode;
 use diaporos_core::intake::{Listing, PageMark};
 use std::path::PathBuf;
 use std::sync::OnceLock;
+use std::time::Duration;
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
@@ -34,6 +35,73 @@ pub struct FeedSource {
     pub name: String,
     /// Where it is.
     pub place: FeedPlace,
+    /// Which of its items are taken.
+    pub wanted: Wanted,
+}
+
+/// Which items of a feed are taken, and under what label.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Wanted {
+    /// Only items of these kinds; all where empty.
+    pub media: Vec<Medium>,
+    /// Only items that are no older than this.
+    pub newest: Option<Duration>,
+    /// What stands for the feed's own title.
+    pub label: Option<String>,
+}
+
+/// What an item of a feed is first of all.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Medium {
+    /// Something to read.
+    Text,
+    /// A picture.
+    Picture,
+    /// Something to hear.
+    Audio,
+    /// Something to watch.
+    Video,
+}
+
+impl Medium {
+    /// Every medium with its word.
+    pub const WORDS: [(&str, Medium); 4] =
+        [("text", Medium::Text), ("picture", Medium::Picture), ("audio", Medium::Audio), ("video", Medium::Video)];
+
+    /// The medium's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, medium)| *medium == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// The most pages of one feed (RFC 5005) that are followed.
+const MOST_PAGES: usize = 500;
+
+/// Where a listing of feeds stands: a feed, how many of its pages were read, and which is next.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Place {
+    feed: usize,
+    page: usize,
+    url: Option<Url>,
+}
+
+impl Place {
+    fn read(cursor: Option<&str>) -> Option<Place> {
+        let Some(cursor) = cursor else { return Some(Place { feed: 0, page: 0, url: None }) };
+        let mut parts = cursor.splitn(3, ' ');
+        let feed = parts.next()?.parse().ok()?;
+        let page = parts.next().map_or(Some(0), |page| page.parse().ok())?;
+        let url = parts.next().map(|url| url.parse().ok()).unwrap_or_default();
+        Some(Place { feed, page, url })
+    }
+
+    fn write(&self) -> String {
+        match &self.url {
+            None => self.feed.to_string(),
+            Some(url) => format!("{} {} {url}", self.feed, self.page),
+        }
+    }
 }
 
 /// A system of one or more feeds.
@@ -55,10 +123,15 @@ impl Feeds {
         Ok(Feeds { client: Client::new(system, limits, None)?, limits, sources, kind })
     }
 
-    /// The cursor is the number of the feed.
-    fn source(&self, cursor: Option<&str>) -> Option<(usize, &FeedSource)> {
-        let number = cursor.map_or(Some(0), |text| text.parse().ok())?;
-        self.sources.get(number).map(|source| (number, source))
+    fn source(&self, cursor: Option<&str>) -> Option<(Place, &FeedSource)> {
+        let place = Place::read(cursor)?;
+        let source = self.sources.get(place.feed)?;
+        Some((place, source))
+    }
+
+    /// The address of a page: the feed's own, or the one that the page before led to.
+    fn address(source: &FeedSource, place: &Place) -> FeedPlace {
+        place.url.clone().map_or_else(|| source.place.clone(), FeedPlace::Web)
     }
 
     fn file(&self, path: &PathBuf) -> Result<Vec<u8>, SystemError> {
@@ -109,39 +182,62 @@ impl Read for Feeds {
     }
 
     fn after(&self, cursor: Option<&str>) -> Option<String> {
-        let (number, _) = self.source(cursor)?;
-        (number + 1 < self.sources.len()).then(|| (number + 1).to_string())
+        let feed = Place::read(cursor)?.feed + 1;
+        (feed < self.sources.len()).then(|| Place { feed, page: 0, url: None }.write())
     }
 
     fn place(&self, ask: Ask<'_>) -> String {
-        self.source(ask.cursor).map_or(String::new(), |(_, source)| match &source.place {
-            FeedPlace::Web(url) => shown_url(url),
-            FeedPlace::File(path) => path.display().to_string(),
+        self.source(ask.cursor).map_or(String::new(), |(place, source)| {
+            let address = match Self::address(source, &place) {
+                FeedPlace::Web(url) => shown_url(&url),
+                FeedPlace::File(path) => path.display().to_string(),
+            };
+            // A mark made for other wishes says nothing of how these read the feed.
+            if source.wanted == Wanted::default() { address } else { format!("{address} {:?}", source.wanted) }
         })
     }
 
     async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
-        let Some((_, source)) = self.source(ask.cursor) else {
+        let Some((place, source)) = self.source(ask.cursor) else {
             let kind = ErrorKind::Content("there is no feed to read".to_owned());
             return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });
         };
-        let next = self.after(ask.cursor);
-        let answer = self.answer(&source.place, known).await?;
+        let other_feed = self.after(ask.cursor);
+        // The number of feeds may have changed since the mark was made: only a page of this very
+        // feed is believed.
+        let as_before = || {
+            let known = known.and_then(|known| known.next.clone());
+            let own = known.filter(|next| {
+                Place::read(Some(next)).is_some_and(|next| next.url.is_some() && next.feed == place.feed)
+            });
+            Page::new(PageContent::Same, own.or_else(|| other_feed.clone()))
+        };
+        let address = Self::address(source, &place);
+        let answer = self.answer(&address, known).await?;
         if answer.is_not_modified() {
-            return Ok(Page::new(PageContent::Same, next));
+            return Ok(as_before());
         }
         let content = fingerprint_bytes(decode::SCHEME, &answer.body);
         if known.is_some_and(|known| known.content == content) {
-            return Ok(Page::new(PageContent::Same, next));
+            return Ok(as_before());
         }
-        let url = self.place(ask);
-        let wrong = |kind| SystemError { system: self.client.system().clone(), url: url.clone(), kind };
-        let (entries, problems) = decode::decode(&source.name, &answer.body).map_err(wrong)?;
+        let (base, shown) = match &address {
+            FeedPlace::Web(url) => (Some(url), shown_url(url)),
+            FeedPlace::File(path) => (None, path.display().to_string()),
+        };
+        let wrong = |kind| SystemError { system: self.client.system().clone(), url: shown.clone(), kind };
+        let decoded = decode::decode(source, base, ask.now, &answer.body).map_err(wrong)?;
+        let further = decoded.further.filter(|_| place.page < MOST_PAGES);
+        let next = match further {
+            Some(url) => Some(Place { feed: place.feed, page: place.page + 1, url: Some(url) }.write()),
+            None => other_feed,
+        };
         let mark = answer.mark(content, next.clone());
         let note = answer.moved.map(|url| {
             format!("the feed `{}` has moved for good to {}; change its address", source.name, shown_url(&url))
         });
-        Ok(Page { note, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
+        let content = PageContent::Entries { entries: decoded.entries, problems: decoded.problems, mark };
+        Ok(Page { note, ..Page::new(content, next) })
     }
 }
 
@@ -166,6 +262,7 @@ fn model_types() -> [(TypeName, EntryType); 1] {
         ("enclosures", field(FieldKind::Record, true)),
         ("feed", field(FieldKind::Text, false)),
         ("feed_title", field(FieldKind::Text, false)),
+        ("medium", field(FieldKind::Text, false)),
     ];
     let fields = fields.into_iter().map(|(name, field)| (name.to_owned(), field)).collect();
     #[expect(clippy::expect_used, reason = "the name is a constant that a test reads too")]

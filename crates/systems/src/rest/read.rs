@@ -119,7 +119,7 @@ impl Read for RestReader {
 
     fn first_requests(&self) -> Vec<Request> {
         let types = self.types();
-        let ask = |kind| Ask { kind, cursor: None, since: None };
+        let ask = |kind| Ask { kind, cursor: None, since: None, now: jiff::Timestamp::UNIX_EPOCH };
         types.iter().filter_map(|kind| Some(self.request(self.url(self.read_type(kind).ok()?, ask(kind))))).collect()
     }
 
