@@ -5,6 +5,7 @@ use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
 use diaporos_systems::files::FilesReader;
 use diaporos_systems::graphql::GraphqlReader;
 use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
+use diaporos_systems::ninjs::NinjsReader;
 use diaporos_systems::rest::{RestReader, RestWriter};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
@@ -82,6 +83,19 @@ impl<'a> Connector<'a> {
                 });
                 let sources = sources.collect::<Result<_, ConnectError>>()?;
                 Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
+            }
+            SystemKind::Ninjs(ninjs) => {
+                let place = |(label, place): &(String, PlaceText)| Ok((label.clone(), self.feed_place(name, place)?));
+                let documents = ninjs.documents.iter().map(place).collect::<Result<Vec<_>, ConnectError>>()?;
+                let base = documents.iter().find_map(|(_, place)| match place {
+                    FeedPlace::Web(url) => Some(url.clone()),
+                    FeedPlace::File(_) => None,
+                });
+                let credential = match &base {
+                    Some(base) => self.credential(name, base, ninjs.read.as_ref())?,
+                    None => None,
+                };
+                Ok(Box::new(NinjsReader::new(name.clone(), documents, credential, system.limits)?))
             }
             SystemKind::Files(files) => {
                 let folder = self.config.folder.join(self.place(name, &files.folder)?);

@@ -3,7 +3,6 @@
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{EntryType, Observer};
 use diaporos_store::{EntryFilter, Store, StoreError};
-use diaporos_systems::feed;
 
 use crate::config::Config;
 
@@ -39,9 +38,8 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
     let counts = store.types()?;
     let mut rows = Vec::new();
     for (system, known) in &config.systems {
-        let feed_types = feed::model().types.keys();
         let kinds: Vec<_> = match known.profile() {
-            None => feed_types.cloned().collect(),
+            None => known.model().types.keys().cloned().collect(),
             Some(profile) => profile.type_names().cloned().collect(),
         };
         for kind in kinds {
@@ -60,7 +58,7 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
 #[must_use]
 pub fn declared<'a>(config: &'a Config, end: &LaneEnd) -> Option<&'a EntryType> {
     let system = config.systems.get(&end.system)?;
-    system.profile().map_or_else(feed::model, diaporos_systems::Profile::model).get(&end.kind)
+    system.model().get(&end.kind)
 }
 
 /// Looks at every entry of a type that is not gone.

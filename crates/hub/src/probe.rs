@@ -304,7 +304,7 @@ impl Connector<'_> {
         match &self.system(name)?.kind {
             SystemKind::Rest(rest) => self.web_address(name, &rest.url).map(Some),
             SystemKind::Graphql(graphql) => self.web_address(name, &graphql.url).map(Some),
-            SystemKind::Feed(_) | SystemKind::Files(_) => Ok(None),
+            SystemKind::Feed(_) | SystemKind::Files(_) | SystemKind::Ninjs(_) => Ok(None),
         }
     }
 }

@@ -9,6 +9,7 @@ pub mod feed;
 pub mod files;
 pub mod graphql;
 pub mod http;
+pub mod ninjs;
 mod profile;
 mod read;
 pub mod rest;

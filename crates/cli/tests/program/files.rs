@@ -147,3 +147,19 @@ fn nothing_outside_the_folder_is_read() {
     let escape = Folder::new("[types.page.read]\nfiles = \"../*.md\"\n", &[]);
     assert!(escape.run(&["check"]).ends(2).stdout.contains("a pattern stays in the system's folder"));
 }
+
+#[test]
+fn news_items_from_a_file() {
+    let folder = TempDir::new().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    write("diaporos.toml", "[systems.wire]\nkind = \"ninjs\"\n[systems.wire.documents]\ntoday = \"today.json\"\n");
+    write("today.json", r#"[{ "uri": "urn:ostrel:1", "headline": "Fern found" }, { "headline": "no uri" }]"#);
+    let run = |args: &[&str]| ran(bare(args).current_dir(folder.path()).output().unwrap());
+    let told = run(&["pull"]).ends(3);
+    assert!(told.stderr.contains("item 2 has no `uri`"), "{}", told.stderr);
+    assert!(run(&["show", "wire/item/urn:ostrel:1"]).ends(0).stdout.contains("Fern found"));
+    write("today.json", r#"[{ "uri": "urn:ostrel:1", "headline": "Fern found" }]"#);
+    assert!(run(&["pull"]).ends(0).stdout.contains("nothing changed"));
+    write("today.json", "<html>");
+    assert!(run(&["pull"]).ends(1).stderr.contains("looks like HTML"));
+}

@@ -129,7 +129,7 @@ impl LaneReader<'_> {
                 self.unknown_type(end, item, "read", &[feed::TYPE]);
                 None
             }
-            None => Some(feed::model().clone()),
+            None => Some(system.model().clone()),
             Some(profile) if !profile.reads(&end.kind) => {
                 let known: Vec<_> =
                     profile.type_names().filter(|kind| profile.reads(kind)).map(TypeName::as_str).collect();

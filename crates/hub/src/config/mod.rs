@@ -19,7 +19,7 @@ use indexmap::IndexMap;
 
 pub use credential::{CredentialReference, PartText};
 pub use feeds::FeedConfig;
-pub use systems::{FilesSystem, GraphqlSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
+pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
 pub use views::View;
 
 /// The name of the configuration file.

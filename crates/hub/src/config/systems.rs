@@ -5,10 +5,12 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, Rate};
 use diaporos_systems::{LanguageCodes, Profile, ProfileKind, read_profile};
+use diaporos_systems::{feed, ninjs};
 use indexmap::IndexMap;
 
 use super::credential::{self, CredentialReference};
@@ -28,10 +30,20 @@ impl SystemConfig {
     #[must_use]
     pub fn profile(&self) -> Option<&Profile> {
         match &self.kind {
-            SystemKind::Feed(_) => None,
+            SystemKind::Feed(_) | SystemKind::Ninjs(_) => None,
             SystemKind::Rest(rest) => Some(&rest.profile),
             SystemKind::Files(files) => Some(&files.profile),
             SystemKind::Graphql(graphql) => Some(&graphql.profile),
+        }
+    }
+
+    /// What is known of the fields of its types.
+    #[must_use]
+    pub fn model(&self) -> &Model {
+        match (&self.kind, self.profile()) {
+            (_, Some(profile)) => profile.model(),
+            (SystemKind::Ninjs(_), None) => ninjs::model(),
+            (_, None) => feed::model(),
         }
     }
 
@@ -56,9 +68,20 @@ pub enum SystemKind {
     Files(Box<FilesSystem>),
     /// GraphQL.
     Graphql(Box<GraphqlSystem>),
+    /// News items as documents.
+    Ninjs(Box<NinjsSystem>),
 }
 
-const KINDS: [&str; 4] = ["feed", "rest", "files", "graphql"];
+const KINDS: [&str; 5] = ["feed", "rest", "files", "graphql", "ninjs"];
+
+/// What documents of news items need.
+#[derive(Debug, Clone)]
+pub struct NinjsSystem {
+    /// The documents, each under a name.
+    pub documents: Vec<(String, PlaceText)>,
+    /// The credential for reading.
+    pub read: Option<CredentialReference>,
+}
 
 /// What a REST system needs.
 #[derive(Debug, Clone)]
@@ -151,6 +174,7 @@ fn one_system(
         "graphql" => {
             graphql(table, folder, profile_reports, report).map(|graphql| SystemKind::Graphql(Box::new(graphql)))
         }
+        "ninjs" => ninjs(table, report).map(|ninjs| SystemKind::Ninjs(Box::new(ninjs))),
         other => {
             let finding = Diagnostic::error(Code::BadValue, kind.span, format!("`{other}` is not a kind of system"));
             report.add(finding.suggest(other, KINDS));
@@ -253,6 +277,22 @@ fn graphql(
         }
     }
     Some(GraphqlSystem { url, profile, queries, languages, read })
+}
+
+fn ninjs(table: &mut Section<'_>, report: &mut Report) -> Option<NinjsSystem> {
+    let read = credential::credential(table, "read", report);
+    let Some(mut section) = table.section("documents", report) else {
+        if !table.has("documents") {
+            table.missing("documents", report);
+        }
+        return None;
+    };
+    let mut documents = Vec::new();
+    for name in section.names() {
+        let place = section.named_text(&name.value, report).and_then(|item| place(&item, report));
+        documents.extend(place.map(|place| (name.value, place)));
+    }
+    Some(NinjsSystem { documents, read })
 }
 
 /// A place that is an address must be http, https or file, and have no user in it.

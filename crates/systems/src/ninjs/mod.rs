@@ -1,0 +1,165 @@
+//! Kind `ninjs`: news items in the IPTC's JSON form (ninjs 1.3, 2.0), one or several a document,
+//! from the web or from a file.
+
+mod decode;
+
+use std::path::PathBuf;
+use std::sync::OnceLock;
+
+use async_trait::async_trait;
+use diaporos_core::change::fingerprint_bytes;
+use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::model::{EntryType, Field, FieldKind, Model};
+use diaporos_core::value::{SystemName, TypeName};
+use url::Url;
+
+use crate::feed::FeedPlace;
+use crate::http::{Answer, Client, Credential, Limits, Method, Request, shown_url};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+
+/// The type of every entry that comes as a news item.
+pub const TYPE: &str = "item";
+
+/// Reads documents of news items, each under a name.
+#[derive(Debug)]
+pub struct NinjsReader {
+    client: Client,
+    limits: Limits,
+    documents: Vec<(String, FeedPlace)>,
+    kind: TypeName,
+}
+
+impl NinjsReader {
+    /// A reader of these documents.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(
+        system: SystemName,
+        documents: Vec<(String, FeedPlace)>,
+        credential: Option<Credential>,
+        limits: Limits,
+    ) -> Result<Self, SystemError> {
+        let [(kind, _)] = model_types();
+        Ok(NinjsReader { client: Client::new(system, limits, credential)?, limits, documents, kind })
+    }
+
+    /// The cursor is the number of the document.
+    fn document(&self, cursor: Option<&str>) -> Option<(usize, &FeedPlace)> {
+        let number = cursor.map_or(Some(0), |text| text.parse().ok())?;
+        self.documents.get(number).map(|(_, place)| (number, place))
+    }
+
+    /// The credential is for the host of the first document, and goes to no other.
+    fn request(&self, url: &Url) -> Request {
+        let first = self.documents.iter().find_map(|(_, place)| match place {
+            FeedPlace::Web(url) => Some(url.origin()),
+            FeedPlace::File(_) => None,
+        });
+        if first == Some(url.origin()) {
+            self.client.request(Method::Get, url.clone())
+        } else {
+            Request::new(Method::Get, url.clone())
+        }
+    }
+
+    fn file(&self, path: &PathBuf) -> Result<Answer, SystemError> {
+        let error = |kind| SystemError { system: self.client.system().clone(), url: path.display().to_string(), kind };
+        let unreadable = |cause: std::io::Error| error(ErrorKind::Unreachable(cause.to_string()));
+        if std::fs::metadata(path).map_err(unreadable)?.len() > self.limits.max_bytes {
+            return Err(error(ErrorKind::TooLarge { limit: self.limits.max_bytes }));
+        }
+        let body = std::fs::read(path).map_err(unreadable)?;
+        Ok(Answer { status: 200, headers: Vec::new(), body, moved: None })
+    }
+}
+
+#[async_trait]
+impl Read for NinjsReader {
+    fn types(&self) -> Vec<TypeName> {
+        vec![self.kind.clone()]
+    }
+
+    fn model(&self) -> &Model {
+        model()
+    }
+
+    fn manner(&self, _: &TypeName) -> Manner {
+        Manner::plain(Listing::Window)
+    }
+
+    fn first_requests(&self) -> Vec<Request> {
+        let web = self.documents.iter().filter_map(|(_, place)| match place {
+            FeedPlace::Web(url) => Some(self.request(url)),
+            FeedPlace::File(_) => None,
+        });
+        web.collect()
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.client)
+    }
+
+    fn after(&self, cursor: Option<&str>) -> Option<String> {
+        let (number, _) = self.document(cursor)?;
+        (number + 1 < self.documents.len()).then(|| (number + 1).to_string())
+    }
+
+    fn place(&self, ask: Ask<'_>) -> String {
+        self.document(ask.cursor).map_or(String::new(), |(_, place)| match place {
+            FeedPlace::Web(url) => shown_url(url),
+            FeedPlace::File(path) => path.display().to_string(),
+        })
+    }
+
+    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+        let wrong = |kind| SystemError { system: self.client.system().clone(), url: self.place(ask), kind };
+        let Some((_, place)) = self.document(ask.cursor) else {
+            return Err(wrong(ErrorKind::Content("there is no document to read".to_owned())));
+        };
+        let next = self.after(ask.cursor);
+        let answer = match place {
+            FeedPlace::Web(url) => self.client.read(&self.request(url).unless_known(known)).await?,
+            FeedPlace::File(path) => self.file(path)?,
+        };
+        let content = fingerprint_bytes(decode::SCHEME, &answer.body);
+        if answer.is_not_modified() || known.is_some_and(|known| known.content == content) {
+            return Ok(Page::new(PageContent::Same, next));
+        }
+        let json = answer.json().map_err(wrong)?;
+        let (entries, problems) = decode::decode(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
+        let mark = answer.mark(content, next.clone());
+        Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
+    }
+}
+
+/// The fields that every news item may have under these names, whatever version it is in. An item's
+/// further properties stand beside them under their own names.
+pub fn model() -> &'static Model {
+    static MODEL: OnceLock<Model> = OnceLock::new();
+    MODEL.get_or_init(|| Model { types: model_types().into_iter().collect() })
+}
+
+fn model_types() -> [(TypeName, EntryType); 1] {
+    let field = |kind, many| Field { kind, many, ..Field::default() };
+    let fields = [
+        ("uri", field(FieldKind::Text, false)),
+        ("type", field(FieldKind::Text, false)),
+        ("headline", field(FieldKind::Text, false)),
+        ("slugline", field(FieldKind::Text, false)),
+        ("description", field(FieldKind::Text, false)),
+        ("body_text", field(FieldKind::Text, false)),
+        ("body_html", field(FieldKind::Html, false)),
+        ("byline", field(FieldKind::Text, false)),
+        ("language", field(FieldKind::Text, false)),
+        ("subjects", field(FieldKind::Text, true)),
+        ("places", field(FieldKind::Text, true)),
+        ("published", field(FieldKind::Text, false)),
+        ("updated", field(FieldKind::Text, false)),
+        ("assets", field(FieldKind::Record, true)),
+    ];
+    let fields = fields.into_iter().map(|(name, field)| (name.to_owned(), field)).collect();
+    #[expect(clippy::expect_used, reason = "the name is a constant that a test reads too")]
+    let kind = TypeName::new(TYPE).expect("`item` is a name");
+    [(kind, EntryType { fields })]
+}
