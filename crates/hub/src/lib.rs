@@ -6,6 +6,7 @@ mod event;
 pub mod init;
 pub mod look;
 pub mod model;
+pub mod openapi;
 pub mod preview;
 pub mod probe;
 pub mod pull;

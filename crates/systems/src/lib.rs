@@ -10,6 +10,7 @@ pub mod files;
 pub mod graphql;
 pub mod http;
 pub mod ninjs;
+pub mod openapi;
 mod profile;
 mod read;
 pub mod rest;

@@ -89,3 +89,24 @@ fn findings_as_data() {
     let found = hub.json(&["check"]);
     insta::assert_json_snapshot!(found);
 }
+
+#[test]
+fn a_first_profile_from_an_openapi_document() {
+    let hub = Hub::new();
+    hub.write(
+        "herbarium.json",
+        r#"{ "openapi": "3.0.3", "servers": [{ "url": "https://herbarium.example" }], "paths": { "/sheets": { "get": { "responses": { "200": {
+            "content": { "application/json": { "schema": { "type": "array", "items": { "type": "object", "properties": { "id": { "type": "integer" }, "title": { "type": "string" } } } } } } } } } } } }"#,
+    );
+    let args = ["init", "--from-openapi", "herbarium.json", "--system", "herbarium"];
+    let told = hub.good(&args);
+    let lines = told.split("`diaporos check`:\n\n").nth(1).unwrap();
+    let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    hub.write("diaporos.toml", &format!("{config}\n{lines}"));
+    assert!(hub.good(&["check"]).contains("4 systems"));
+    assert!(hub.good(&["model", "show", "herbarium/sheet"]).contains("title"));
+    assert!(hub.run(&args).ends(1).stderr.contains("it is there already"));
+    hub.write("other.json", "{}");
+    let told = hub.run(&["init", "--from-openapi", "other.json", "--system", "x"]).ends(1);
+    assert!(told.stderr.contains("this is no OpenAPI 3 document"), "{}", told.stderr);
+}
