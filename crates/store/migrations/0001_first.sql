@@ -30,10 +30,11 @@ CREATE TABLE version (
     PRIMARY KEY (entry, number)
 ) STRICT, WITHOUT ROWID;
 
--- The words of the current version, in all languages.
+-- The words of the current version, in all languages, each once.
 CREATE VIRTUAL TABLE entry_text USING fts5 (
-    words, content = '', contentless_delete = 1, tokenize = 'unicode61 remove_diacritics 2', detail = 'full'
+    words, content = '', contentless_delete = 1, tokenize = 'unicode61 remove_diacritics 2', detail = 'none'
 );
+INSERT INTO entry_text (entry_text, rank) VALUES ('pgsz', 16000);
 
 -- Which entries the current version refers to, by address.
 CREATE TABLE refers (

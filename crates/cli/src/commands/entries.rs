@@ -33,8 +33,8 @@ pub(crate) struct Entries {
     /// Only those in these states: draft, scheduled, live, withdrawn, gone. All but gone where not given.
     #[arg(long, value_name = "STATES", value_delimiter = ',', value_parser = state)]
     state: Vec<State>,
-    /// Only those with these words one after the other, in any language, whatever case and accents;
-    /// the last may be the start of a word.
+    /// Only those with all of these words, in any language, whatever case and accents; the last may
+    /// be the start of a word.
     #[arg(long, value_name = "TEXT")]
     text: Option<String>,
     /// Only those for which a field expression holds.

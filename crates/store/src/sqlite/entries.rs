@@ -18,8 +18,8 @@ pub struct EntryFilter {
     pub kind: Option<String>,
     /// In one of these states; all where empty.
     pub states: Vec<State>,
-    /// With these words one after the other, in any language, whatever their case and accents; the
-    /// last may be the start of one.
+    /// With all of these words, in any language, whatever their case and accents; the last may be
+    /// the start of one.
     pub text: Option<String>,
 }
 
@@ -80,14 +80,15 @@ fn entry_row(row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
     })
 }
 
-/// Words as a query for one phrase whose last word may go on (SQLite FTS5, "Full-text Query Syntax").
+/// Words as a query for all of them, the last of which may go on (SQLite FTS5, "Full-text Query
+/// Syntax").
 fn match_query(text: &str) -> String {
     let words: Vec<String> = text
         .split(|c: char| !c.is_alphanumeric())
         .filter(|word| !word.is_empty())
         .map(|word| format!("\"{word}\""))
         .collect();
-    if words.is_empty() { "\"\"".to_owned() } else { format!("{} *", words.join(" + ")) }
+    if words.is_empty() { "\"\"".to_owned() } else { format!("{} *", words.join(" AND ")) }
 }
 
 impl Store {

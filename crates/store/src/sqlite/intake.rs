@@ -113,12 +113,13 @@ impl Store {
         let mut tally = PageTally::default();
         let mut on_page = RoaringTreemap::new();
         let mut ids = HashSet::new();
+        let mut words = Vec::new();
         for entry in entries {
             // Of two items with one id on one page the first counts, or each pull would swap them.
             if !ids.insert(&entry.id) {
                 continue;
             }
-            let (id, fate) = take_in_entry(&transaction, number, entry, now)?;
+            let (id, fate) = take_in_entry(&transaction, number, entry, &mut words, now)?;
             on_page.insert(id.unsigned_abs());
             // An item that moved to a later page while we read is the same entry, not another.
             if seen.0.insert(id.unsigned_abs()) {
@@ -130,6 +131,7 @@ impl Store {
                 }
             }
         }
+        keep_words(&transaction, &words)?;
         if let Some((place, mark)) = mark {
             keep_mark(&transaction, number, place, mark, &Seen(on_page), now)?;
         }
@@ -329,6 +331,7 @@ fn take_in_entry(
     connection: &Connection,
     kind: i64,
     entry: &Incoming,
+    words: &mut Vec<Words>,
     now: Timestamp,
 ) -> Result<(i64, Fate), StoreError> {
     let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
@@ -397,49 +400,85 @@ fn take_in_entry(
         entry.fingerprint.as_bytes(),
         fields_text(&entry.fields)
     ])?;
-    index(connection, id, entry)?;
+    words.push(index(connection, id, entry, matches!(fate, Fate::New))?);
     mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
 }
 
-/// Makes an entry findable by its words and by what it refers to.
-fn index(connection: &Connection, id: i64, entry: &Incoming) -> Result<(), StoreError> {
-    let mut words = entry.id.to_string();
-    let mut targets = Vec::new();
-    entry.fields.values().for_each(|value| gather(value, &mut words, &mut targets));
-    connection
-        .prepare_cached("INSERT OR REPLACE INTO entry_text (rowid, words) VALUES (?, ?)")?
-        .execute(params![id, words])?;
-    connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
-    for target in targets {
+/// The words by which an entry is found.
+struct Words {
+    entry: i64,
+    is_new: bool,
+    words: String,
+}
+
+/// Notes what an entry refers to, and gives the words by which it is found.
+fn index(connection: &Connection, id: i64, entry: &Incoming, is_new: bool) -> Result<Words, StoreError> {
+    let mut found = Gathered::default();
+    found.text(entry.id.as_str());
+    entry.fields.values().for_each(|value| found.value(value));
+    if !is_new {
+        connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
+    }
+    for target in &found.targets {
         connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?.execute(params![id, target])?;
+    }
+    Ok(Words { entry: id, is_new, words: found.joined() })
+}
+
+/// Keeps the words of a page's entries, after everything else of the page: a statement that fires a
+/// trigger makes SQLite write out all words since the last one, which for each entry is slow.
+fn keep_words(connection: &Connection, all: &[Words]) -> Result<(), StoreError> {
+    for Words { entry, is_new, words } in all {
+        if !is_new {
+            connection.prepare_cached("DELETE FROM entry_text WHERE rowid = ?")?.execute([entry])?;
+        }
+        connection
+            .prepare_cached("INSERT INTO entry_text (rowid, words) VALUES (?, ?)")?
+            .execute(params![entry, words])?;
     }
     Ok(())
 }
 
-/// The texts of a value without their tags, and the addresses it refers to.
-fn gather(value: &Value, words: &mut String, targets: &mut Vec<String>) {
-    match value {
-        Value::Text(text) => {
-            words.push('\n');
-            let mut in_tag = false;
-            for character in text.chars() {
-                match character {
-                    '<' => in_tag = true,
-                    '>' if in_tag => {
-                        in_tag = false;
-                        words.push(' ');
-                    }
-                    other if !in_tag => words.push(other),
-                    _ => {}
-                }
+/// The words of an entry, each once, and the addresses it refers to.
+#[derive(Default)]
+struct Gathered {
+    words: HashSet<String>,
+    targets: Vec<String>,
+}
+
+impl Gathered {
+    fn value(&mut self, value: &Value) {
+        match value {
+            Value::Text(text) => self.text(text),
+            Value::Reference(address) => self.targets.push(address.to_string()),
+            Value::List(items) => items.iter().for_each(|item| self.value(item)),
+            Value::Record(fields) => fields.values().for_each(|field| self.value(field)),
+            Value::Localised(by_language) => by_language.values().for_each(|inner| self.value(inner)),
+            Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => {}
+        }
+    }
+
+    /// The words of a text outside of its tags.
+    fn text(&mut self, text: &str) {
+        let outside = text.split('<').enumerate().map(|(place, part)| match (place, part.split_once('>')) {
+            (0, _) | (_, None) => part,
+            (_, Some((_, after))) => after,
+        });
+        for word in outside.flat_map(|part| part.split(|c: char| !c.is_alphanumeric())) {
+            if !word.is_empty() && !self.words.contains(word) {
+                self.words.insert(word.to_owned());
             }
         }
-        Value::Reference(address) => targets.push(address.to_string()),
-        Value::List(items) => items.iter().for_each(|item| gather(item, words, targets)),
-        Value::Record(fields) => fields.values().for_each(|field| gather(field, words, targets)),
-        Value::Localised(by_language) => by_language.values().for_each(|inner| gather(inner, words, targets)),
-        Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => {}
+    }
+
+    fn joined(&self) -> String {
+        let mut joined = String::new();
+        for word in &self.words {
+            joined.push_str(word);
+            joined.push(' ');
+        }
+        joined
     }
 }
 
