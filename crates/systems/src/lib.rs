@@ -15,6 +15,8 @@ mod profile;
 mod read;
 pub mod rest;
 mod secret;
+#[cfg(test)]
+mod untrusted;
 mod write;
 mod xml;
 

@@ -90,6 +90,9 @@ pub struct Manner {
     pub listing: Listing,
     /// Whether items stand at places that move when others come or go, so that one may be missed.
     pub by_position: bool,
+    /// Whether pages are documents of their own, such as feeds: each is read whatever becomes of the
+    /// others, and always.
+    pub pages_apart: bool,
     /// Whether each language of an entry is listed by itself.
     pub parts: Option<PartManner>,
     /// Whether only what changed can be asked for.
@@ -104,7 +107,15 @@ impl Manner {
     /// A plain listing.
     #[must_use]
     pub fn plain(listing: Listing) -> Manner {
-        Manner { listing, by_position: false, parts: None, since: false, detail: false, deleted: false }
+        Manner {
+            listing,
+            by_position: false,
+            pages_apart: false,
+            parts: None,
+            since: false,
+            detail: false,
+            deleted: false,
+        }
     }
 }
 

@@ -168,3 +168,13 @@ fn a_refused_token_stops_the_lane_at_once() {
     assert_eq!(ran.code, Some(3), "{}", ran.stdout);
     assert_eq!(hub.json(&["push", "profiles"])["created"], 21, "all is owed still");
 }
+
+#[test]
+fn a_feed_that_is_mended_does_not_keep_the_others_from_being_read() {
+    let hub = Hub::new();
+    hub.world.bulletins.fail(Rule { path: Some("tarnside".to_owned()), times: Some(1), ..Rule::always(Fault::Html) });
+    let _ = hub.run(&["pull", "bulletins"]).ends(3);
+    hub.world.bulletins.forget();
+    assert_eq!(hub.json(&["pull", "bulletins"])["pulled"], 16);
+    assert_eq!(hub.world.bulletins.asked().len(), 2);
+}

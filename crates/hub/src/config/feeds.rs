@@ -5,7 +5,8 @@ use diaporos_core::settings::{Section, Shape};
 use diaporos_core::value::SystemName;
 use diaporos_systems::feed::{Medium, Wanted};
 
-use super::systems::{PlaceText, duration, place};
+use super::limits::duration;
+use super::systems::{PlaceText, place};
 
 /// A feed of the configuration.
 #[derive(Debug, Clone, PartialEq, Eq)]

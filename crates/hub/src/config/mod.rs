@@ -4,6 +4,7 @@ mod credential;
 mod expression;
 mod feeds;
 mod lanes;
+mod limits;
 mod systems;
 mod views;
 

@@ -9,7 +9,8 @@ use diaporos_core::value::{EntryId, TypeName};
 use diaporos_store::{Delivered, OpenIntent, Outcome, OutcomeResult, Standing, Verdict};
 use diaporos_systems::{ErrorKind, Order, SystemError, Write, Written};
 
-use super::plan::{DocumentPlan, EntryPlan, order_for};
+use super::document::{DocumentPlan, order_for};
+use super::plan::EntryPlan;
 use super::{PushRow, found_word};
 
 /// How often one document is tried in a run.

@@ -4,6 +4,7 @@
 //! one commit, send, write outcomes in groups. A dry run does the first and stops.
 
 mod deliver;
+mod document;
 mod plan;
 mod settle;
 
@@ -20,7 +21,8 @@ use jiff::Timestamp;
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 use deliver::Delivery;
-pub use plan::{DocumentPlan, EntryPlan, order_for};
+pub use document::{DocumentPlan, order_for};
+pub use plan::EntryPlan;
 pub(crate) use plan::{map, plan_entry};
 
 /// Entries planned and intended together.

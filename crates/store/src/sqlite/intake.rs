@@ -3,12 +3,13 @@
 use std::collections::HashSet;
 
 use diaporos_core::intake::{Incoming, PageMark};
-use diaporos_core::value::{EntryId, SystemName, TypeName, Value};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::Timestamp;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use super::row::{fields_text, fingerprint, millis};
+use super::words::{Words, index, keep_words};
 use super::{Store, StoreError};
 use diaporos_core::plan::State;
 
@@ -403,83 +404,6 @@ fn take_in_entry(
     words.push(index(connection, id, entry, matches!(fate, Fate::New))?);
     mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
-}
-
-/// The words by which an entry is found.
-struct Words {
-    entry: i64,
-    is_new: bool,
-    words: String,
-}
-
-/// Notes what an entry refers to, and gives the words by which it is found.
-fn index(connection: &Connection, id: i64, entry: &Incoming, is_new: bool) -> Result<Words, StoreError> {
-    let mut found = Gathered::default();
-    found.text(entry.id.as_str());
-    entry.fields.values().for_each(|value| found.value(value));
-    if !is_new {
-        connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
-    }
-    for target in &found.targets {
-        connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?.execute(params![id, target])?;
-    }
-    Ok(Words { entry: id, is_new, words: found.joined() })
-}
-
-/// Keeps the words of a page's entries, after everything else of the page: a statement that fires a
-/// trigger makes SQLite write out all words since the last one, which for each entry is slow.
-fn keep_words(connection: &Connection, all: &[Words]) -> Result<(), StoreError> {
-    for Words { entry, is_new, words } in all {
-        if !is_new {
-            connection.prepare_cached("DELETE FROM entry_text WHERE rowid = ?")?.execute([entry])?;
-        }
-        connection
-            .prepare_cached("INSERT INTO entry_text (rowid, words) VALUES (?, ?)")?
-            .execute(params![entry, words])?;
-    }
-    Ok(())
-}
-
-/// The words of an entry, each once, and the addresses it refers to.
-#[derive(Default)]
-struct Gathered {
-    words: HashSet<String>,
-    targets: Vec<String>,
-}
-
-impl Gathered {
-    fn value(&mut self, value: &Value) {
-        match value {
-            Value::Text(text) => self.text(text),
-            Value::Reference(address) => self.targets.push(address.to_string()),
-            Value::List(items) => items.iter().for_each(|item| self.value(item)),
-            Value::Record(fields) => fields.values().for_each(|field| self.value(field)),
-            Value::Localised(by_language) => by_language.values().for_each(|inner| self.value(inner)),
-            Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => {}
-        }
-    }
-
-    /// The words of a text outside of its tags.
-    fn text(&mut self, text: &str) {
-        let outside = text.split('<').enumerate().map(|(place, part)| match (place, part.split_once('>')) {
-            (0, _) | (_, None) => part,
-            (_, Some((_, after))) => after,
-        });
-        for word in outside.flat_map(|part| part.split(|c: char| !c.is_alphanumeric())) {
-            if !word.is_empty() && !self.words.contains(word) {
-                self.words.insert(word.to_owned());
-            }
-        }
-    }
-
-    fn joined(&self) -> String {
-        let mut joined = String::new();
-        for word in &self.words {
-            joined.push_str(word);
-            joined.push(' ');
-        }
-        joined
-    }
 }
 
 /// A version of its own, so that the history shows when it went; its last content stays readable.

@@ -11,6 +11,7 @@ mod parts;
 mod resumption;
 mod row;
 mod standing;
+mod words;
 
 use std::fs::{File, TryLockError};
 use std::path::Path;

@@ -16,7 +16,7 @@ use crate::{ErrorKind, Problem};
 pub(super) const SCHEME: &str = "feed 2";
 
 /// What a feed holds.
-pub(super) struct Decoded {
+pub(crate) struct Decoded {
     pub(super) entries: Vec<Incoming>,
     pub(super) problems: Vec<Problem>,
     /// The next page of a paged feed, or the archive before this one (RFC 5005).
@@ -24,7 +24,7 @@ pub(super) struct Decoded {
 }
 
 /// Reads a feed. Items' ids are told apart by the feed's name.
-pub(super) fn decode(
+pub(crate) fn decode(
     source: &FeedSource,
     base: Option<&Url>,
     now: Timestamp,

@@ -2,6 +2,9 @@
 
 mod decode;
 
+#[cfg(test)]
+pub(crate) use decode::decode;
+
 use diaporos_core::intake::{Listing, PageMark};
 use std::path::PathBuf;
 use std::sync::OnceLock;
@@ -178,7 +181,7 @@ impl Read for Feeds {
     }
 
     fn manner(&self, _: &TypeName) -> Manner {
-        Manner::plain(Listing::Window)
+        Manner { pages_apart: true, ..Manner::plain(Listing::Window) }
     }
 
     fn after(&self, cursor: Option<&str>) -> Option<String> {

@@ -3,7 +3,7 @@
 use serde_json::{Map, Value as Json};
 
 /// The front matter's members, and the text after it as `body`.
-pub(super) fn parse(text: &str) -> Result<Json, String> {
+pub(crate) fn parse(text: &str) -> Result<Json, String> {
     let text = text.replace("\r\n", "\n");
     let fence =
         ["---", "+++"].into_iter().find(|fence| text.lines().next().is_some_and(|line| line.trim_end() == *fence));
@@ -62,4 +62,20 @@ fn from_toml(value: ::toml::Value) -> Json {
 
 fn first_line(text: &str) -> &str {
     text.lines().next().unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn anchors_that_multiply_are_refused() {
+        let mut bomb = "---\na0: &a0 [x, x, x, x, x, x, x, x, x]\n".to_owned();
+        for level in 1..12 {
+            let inner = vec![format!("*a{}", level - 1); 9].join(", ");
+            bomb += &format!("a{level}: &a{level} [{inner}]\n");
+        }
+        assert!(parse(&(bomb + "---\n")).is_err());
+        assert!(parse(&format!("---\na: {}1{}\n---\n", "[".repeat(5_000), "]".repeat(5_000))).is_err());
+    }
 }

@@ -6,6 +6,9 @@ mod form;
 mod front_matter;
 mod lines;
 
+#[cfg(test)]
+pub(crate) use front_matter::parse as parse_markdown;
+
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 

@@ -14,7 +14,7 @@ pub(super) const SCHEME: &str = "ninjs 1";
 const DEEPEST: usize = 8;
 
 /// Reads one item, an array of items, or an object with an array of them.
-pub(super) fn decode(json: &Json) -> Result<(Vec<Incoming>, Vec<Problem>), String> {
+pub(crate) fn decode(json: &Json) -> Result<(Vec<Incoming>, Vec<Problem>), String> {
     let items: Vec<&Json> = match json {
         Json::Array(items) => items.iter().collect(),
         Json::Object(members) if members.contains_key("uri") => vec![json],

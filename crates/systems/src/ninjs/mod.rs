@@ -3,6 +3,9 @@
 
 mod decode;
 
+#[cfg(test)]
+pub(crate) use decode::decode;
+
 use std::path::PathBuf;
 use std::sync::OnceLock;
 
@@ -85,7 +88,7 @@ impl Read for NinjsReader {
     }
 
     fn manner(&self, _: &TypeName) -> Manner {
-        Manner::plain(Listing::Window)
+        Manner { pages_apart: true, ..Manner::plain(Listing::Window) }
     }
 
     fn first_requests(&self) -> Vec<Request> {

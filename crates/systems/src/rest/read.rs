@@ -132,6 +132,7 @@ impl Read for RestReader {
         Manner {
             listing: if read.absent_is_gone { Listing::Complete } else { Listing::Window },
             by_position: read.paging.is_by_position(),
+            pages_apart: false,
             parts: read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }),
             since: read.since.is_some(),
             detail: read.detail.is_some(),

@@ -1,18 +1,17 @@
-//! Pull: take in what is new at sources.
+//! One listing: page by page into the store, and what its end means.
 
 use std::collections::BTreeSet;
-use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use diaporos_core::change::fingerprint_texts;
-use diaporos_core::intake::{Incoming, Listing, gone_limit, join, later};
+use diaporos_core::intake::{Incoming, Listing, PageMark, gone_limit, join, later};
 use diaporos_core::value::{SystemName, TypeName};
-use diaporos_store::{PageTally, Seen, Store, StoreError};
+use diaporos_store::{PageTally, Seen, StoreError};
 use diaporos_systems::{Ask, Manner, PageContent, Read, SystemError};
 use futures::StreamExt;
-use futures::stream::FuturesUnordered;
 use jiff::{SignedDuration, Timestamp};
 
-use crate::{ConnectError, Event, Listener};
+use super::{Office, PullRow};
+use crate::Event;
 
 /// How long after it was broken off a listing goes on where it was.
 const RESUMED_WITHIN: SignedDuration = SignedDuration::from_hours(1);
@@ -23,45 +22,9 @@ const DETAILS: usize = 8;
 /// Entries put together from their languages at a time.
 const JOINED: u32 = 500;
 
-/// What a pull does.
-#[derive(Debug, Clone, Copy, Default)]
-pub struct PullOptions {
-    /// How many entries of a type may be taken for gone; the usual limit where none is given.
-    pub allow_gone: Option<u64>,
-    /// List everything, also where only what changed could be asked for.
-    pub whole: bool,
-}
-
-/// A system to be pulled.
-pub struct PullSource<'a> {
-    /// Its name.
-    pub system: &'a SystemName,
-    /// How it is read, or why it cannot be.
-    pub reader: Result<Box<dyn Read>, ConnectError>,
-}
-
-/// What became of one type of one system.
-#[derive(Debug, Clone, PartialEq)]
-pub struct PullRow {
-    /// The system.
-    pub system: SystemName,
-    /// The type; none where the system could not be set up.
-    pub kind: Option<TypeName>,
-    /// What was taken in.
-    pub tally: PageTally,
-    /// Entries taken for gone.
-    pub gone: u64,
-    /// What went wrong, a sentence each.
-    pub problems: Vec<String>,
-    /// What a person should know.
-    pub notes: Vec<String>,
-    /// Whether the listing came to its end.
-    pub complete: bool,
-}
-
 /// Why a listing did not come to its end.
 #[derive(Debug, thiserror::Error)]
-enum Stopped {
+pub(super) enum Stopped {
     #[error(transparent)]
     System(#[from] SystemError),
     #[error(transparent)]
@@ -70,96 +33,8 @@ enum Stopped {
     Listing(String),
 }
 
-/// What all pulls of a run share, one at a time.
-struct Desk<'a> {
-    store: &'a mut Store,
-    listener: &'a mut dyn Listener,
-}
-
-/// Where a pull writes, and what it knows of time.
-struct Office<'a> {
-    desk: Mutex<Desk<'a>>,
-    clock: &'a (dyn Fn() -> Timestamp + Sync),
-    options: PullOptions,
-}
-
-impl<'a> Office<'a> {
-    fn desk(&self) -> MutexGuard<'_, Desk<'a>> {
-        self.desk.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-/// Pulls every type of some systems, the systems at once. A failure is in the rows; what was taken
-/// in before it stays.
-///
-/// # Errors
-/// Where the store fails.
-pub async fn pull(
-    store: &mut Store,
-    sources: Vec<PullSource<'_>>,
-    options: PullOptions,
-    clock: &(dyn Fn() -> Timestamp + Sync),
-    listener: &mut dyn Listener,
-) -> Result<Vec<PullRow>, StoreError> {
-    let office = Office { desk: Mutex::new(Desk { store, listener }), clock, options };
-    let office = &office;
-    let jobs = sources
-        .into_iter()
-        .enumerate()
-        .map(|(place, source)| async move { (place, pull_system(office, source.system, source.reader).await) });
-    let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
-    done.sort_by_key(|(place, _)| *place);
-    let mut rows = Vec::new();
-    for (_, of_system) in done {
-        rows.extend(of_system?);
-    }
-    Ok(rows)
-}
-
-async fn pull_system(
-    office: &Office<'_>,
-    system: &SystemName,
-    reader: Result<Box<dyn Read>, ConnectError>,
-) -> Result<Vec<PullRow>, StoreError> {
-    let row = |kind: Option<TypeName>| PullRow {
-        system: system.clone(),
-        kind,
-        tally: PageTally::default(),
-        gone: 0,
-        problems: Vec::new(),
-        notes: Vec::new(),
-        complete: false,
-    };
-    let reader = match reader {
-        Ok(reader) => reader,
-        Err(error) => return Ok(vec![PullRow { problems: vec![error.to_string()], ..row(None) }]),
-    };
-    let mut rows = Vec::new();
-    for kind in reader.types() {
-        office.desk().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
-        let mut row = row(Some(kind.clone()));
-        let manner = reader.manner(&kind);
-        let mut listing = PullListing {
-            office,
-            key: (system, &kind),
-            reader: reader.as_ref(),
-            manner,
-            row: &mut row,
-            seen: Seen::default(),
-            newest: None,
-            began: (office.clock)(),
-        };
-        match listing.run().await {
-            Ok(()) => row.complete = true,
-            Err(Stopped::Store(error)) => return Err(error),
-            Err(other) => row.problems.push(other.to_string()),
-        }
-        rows.push(row);
-    }
-    Ok(rows)
-}
-
-struct PullListing<'a, 'o> {
+/// One listing on its way into the store.
+pub(super) struct PullListing<'a, 'o> {
     office: &'a Office<'o>,
     key: (&'a SystemName, &'a TypeName),
     reader: &'a dyn Read,
@@ -171,13 +46,23 @@ struct PullListing<'a, 'o> {
     began: Timestamp,
 }
 
-impl PullListing<'_, '_> {
-    async fn run(&mut self) -> Result<(), Stopped> {
+impl<'a, 'o> PullListing<'a, 'o> {
+    pub(super) fn new(
+        office: &'a Office<'o>,
+        key: (&'a SystemName, &'a TypeName),
+        reader: &'a dyn Read,
+        row: &'a mut PullRow,
+    ) -> Self {
+        let (manner, began) = (reader.manner(key.1), (office.clock)());
+        PullListing { office, key, reader, manner, row, seen: Seen::default(), newest: None, began }
+    }
+
+    pub(super) async fn run(&mut self) -> Result<(), Stopped> {
         let since = match self.manner.since && !self.office.options.whole {
             true => self.office.desk().store.newest(self.key)?,
             false => None,
         };
-        let listed = self.list(since.as_deref(), true).await;
+        let listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
         let whole = listed.is_ok() && self.row.problems.is_empty() && since.is_none();
         let complete = whole && self.manner.listing == Listing::Complete;
         if self.manner.parts.is_some() {
@@ -243,7 +128,9 @@ impl PullListing<'_, '_> {
                     return Err(Stopped::Listing(problem));
                 }
                 Some(next) => {
-                    self.office.desk().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                    if resume {
+                        self.office.desk().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                    }
                     cursor = Some(next);
                 }
             }
@@ -303,7 +190,7 @@ impl PullListing<'_, '_> {
     async fn take_in(
         &mut self,
         mut entries: Vec<Incoming>,
-        mark: Option<(&str, &diaporos_core::intake::PageMark)>,
+        mark: Option<(&str, &PageMark)>,
         problems: &mut Vec<String>,
     ) -> Result<(), Stopped> {
         let now = (self.office.clock)();

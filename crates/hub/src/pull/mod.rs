@@ -1,0 +1,130 @@
+//! Pull: take in what is new at sources.
+
+mod listing;
+
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use diaporos_core::value::{SystemName, TypeName};
+use diaporos_store::{PageTally, Store, StoreError};
+use diaporos_systems::Read;
+use futures::StreamExt;
+use futures::stream::FuturesUnordered;
+use jiff::Timestamp;
+
+use crate::{ConnectError, Event, Listener};
+use listing::{PullListing, Stopped};
+
+/// What a pull does.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct PullOptions {
+    /// How many entries of a type may be taken for gone; the usual limit where none is given.
+    pub allow_gone: Option<u64>,
+    /// List everything, also where only what changed could be asked for.
+    pub whole: bool,
+}
+
+/// A system to be pulled.
+pub struct PullSource<'a> {
+    /// Its name.
+    pub system: &'a SystemName,
+    /// How it is read, or why it cannot be.
+    pub reader: Result<Box<dyn Read>, ConnectError>,
+}
+
+/// What became of one type of one system.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PullRow {
+    /// The system.
+    pub system: SystemName,
+    /// The type; none where the system could not be set up.
+    pub kind: Option<TypeName>,
+    /// What was taken in.
+    pub tally: PageTally,
+    /// Entries taken for gone.
+    pub gone: u64,
+    /// What went wrong, a sentence each.
+    pub problems: Vec<String>,
+    /// What a person should know.
+    pub notes: Vec<String>,
+    /// Whether the listing came to its end.
+    pub complete: bool,
+}
+
+/// What all pulls of a run share, one at a time.
+struct Desk<'a> {
+    store: &'a mut Store,
+    listener: &'a mut dyn Listener,
+}
+
+/// Where a pull writes, and what it knows of time.
+struct Office<'a> {
+    desk: Mutex<Desk<'a>>,
+    clock: &'a (dyn Fn() -> Timestamp + Sync),
+    options: PullOptions,
+}
+
+impl<'a> Office<'a> {
+    fn desk(&self) -> MutexGuard<'_, Desk<'a>> {
+        self.desk.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// Pulls every type of some systems, the systems at once. A failure is in the rows; what was taken
+/// in before it stays.
+///
+/// # Errors
+/// Where the store fails.
+pub async fn pull(
+    store: &mut Store,
+    sources: Vec<PullSource<'_>>,
+    options: PullOptions,
+    clock: &(dyn Fn() -> Timestamp + Sync),
+    listener: &mut dyn Listener,
+) -> Result<Vec<PullRow>, StoreError> {
+    let office = Office { desk: Mutex::new(Desk { store, listener }), clock, options };
+    let office = &office;
+    let jobs = sources
+        .into_iter()
+        .enumerate()
+        .map(|(place, source)| async move { (place, pull_system(office, source.system, source.reader).await) });
+    let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
+    done.sort_by_key(|(place, _)| *place);
+    let mut rows = Vec::new();
+    for (_, of_system) in done {
+        rows.extend(of_system?);
+    }
+    Ok(rows)
+}
+
+async fn pull_system(
+    office: &Office<'_>,
+    system: &SystemName,
+    reader: Result<Box<dyn Read>, ConnectError>,
+) -> Result<Vec<PullRow>, StoreError> {
+    let row = |kind: Option<TypeName>| PullRow {
+        system: system.clone(),
+        kind,
+        tally: PageTally::default(),
+        gone: 0,
+        problems: Vec::new(),
+        notes: Vec::new(),
+        complete: false,
+    };
+    let reader = match reader {
+        Ok(reader) => reader,
+        Err(error) => return Ok(vec![PullRow { problems: vec![error.to_string()], ..row(None) }]),
+    };
+    let mut rows = Vec::new();
+    for kind in reader.types() {
+        office.desk().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
+        let mut row = row(Some(kind.clone()));
+        let mut listing = PullListing::new(office, (system, &kind), reader.as_ref(), &mut row);
+        match listing.run().await {
+            Ok(()) => row.complete = true,
+            Err(Stopped::Store(error)) => return Err(error),
+            Err(other) => row.problems.push(other.to_string()),
+        }
+        rows.push(row);
+    }
+    Ok(rows)
+}
