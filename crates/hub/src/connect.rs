@@ -119,6 +119,23 @@ impl<'a> Connector<'a> {
         }
     }
 
+    /// The feeds of a system on the web, each with its label or name and its address; none of a
+    /// system of another kind.
+    ///
+    /// # Errors
+    /// Where an address cannot be used.
+    pub fn feeds(&self, name: &SystemName) -> Result<Option<Vec<(String, String)>>, ConnectError> {
+        let SystemKind::Feed(feeds) = &self.system(name)?.kind else { return Ok(None) };
+        let mut listed = Vec::new();
+        for feed in feeds {
+            if let FeedPlace::Web(url) = self.feed_place(name, &feed.place)? {
+                let title = feed.wanted.label.clone().unwrap_or_else(|| feed.name.clone());
+                listed.push((title, diaporos_systems::http::shown_url(&url)));
+            }
+        }
+        Ok(Some(listed))
+    }
+
     /// The system, to be written with its credential for writing. The one for reading is not used.
     ///
     /// # Errors

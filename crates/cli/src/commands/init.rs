@@ -6,7 +6,8 @@ use std::path::PathBuf;
 use clap::Args;
 use diaporos_core::value::SystemName;
 use diaporos_hub::openapi::{DraftError, profile_from};
-use serde_json::json;
+use diaporos_systems::feed::{Outline, read_opml};
+use serde_json::{Value as Json, json};
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -14,20 +15,24 @@ use crate::output::{Cell, Column, Format, Sheet};
 
 /// Make a new hub: a commented configuration, an example profile, a `.gitignore` for the store.
 ///
-/// Or, with --from-openapi, a first profile for a system that describes itself so.
+/// Or, with --from-openapi, a first profile for a system that describes itself so; with --from-opml,
+/// the lines for a system of feeds.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos init gardens\n  diaporos init --from-openapi herbarium.yaml --system herbarium\n\nFiles that are there are never written over."
+    after_help = "Examples:\n  diaporos init gardens\n  diaporos init --from-openapi herbarium.yaml --system herbarium\n  diaporos init --from-opml gardens.opml --system bulletins >> diaporos.toml\n\nFiles that are there are never written over."
 )]
 pub(crate) struct Init {
     /// The new hub's folder.
-    #[arg(value_name = "DIR", required_unless_present = "from_openapi")]
+    #[arg(value_name = "DIR", required_unless_present_any = ["from_openapi", "from_opml"])]
     folder: Option<PathBuf>,
     /// An OpenAPI 3 document, a file or an address, to draw a first profile from.
     #[arg(long, value_name = "FILE", requires = "system", conflicts_with = "folder")]
     from_openapi: Option<String>,
+    /// A list of feeds (OPML), a file, to print a system of feeds from.
+    #[arg(long, value_name = "FILE", requires = "system", conflicts_with_all = ["folder", "from_openapi"])]
+    from_opml: Option<String>,
     /// What the system of the document is to be called.
-    #[arg(long, value_name = "NAME", requires = "from_openapi")]
+    #[arg(long, value_name = "NAME")]
     system: Option<String>,
 }
 
@@ -36,6 +41,9 @@ const COLUMNS: &[Column] = &[Column::text("written", "written")];
 pub(crate) async fn run(args: &Init, context: &Context) -> Result<Exit, Failure> {
     if let (Some(document), Some(name)) = (&args.from_openapi, &args.system) {
         return from_openapi(document, name, context).await;
+    }
+    if let (Some(document), Some(name)) = (&args.from_opml, &args.system) {
+        return from_opml(document, name);
     }
     let Some(folder) = &args.folder else { return Err(Failure::wrong("a folder is needed")) };
     let written = diaporos_hub::init::init(folder).map_err(|error| match error.kind() {
@@ -78,5 +86,26 @@ async fn from_openapi(document: &str, name: &str, context: &Context) -> Result<E
             system.as_str().to_uppercase().replace('-', "_")
         )?;
     }
+    Ok(Exit::Done)
+}
+
+/// Prints the lines of a system of feeds; the configuration is the user's to change.
+fn from_opml(document: &str, name: &str) -> Result<Exit, Failure> {
+    let system =
+        SystemName::new(name).map_err(|error| Failure::wrong(format!("`{name}` cannot name a system: {error}")))?;
+    let text = std::fs::read_to_string(document).map_err(|error| Failure::failed(format!("{document}: {error}")))?;
+    let outlines = read_opml(&text).map_err(|error| Failure::failed(format!("{document}: {error}")))?;
+    if outlines.is_empty() {
+        return Err(Failure::failed(format!("{document}: there is no feed in it")));
+    }
+    let mut out = Context::out();
+    writeln!(out, "\n[systems.{system}]\nkind = \"feed\"\n\n[systems.{system}.feeds]")?;
+    for Outline { name, title, url } in outlines {
+        let quoted = |text: &str| Json::from(text).to_string();
+        let label =
+            title.filter(|title| *title != name).map_or(String::new(), |title| format!(", label = {}", quoted(&title)));
+        writeln!(out, "{name} = {{ at = {}{label} }}", quoted(&url))?;
+    }
+    out.flush()?;
     Ok(Exit::Done)
 }

@@ -1,8 +1,12 @@
 //! `probe`.
 
+use std::io::Write;
+
 use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::probe::{Verdict, probe};
+
+use diaporos_systems::feed::write_opml;
 
 use super::system;
 use crate::context::Context;
@@ -18,6 +22,9 @@ pub(crate) struct Probe {
     /// The systems to look at; all where none is named.
     #[arg(value_name = "SYSTEM")]
     systems: Vec<String>,
+    /// Instead of looking, print the feeds of one system as a list for other programs (OPML 2.0).
+    #[arg(long, requires = "systems")]
+    opml: bool,
 }
 
 const COLUMNS: &[Column] = &[
@@ -32,6 +39,13 @@ pub(crate) async fn run(args: &Probe, context: &Context) -> Result<Exit, Failure
     let chosen = args.systems.iter().map(|name| system(&config, name)).collect::<Result<Vec<_>, _>>()?;
     let chosen = if chosen.is_empty() { config.systems.keys().collect() } else { chosen };
     let connector = Connector::new(&config, &Context::variable);
+    if args.opml {
+        let [name] = chosen.as_slice() else { return Err(Failure::wrong("`--opml` lists the feeds of one system")) };
+        let feeds = connector.feeds(name)?;
+        let feeds = feeds.ok_or_else(|| Failure::wrong(format!("`{name}` is no system of feeds")))?;
+        write!(Context::out(), "{}", write_opml(name.as_str(), &feeds)?)?;
+        return Ok(Exit::Done);
+    }
     let mut sheet = Sheet::new(context, COLUMNS);
     let mut exit = Exit::Done;
     for name in chosen {

@@ -110,3 +110,20 @@ fn a_first_profile_from_an_openapi_document() {
     let told = hub.run(&["init", "--from-openapi", "other.json", "--system", "x"]).ends(1);
     assert!(told.stderr.contains("this is no OpenAPI 3 document"), "{}", told.stderr);
 }
+
+#[test]
+fn lists_of_feeds_in_and_out() {
+    let hub = Hub::new();
+    let list = hub.good(&["probe", "bulletins", "--opml"]);
+    assert!(list.contains("<outline type=\"rss\" text=\"fernhollow\""), "{list}");
+    hub.write("list.opml", &list);
+    let lines = hub.good(&["init", "--from-opml", "list.opml", "--system", "again"]);
+    let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    hub.write("diaporos.toml", &format!("{config}{lines}"));
+    assert!(hub.good(&["check"]).contains("4 systems"));
+    assert_eq!(hub.json(&["pull", "again"])["new"], 16);
+    assert!(hub.run(&["probe", "catalogue", "--opml"]).ends(2).stderr.contains("is no system of feeds"));
+    assert!(
+        hub.run(&["init", "--from-opml", "diaporos.toml", "--system", "x"]).ends(1).stderr.contains("diaporos.toml:")
+    );
+}

@@ -1,6 +1,7 @@
 //! Kind `feed`: RSS, Atom and JSON Feed, from the web or from a file.
 
 mod decode;
+mod opml;
 
 #[cfg(test)]
 pub(crate) use decode::decode;
@@ -18,6 +19,8 @@ use url::Url;
 
 use crate::http::{Answer, Client, Limits, Method, Request, shown_url};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+
+pub use opml::{Outline, read_opml, write_opml};
 
 /// The type of every entry that comes from a feed.
 pub const TYPE: &str = "item";
