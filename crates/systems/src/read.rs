@@ -50,6 +50,14 @@ pub trait Read: Send + Sync {
         None
     }
 
+    /// The model that the system describes itself; none where it does not.
+    ///
+    /// # Errors
+    /// Where the description cannot be had.
+    async fn described(&self) -> Result<Option<Model>, SystemError> {
+        Ok(None)
+    }
+
     /// An entry with all its fields, where a listing leaves some out ([`Manner::detail`]); none
     /// where it is no longer there.
     ///

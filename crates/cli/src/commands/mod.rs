@@ -72,7 +72,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Init(args) => init::run(&args, context).await,
         Command::Check(args) => check::run(&args, context),
         Command::Probe(args) => probe::run(&args, context).await,
-        Command::Model(args) => model::run(&args, context),
+        Command::Model(args) => model::run(&args, context).await,
         Command::Pull(args) => pull::run(&args, context).await,
         Command::Entries(args) => entries::run(&args, context),
         Command::Show(args) => show::run(&args, context),

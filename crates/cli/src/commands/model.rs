@@ -4,6 +4,7 @@ use clap::{Args, Subcommand};
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{Field, FieldKind, compare};
 use diaporos_core::value::{LanguageTag, SystemName, TypeName};
+use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
 use diaporos_hub::model::{Known, declared, fields, observe, types};
 
@@ -33,6 +34,13 @@ enum What {
         /// The type, as `system/type`.
         #[arg(value_name = "TYPE")]
         kind: String,
+    },
+    /// Ask a system that describes itself (GraphQL) for its types and their fields.
+    #[command(after_help = "Example:\n  diaporos model ask plants")]
+    Ask {
+        /// The system.
+        #[arg(value_name = "SYSTEM")]
+        system: String,
     },
     /// Find the fields of a type from its entries: how often each is there, its languages, its longest value.
     #[command(after_help = "Example:\n  diaporos model infer catalogue/plant-profile")]
@@ -83,11 +91,12 @@ const PARTNERS: &[Column] = &[
     Column::prose("differs", "in the way"),
 ];
 
-pub(crate) fn run(args: &Model, context: &Context) -> Result<Exit, Failure> {
+pub(crate) async fn run(args: &Model, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     match &args.what {
         What::List => list(&config, context),
         What::Show { kind } => show(&config, &end(&config, kind)?, context),
+        What::Ask { system } => ask(&config, system, context).await,
         What::Infer { kind } => infer(&config, &end(&config, kind)?, context),
         What::Compare { from, to } => partners(&config, &end(&config, from)?, &end(&config, to)?, context),
     }?;
@@ -154,6 +163,30 @@ fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure
         ]);
     }
     sheet.end("no fields are known; `diaporos pull` takes in entries that show them")
+}
+
+const DESCRIBED: &[Column] = &[
+    Column::text("type", "type"),
+    Column::text("field", "field"),
+    Column::text("kind", "kind"),
+    Column::text("more", "more"),
+];
+
+async fn ask(config: &Config, name: &str, context: &Context) -> Result<(), Failure> {
+    let name = super::system(config, name)?;
+    let reader = Connector::new(config, &Context::variable).reader(name)?;
+    let Some(model) = reader.described().await? else {
+        return Err(Failure::failed(format!("`{name}` is of a kind that does not describe itself"))
+            .advise(format!("`diaporos model infer {name}/TYPE` finds fields from entries")));
+    };
+    let mut sheet = Sheet::new(context, DESCRIBED);
+    for (kind, of) in &model.types {
+        for (field_name, field) in &of.fields {
+            let cells = [kind.as_str(), field_name, field.kind.word()].map(Cell::text);
+            sheet.row(cells.into_iter().chain([Cell::text(more(field))]).collect());
+        }
+    }
+    sheet.end("it describes no type that holds content")
 }
 
 fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure> {

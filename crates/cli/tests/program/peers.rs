@@ -88,6 +88,10 @@ paging = { style = "connection", at = "$.data.plants.pageInfo", parameter = "aft
         told.stderr
     );
     assert!(hub.run(&["probe"]).ends(0).stdout.contains("5 of 23 entries"));
+    let model = hub.json(&["model", "ask", "plants"]);
+    let rows = model.as_array().unwrap();
+    assert!(rows.iter().any(|row| row["type"] == "Plant" && row["field"] == "name"), "{model}");
+    assert!(rows.iter().all(|row| row["type"] != "PageInfo"), "{model}");
     hub.write("plants.graphql", &query.replace("name", "nmae"));
     let told = hub.run(&["pull"]).ends(1);
     assert!(told.stderr.contains("Cannot query field \"nmae\""), "{}", told.stderr);

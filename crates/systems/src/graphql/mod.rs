@@ -1,6 +1,7 @@
 //! Kind `graphql`: a query file asks for exactly the fields needed. Reading only.
 
 mod errors;
+mod introspect;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
@@ -108,6 +109,21 @@ impl Read for GraphqlReader {
 
     fn client(&self) -> Option<&Client> {
         Some(&self.client)
+    }
+
+    async fn described(&self) -> Result<Option<Model>, SystemError> {
+        let mut request = self.client.request(Method::Post, self.url.clone());
+        request.body = Some(json!({ "query": introspect::QUERY }));
+        let answer = self.client.read(&request).await?;
+        let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        match introspect::model(&json) {
+            Some(model) => Ok(Some(model)),
+            None => {
+                let errors = AnswerErrors::read(&json);
+                let said = errors.first().unwrap_or("the answer has no schema");
+                Err(self.client.error(&request, ErrorKind::Content(format!("it does not describe itself: {said}"))))
+            }
+        }
     }
 
     fn manner(&self, kind: &TypeName) -> Manner {
