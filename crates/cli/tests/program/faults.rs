@@ -90,15 +90,9 @@ fn a_read_that_fails_once_is_tried_again() {
     hub.good(&["pull", "catalogue"]);
 }
 
-fn pulled() -> Hub {
-    let hub = Hub::new();
-    hub.good(&["pull"]);
-    hub
-}
-
 /// Lets the site fail at the first create, pushes until all is well, and insists on one page each.
 fn push_through(fault: Fault) {
-    let hub = pulled();
+    let hub = Hub::pulled();
     hub.alter("diaporos.toml", "timeout = \"10s\"", "timeout = \"500ms\"");
     hub.world.visitor_site.fail(Rule { times: Some(3), ..Rule::once(fault, "POST") });
     let ran = hub.run(&["push"]).ends(3);
@@ -111,11 +105,7 @@ fn push_through(fault: Fault) {
         "{fault:?} {pushed} {}",
         ran.stdout
     );
-    let mut keys: Vec<String> =
-        hub.live_pages().iter().map(|page| format!("{} {}", page["slug"], page["lang"])).collect();
-    keys.sort();
-    let doubled: Vec<&[String]> = keys.windows(2).filter(|pair| pair[0] == pair[1]).collect();
-    assert!(doubled.is_empty(), "{fault:?} {doubled:?}");
+    hub.nothing_is_doubled();
 }
 
 #[test]
@@ -142,7 +132,7 @@ fn a_site_that_fails_is_tried_again() {
 
 #[test]
 fn a_look_up_that_fails_costs_its_own_entry_only() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     hub.alter("diaporos.toml", "timeout = \"10s\"", "timeout = \"10s\"\nretries = 0");
     hub.world
         .visitor_site
@@ -155,7 +145,7 @@ fn a_look_up_that_fails_costs_its_own_entry_only() {
 
 #[test]
 fn a_refused_token_stops_the_lane_at_once() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let mut command = hub.command(&["push", "profiles"]);
     command.env("SITE_WRITE_TOKEN", "wrong-token");
     let ran = crate::harness::ran(command.output().unwrap());

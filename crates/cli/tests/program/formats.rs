@@ -2,16 +2,9 @@
 
 use crate::harness::Hub;
 
-fn pushed() -> Hub {
-    let hub = Hub::new();
-    hub.good(&["pull"]);
-    hub.run(&["push"]).ends(3);
-    hub
-}
-
 #[test]
 fn every_result_comes_in_every_format() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let commands: [&[&str]; 11] = [
         &["check"],
         &["pull"],
@@ -44,7 +37,7 @@ fn every_result_comes_in_every_format() {
 
 #[test]
 fn rows_are_the_same_in_json_and_in_lines() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let whole = hub.json(&["ledger"]);
     let lines = hub.good(&["ledger", "--format", "jsonl"]);
     let lines: Vec<serde_json::Value> = lines.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
@@ -53,7 +46,7 @@ fn rows_are_the_same_in_json_and_in_lines() {
 
 #[test]
 fn a_reader_that_has_seen_enough_is_no_failure() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let mut child =
         hub.command(&["entries", "--format", "jsonl"]).stdout(std::process::Stdio::piped()).spawn().unwrap();
     drop(child.stdout.take());
@@ -62,7 +55,7 @@ fn a_reader_that_has_seen_enough_is_no_failure() {
 
 #[test]
 fn the_ledger_holds_no_secret() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     for format in ["table", "jsonl"] {
         let shown = hub.good(&["ledger", "--format", format]);
         assert!(!shown.contains(diaporos_demo::SITE_WRITE_TOKEN));

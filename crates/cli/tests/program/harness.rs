@@ -39,6 +39,31 @@ impl Hub {
         Hub { folder, world, _runtime: runtime }
     }
 
+    /// The demo's hub after a pull.
+    pub(crate) fn pulled() -> Hub {
+        let hub = Hub::new();
+        hub.good(&["pull"]);
+        hub
+    }
+
+    /// The demo's hub after a pull and a push, of which four entries are held.
+    pub(crate) fn pushed() -> Hub {
+        let hub = Hub::pulled();
+        let ran = hub.run(&["push"]).ends(3);
+        assert!(ran.stdout.contains("diaporos holds"), "{}", ran.stdout);
+        hub.world.visitor_site.forget();
+        hub
+    }
+
+    /// Insists that no page stands twice at the site.
+    pub(crate) fn nothing_is_doubled(&self) {
+        let mut keys: Vec<String> =
+            self.live_pages().iter().map(|page| format!("{} {}", page["slug"], page["lang"])).collect();
+        keys.sort();
+        let doubled: Vec<&[String]> = keys.windows(2).filter(|pair| pair[0] == pair[1]).collect();
+        assert!(doubled.is_empty(), "{doubled:?}");
+    }
+
     pub(crate) fn path(&self) -> &Path {
         self.folder.path()
     }

@@ -25,12 +25,7 @@ fn a_page_whose_answer_died_with_us_is_found_not_doubled() {
     assert!(doubt[0]["in_doubt"].as_u64().unwrap() > 0, "{doubt}");
     let second = hub.json(&["push"]);
     assert!(second["settled"].as_u64().unwrap() > 0, "{second}");
-    let mut keys: Vec<String> =
-        hub.live_pages().iter().map(|page| format!("{} {}", page["slug"], page["lang"])).collect();
-    let all = keys.len();
-    keys.sort();
-    keys.dedup();
-    assert_eq!(keys.len(), all, "a page stands twice");
+    hub.nothing_is_doubled();
     let third = hub.json(&["push"]);
     assert_eq!((third["requests"].as_u64(), third["unchanged"].as_u64()), (Some(0), Some(37)), "{third}");
     let ledger = hub.json(&["ledger"]);
@@ -66,12 +61,7 @@ fn killed_again_and_again_it_still_ends_right() {
         push.wait().unwrap();
     }
     hub.run(&["push"]).ends(3);
-    let mut keys: Vec<String> =
-        hub.live_pages().iter().map(|page| format!("{} {}", page["slug"], page["lang"])).collect();
-    let all = keys.len();
-    keys.sort();
-    keys.dedup();
-    assert_eq!(keys.len(), all, "a page stands twice");
+    hub.nothing_is_doubled();
     let end = hub.json(&["push"]);
     assert_eq!(
         (end["unchanged"].as_u64(), end["requests"].as_u64(), end["failed"].as_u64()),

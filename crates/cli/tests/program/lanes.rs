@@ -2,16 +2,9 @@
 
 use crate::harness::Hub;
 
-fn pushed() -> Hub {
-    let hub = Hub::new();
-    hub.good(&["pull"]);
-    hub.run(&["push"]).ends(3);
-    hub
-}
-
 #[test]
 fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     hub.alter("diaporos.toml", "section = 'habitat'", "section = 'habitat ?? \"garden\"'");
     assert_eq!(hub.json(&["push"])["requests"], 0, "the payloads are what they were");
     hub.alter("diaporos.toml", "section = 'habitat ?? \"garden\"'", "section = 'habitat | upper'");
@@ -21,7 +14,7 @@ fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference(
 
 #[test]
 fn a_lane_that_has_delivered_is_not_turned_to_another_destination() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let text = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     let site = text.split("[systems.visitor-site]").nth(1).unwrap().split("\n[").next().unwrap();
     let turned = text.replace("to    = \"visitor-site/page\"", "to    = \"other-site/page\"");

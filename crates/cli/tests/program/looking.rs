@@ -2,12 +2,6 @@
 
 use crate::harness::{Hub, masked, skipped};
 
-fn pulled() -> Hub {
-    let hub = Hub::new();
-    hub.good(&["pull"]);
-    hub
-}
-
 fn addresses(hub: &Hub, args: &[&str]) -> Vec<String> {
     let rows = hub.json(&[&["entries"], args].concat());
     rows.as_array().unwrap().iter().map(|row| row["address"].as_str().unwrap().to_owned()).collect()
@@ -15,7 +9,7 @@ fn addresses(hub: &Hub, args: &[&str]) -> Vec<String> {
 
 #[test]
 fn filters_narrow() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     assert!(addresses(&hub, &["--system", "bulletins"]).iter().all(|address| address.starts_with("bulletins/item/")));
     assert_eq!(addresses(&hub, &["--type", "trail", "--state", "draft"]).len(), 1);
     assert_eq!(addresses(&hub, &["--state", "draft,withdrawn"]).len(), 4);
@@ -26,18 +20,18 @@ fn filters_narrow() {
 
 #[test]
 fn a_table_of_entries() {
-    insta::assert_snapshot!(masked(&pulled().good(&["entries", "--type", "curator"])));
+    insta::assert_snapshot!(masked(&Hub::pulled().good(&["entries", "--type", "curator"])));
 }
 
 #[test]
 fn one_entry_whole() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     insta::assert_snapshot!(masked(&hub.good(&["show", "catalogue/plant-profile/p-001"])));
 }
 
 #[test]
 fn an_address_that_leads_nowhere() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let ran = hub.run(&["show", "catalogue/plant-profil/p-001"]).ends(1);
     insta::assert_snapshot!(ran.stderr);
     let ran = hub.run(&["show", "p-001"]).ends(2);
@@ -46,7 +40,7 @@ fn an_address_that_leads_nowhere() {
 
 #[test]
 fn what_an_entry_becomes() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     insta::assert_snapshot!(hub.good(&["preview", "profiles", "catalogue/plant-profile/p-012"]));
     let draft = hub.good(&["preview", "profiles", "catalogue/plant-profile/p-023"]);
     assert!(draft.contains("does not go"), "{draft}");
@@ -56,7 +50,7 @@ fn what_an_entry_becomes() {
 
 #[test]
 fn the_very_request_with_the_secret_by_name() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let shown = hub.good(&["preview", "profiles", "catalogue/plant-profile/p-012", "--as-curl"]);
     assert!(!shown.contains(diaporos_demo::SITE_WRITE_TOKEN), "{shown}");
     insta::assert_snapshot!(masked(&shown));
@@ -65,7 +59,7 @@ fn the_very_request_with_the_secret_by_name() {
 
 #[test]
 fn the_request_as_shown_is_the_request_that_works() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let shown = hub.good(&["preview", "profiles", "catalogue/plant-profile/p-012", "--as-curl"]);
     let first = shown.split("\n\n").next().unwrap();
     if std::process::Command::new("curl").arg("--version").output().is_err() {
@@ -84,7 +78,7 @@ fn in_shell(hub: &Hub, line: &str) -> bool {
 
 #[test]
 fn entries_by_expression_in_order_with_columns() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let args = ["entries", "--type", "exhibit", "--where", "opens > \"2026-04\"", "--sort", "-opens"];
     let rows = hub.json(&[&args[..], &["--columns", "title@en,opens,host=host.full_name"]].concat());
     insta::assert_json_snapshot!(rows);
@@ -99,7 +93,7 @@ fn entries_by_expression_in_order_with_columns() {
 
 #[test]
 fn a_fault_in_a_typed_expression_is_pointed_at() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     insta::assert_snapshot!(hub.run(&["entries", "--where", "opens > | date"]).ends(2).stderr);
     let told = hub.run(&["entries", "--type", "trail", "--where", "minutes > \"long\""]).ends(1);
     assert!(told.stderr.contains("catalogue/trail/t-1: integer and text have no order"), "{}", told.stderr);
@@ -107,7 +101,7 @@ fn a_fault_in_a_typed_expression_is_pointed_at() {
 
 #[test]
 fn text_is_found_in_any_language_and_case_by_words() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     for (text, count) in
         [("rhedynen gyf", 1), ("FOUGÈRE femelle", 1), ("fougere", 4), ("ern", 0), ("\"", 0), ("p-001", 1)]
     {
@@ -117,7 +111,7 @@ fn text_is_found_in_any_language_and_case_by_words() {
 
 #[test]
 fn the_tree_of_references() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     insta::assert_snapshot!(hub.good(&["refs", "catalogue/trail/t-1"]));
     let back = hub.good(&["refs", "catalogue/curator/c-4", "--back", "--depth", "1"]);
     assert!(back.contains("└─ catalogue/"), "{back}");
@@ -128,7 +122,7 @@ fn the_tree_of_references() {
 
 #[test]
 fn models_declared_inferred_and_compared() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     insta::assert_snapshot!(hub.good(&["model", "list"]));
     insta::assert_snapshot!(hub.good(&["model", "infer", "catalogue/plant-profile"]));
     insta::assert_snapshot!(hub.good(&["model", "compare", "catalogue/plant-profile", "visitor-site/page"]));
@@ -139,7 +133,7 @@ fn models_declared_inferred_and_compared() {
 
 #[test]
 fn one_entry_in_languages_versions_and_differences() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     hub.world.plants.edit("p-006", &serde_json::json!({ "habitat": "old wall", "latin_name": null }));
     hub.good(&["pull", "catalogue"]);
     let address = "catalogue/plant-profile/p-006";

@@ -4,23 +4,9 @@ use serde_json::json;
 
 use crate::harness::{Hub, masked};
 
-fn pulled() -> Hub {
-    let hub = Hub::new();
-    hub.good(&["pull"]);
-    hub
-}
-
-fn pushed() -> Hub {
-    let hub = pulled();
-    let ran = hub.run(&["push"]).ends(3);
-    assert!(ran.stdout.contains("diaporos holds"), "{}", ran.stdout);
-    hub.world.visitor_site.forget();
-    hub
-}
-
 #[test]
 fn the_second_push_sends_nothing() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let first = hub.json(&["push"]);
     assert_eq!(
         (first["created"].as_u64(), first["adopted"].as_u64(), first["held"].as_u64()),
@@ -39,7 +25,7 @@ fn the_second_push_sends_nothing() {
 
 #[test]
 fn a_dry_run_is_the_plan_that_the_push_carries_out() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let steps = |json: &serde_json::Value| {
         let step = |row: &serde_json::Value| {
             let of = |name: &str| row[name].as_str().unwrap_or_default().to_owned();
@@ -59,7 +45,7 @@ fn a_dry_run_is_the_plan_that_the_push_carries_out() {
 
 #[test]
 fn what_exists_there_is_adopted_and_its_other_fields_stay() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let pages = hub.world.pages.with_slug("royal-fern");
     assert_eq!(pages.len(), 3, "a page per language, none doubled");
     let english = pages.iter().find(|page| page["lang"] == "en").unwrap();
@@ -71,7 +57,7 @@ fn what_exists_there_is_adopted_and_its_other_fields_stay() {
 
 #[test]
 fn only_what_changed_is_sent() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     hub.world.plants.edit("p-006", &json!({ "habitat": "old wall" }));
     hub.good(&["pull", "catalogue"]);
     let pushed = hub.json(&["push"]);
@@ -81,7 +67,7 @@ fn only_what_changed_is_sent() {
 
 #[test]
 fn a_changed_reference_reaches_those_that_used_it() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     hub.world.plants.edit("c-1", &json!({ "full_name": "Mair Fenwick-Rhys" }));
     hub.good(&["pull", "catalogue"]);
     assert!(hub.json(&["push"])["updated"].as_u64().unwrap() > 0);
@@ -91,7 +77,7 @@ fn a_changed_reference_reaches_those_that_used_it() {
 
 #[test]
 fn what_is_gone_is_withdrawn_and_what_returns_is_put_back() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     hub.world.plants.set_status("p-006", "retired");
     hub.good(&["pull", "catalogue"]);
     assert_eq!(hub.json(&["push"])["withdrawn"], 1);
@@ -106,7 +92,7 @@ fn what_is_gone_is_withdrawn_and_what_returns_is_put_back() {
 
 #[test]
 fn a_hand_edit_there_is_not_written_over() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let page = &hub.world.pages.with_slug("maidenhair-spleenwort")[0];
     let (id, language) = (page["id"].as_u64().unwrap(), page["lang"].clone());
     hub.world.pages.edit(id, &json!({ "section": "by hand" }));
@@ -124,7 +110,7 @@ fn a_hand_edit_there_is_not_written_over() {
 
 #[test]
 fn a_hand_edit_of_a_field_that_is_not_ours_stays_and_does_not_stop_us() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     let id = hub.world.pages.with_slug("maidenhair-spleenwort")[0]["id"].as_u64().unwrap();
     hub.world.pages.edit(id, &json!({ "banner": "winter.jpg" }));
     hub.world.plants.edit("p-006", &json!({ "habitat": "old wall" }));
@@ -136,7 +122,7 @@ fn a_hand_edit_of_a_field_that_is_not_ours_stays_and_does_not_stop_us() {
 
 #[test]
 fn two_entries_with_one_key_do_not_share_a_page() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     assert_eq!(hub.world.pages.with_slug("oak-fern").len(), 3);
     let holds = hub.good(&["holds"]);
     assert!(holds.contains("catalogue/plant-profile/p-005") && holds.contains("key-taken"), "{holds}");
@@ -144,12 +130,12 @@ fn two_entries_with_one_key_do_not_share_a_page() {
 
 #[test]
 fn holds_say_why_and_what_to_do() {
-    insta::assert_snapshot!(masked(&pushed().good(&["holds"])));
+    insta::assert_snapshot!(masked(&Hub::pushed().good(&["holds"])));
 }
 
 #[test]
 fn a_held_entry_goes_once_it_is_mended() {
-    let hub = pushed();
+    let hub = Hub::pushed();
     hub.world.plants.edit("p-022", &json!({ "curator": "c-1" }));
     hub.good(&["pull", "catalogue"]);
     assert_eq!(hub.json(&["push"])["created"], 1);
@@ -158,7 +144,7 @@ fn a_held_entry_goes_once_it_is_mended() {
 
 #[test]
 fn the_reading_credential_is_never_used_to_write() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let mut command = hub.command(&["push"]);
     command.env_remove("SITE_WRITE_TOKEN");
     let ran = crate::harness::ran(command.output().unwrap()).ends(2);
@@ -168,7 +154,7 @@ fn the_reading_credential_is_never_used_to_write() {
 
 #[test]
 fn status_counts_what_is_where() {
-    let hub = pulled();
+    let hub = Hub::pulled();
     let before = hub.json(&["status"]);
     assert_eq!((before[0]["owed"].as_u64(), before[0]["delivered"].as_u64()), (Some(28), Some(0)), "{before}");
     hub.run(&["push"]).ends(3);

@@ -126,7 +126,15 @@ impl<'a> Section<'a> {
         match number {
             Some(number) if number >= least => Some(Item { value: number, span }),
             _ => {
-                self.wrong(key, &format!("a whole number of at least {least}"), value, span, report);
+                let expected = format!("a whole number of at least {least}");
+                match value.as_integer() {
+                    None => self.wrong(key, &expected, value, span, report),
+                    Some(_) => {
+                        let given = &self.text[span.clone()];
+                        let message = format!("`{}` must be {expected}, not {given}", self.child_path(key));
+                        report.add(Diagnostic::error(Code::BadValue, span, message));
+                    }
+                }
                 None
             }
         }

@@ -121,3 +121,6 @@ fn model_with_seen(declared: &Model, system: &SystemName, kind: &TypeName, seen:
     }
     model
 }
+
+#[cfg(test)]
+mod tests;

@@ -7,7 +7,7 @@ mod opml;
 pub(crate) use decode::decode;
 
 use diaporos_core::intake::{Listing, PageMark};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use std::time::Duration;
 
@@ -32,6 +32,17 @@ pub enum FeedPlace {
     Web(Url),
     /// In a file.
     File(PathBuf),
+}
+
+/// A file as an answer, whole, up to so many bytes.
+pub(crate) fn read_file(system: &SystemName, path: &Path, most: u64) -> Result<Answer, SystemError> {
+    let error = |kind| SystemError { system: system.clone(), url: path.display().to_string(), kind };
+    let unreadable = |cause: std::io::Error| error(ErrorKind::Unreachable(cause.to_string()));
+    if std::fs::metadata(path).map_err(unreadable)?.len() > most {
+        return Err(error(ErrorKind::TooLarge { limit: most }));
+    }
+    let body = std::fs::read(path).map_err(unreadable)?;
+    Ok(Answer { status: 200, headers: Vec::new(), body, moved: None })
 }
 
 /// A feed with the name under which its items are told apart.
@@ -140,21 +151,10 @@ impl Feeds {
         place.url.clone().map_or_else(|| source.place.clone(), FeedPlace::Web)
     }
 
-    fn file(&self, path: &PathBuf) -> Result<Vec<u8>, SystemError> {
-        let error = |kind| SystemError { system: self.client.system().clone(), url: path.display().to_string(), kind };
-        let about = std::fs::metadata(path).map_err(|cause| error(ErrorKind::Unreachable(cause.to_string())))?;
-        if about.len() > self.limits.max_bytes {
-            return Err(error(ErrorKind::TooLarge { limit: self.limits.max_bytes }));
-        }
-        std::fs::read(path).map_err(|cause| error(ErrorKind::Unreachable(cause.to_string())))
-    }
-
     async fn answer(&self, place: &FeedPlace, known: Option<&PageMark>) -> Result<Answer, SystemError> {
         let url = match place {
             FeedPlace::Web(url) => url.clone(),
-            FeedPlace::File(path) => {
-                return Ok(Answer { status: 200, headers: Vec::new(), body: self.file(path)?, moved: None });
-            }
+            FeedPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
         };
         let request = Request::new(Method::Get, url).unless_known(known);
         self.client.read(&request).await

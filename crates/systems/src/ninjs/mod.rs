@@ -6,7 +6,6 @@ mod decode;
 #[cfg(test)]
 pub(crate) use decode::decode;
 
-use std::path::PathBuf;
 use std::sync::OnceLock;
 
 use async_trait::async_trait;
@@ -16,8 +15,8 @@ use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
-use crate::feed::FeedPlace;
-use crate::http::{Answer, Client, Credential, Limits, Method, Request, shown_url};
+use crate::feed::{FeedPlace, read_file};
+use crate::http::{Client, Credential, Limits, Method, Request, shown_url};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes as a news item.
@@ -64,16 +63,6 @@ impl NinjsReader {
         } else {
             Request::new(Method::Get, url.clone())
         }
-    }
-
-    fn file(&self, path: &PathBuf) -> Result<Answer, SystemError> {
-        let error = |kind| SystemError { system: self.client.system().clone(), url: path.display().to_string(), kind };
-        let unreadable = |cause: std::io::Error| error(ErrorKind::Unreachable(cause.to_string()));
-        if std::fs::metadata(path).map_err(unreadable)?.len() > self.limits.max_bytes {
-            return Err(error(ErrorKind::TooLarge { limit: self.limits.max_bytes }));
-        }
-        let body = std::fs::read(path).map_err(unreadable)?;
-        Ok(Answer { status: 200, headers: Vec::new(), body, moved: None })
     }
 }
 
@@ -123,7 +112,7 @@ impl Read for NinjsReader {
         let next = self.after(ask.cursor);
         let answer = match place {
             FeedPlace::Web(url) => self.client.read(&self.request(url).unless_known(known)).await?,
-            FeedPlace::File(path) => self.file(path)?,
+            FeedPlace::File(path) => read_file(self.client.system(), path, self.limits.max_bytes)?,
         };
         let content = fingerprint_bytes(decode::SCHEME, &answer.body);
         if answer.is_not_modified() || known.is_some_and(|known| known.content == content) {
