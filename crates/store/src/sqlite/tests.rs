@@ -241,6 +241,141 @@ fn a_migration_that_was_altered_is_noticed() {
     assert!(matches!(Store::open(&file), Err(StoreError::Migration { number: 1 })));
 }
 
+fn part(id: &str, language: &str, name: &str) -> Incoming {
+    Incoming { part: Some(language.parse().unwrap()), ..incoming(id, name, State::Live) }
+}
+
+/// The languages that wait to be put together, an entry a line.
+fn touched(bench: &Bench) -> Vec<String> {
+    let waiting = bench.store.touched_parts((&bench.system, &bench.kind), 10).unwrap();
+    let line = |(_, parts): &(i64, diaporos_core::intake::Parts)| {
+        let tags: Vec<String> = parts.iter().map(|(tag, _)| tag.to_string()).collect();
+        let id = parts.first().map_or("-".to_owned(), |(_, part)| part.id.to_string());
+        format!("{id}: {}", tags.join(" "))
+    };
+    waiting.iter().map(line).collect()
+}
+
+#[test]
+fn languages_wait_durably_until_their_entry_is_put_together() {
+    let mut bench = Bench::new();
+    let key = (bench.system.clone(), bench.kind.clone());
+    let key = (&key.0, &key.1);
+    let page = [part("1", "en", "Fern"), part("2", "en", "Moss"), part("1", "fr", "Fougère")];
+    let mut seen = Seen::default();
+    assert_eq!(bench.store.take_in_parts(key, &page, None, &mut seen, at(1)).unwrap(), 3);
+    // The process dies here: what waits is still known.
+    let Bench { _folder, file, store, system, kind, lane } = bench;
+    drop(store);
+    let mut bench = Bench { store: Store::open_for_change(&file).unwrap(), _folder, file, system, kind, lane };
+    assert_eq!(touched(&bench), ["1: en fr", "2: en"]);
+    let waiting = bench.store.touched_parts(key, 10).unwrap();
+    let numbers: Vec<i64> = waiting.iter().map(|(number, _)| *number).collect();
+    bench.store.put_together(&numbers).unwrap();
+    assert!(touched(&bench).is_empty());
+
+    let mut again = Seen::default();
+    bench.store.take_in_parts(key, &page, None, &mut again, at(2)).unwrap();
+    assert!(touched(&bench).is_empty(), "what is as it was waits for nothing");
+    let mut later = Seen::default();
+    bench
+        .store
+        .take_in_parts(key, &[part("1", "en", "Fern"), part("2", "en", "Bog moss")], None, &mut later, at(3))
+        .unwrap();
+    assert_eq!(touched(&bench), ["2: en"]);
+    bench.store.forget_parts(key, &later).unwrap();
+    assert_eq!(touched(&bench), ["1: en", "2: en"], "the French of the first is not listed any more");
+}
+
+#[test]
+fn a_listing_goes_on_where_it_was_for_a_time_and_read_the_same_way() {
+    let mut bench = Bench::new();
+    let key = (&bench.system, &bench.kind);
+    let (this_way, other_way) = (fingerprint(&Value::from("a")), fingerprint(&Value::from("b")));
+    let mut seen = Seen::default();
+    bench.store.take_in(key, &[incoming("1", "Fern", State::Live)], None, &mut seen, at(100)).unwrap();
+    bench.store.keep_resumption(key, this_way, "page 2", &seen, at(100)).unwrap();
+    let resumed = |store: &Store, reading, since| {
+        store.resumption(key, reading, at(since)).unwrap().map(|left| (left.cursor, left.seen.count()))
+    };
+    assert_eq!(resumed(&bench.store, this_way, 50), Some(("page 2".to_owned(), 1)));
+    assert_eq!(resumed(&bench.store, other_way, 50), None, "another profile may mean other pages");
+    assert_eq!(resumed(&bench.store, this_way, 101), None, "too long ago");
+    bench.store.end_pull(key, Some("2026-05-01")).unwrap();
+    assert_eq!(bench.store.newest(key).unwrap().as_deref(), Some("2026-05-01"));
+    bench.store.end_pull(key, None).unwrap();
+    assert_eq!(bench.store.newest(key).unwrap().as_deref(), Some("2026-05-01"), "a pull without changes moves nothing");
+    bench.store.forget_resumption(key).unwrap();
+    assert_eq!(resumed(&bench.store, this_way, 50), None);
+}
+
+#[test]
+fn entries_are_found_by_their_present_words() {
+    let mut bench = Bench::new();
+    let found = |bench: &Bench, text: &str| {
+        let filter = EntryFilter { text: Some(text.to_owned()), ..EntryFilter::default() };
+        let mut ids = Vec::new();
+        let each = |entry: StoredEntry| -> Result<_, StoreError> {
+            ids.push(entry.row.address.id.to_string());
+            Ok(std::ops::ControlFlow::Continue(()))
+        };
+        bench.store.entries(&filter, each).unwrap();
+        ids.join(" ")
+    };
+    let page = [
+        incoming("p-1", "<p class=\"hidden\">Royal <b>Fern</b></p>", State::Live),
+        incoming("p-2", "Fougère royale, 5 < 6", State::Live),
+    ];
+    bench.take_in(&page, &mut Seen::default(), 1);
+    for (text, expected) in [
+        ("royal", "p-1 p-2"),
+        ("FERN royal", "p-1"),
+        ("fougere", "p-2"),
+        ("p-2", "p-2"),
+        ("hidden", ""),
+        ("ern", ""),
+        ("\" OR 1", ""),
+        ("*", ""),
+        ("NEAR(", ""),
+    ] {
+        assert_eq!(found(&bench, text), expected, "{text}");
+    }
+    bench.take_in(&[incoming("p-1", "Moss", State::Live)], &mut Seen::default(), 2);
+    assert_eq!((found(&bench, "royal"), found(&bench, "moss")), ("p-2".to_owned(), "p-1".to_owned()));
+}
+
+#[test]
+fn who_refers_to_whom_follows_the_present_version() {
+    let mut bench = Bench::new();
+    let referring = |target: Option<&str>| {
+        let fields: Record =
+            [("by".to_owned(), target.map_or(Value::Null, |target| Value::Reference(target.parse().unwrap())))]
+                .into_iter()
+                .collect();
+        let fingerprint = fingerprint(&Value::Record(fields.clone()));
+        Incoming { fields, fingerprint, ..incoming("1", "", State::Live) }
+    };
+    let back = |bench: &Bench| bench.store.referring_to(&"catalogue/curator/c".parse().unwrap()).unwrap();
+    bench.take_in(&[referring(Some("catalogue/curator/c"))], &mut Seen::default(), 1);
+    assert_eq!(back(&bench), [address("1")]);
+    bench.take_in(&[referring(None)], &mut Seen::default(), 2);
+    assert_eq!(back(&bench), []);
+}
+
+#[test]
+fn what_is_known_with_its_revision_need_not_be_asked_for() {
+    let mut bench = Bench::new();
+    bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
+    let brief =
+        |id: &str, revision: &str| Incoming { revision: Revision::new(revision).ok(), ..incoming(id, "", State::Live) };
+    let mut listed = vec![brief("1", "1"), brief("2", "1")];
+    let tally = bench.store.take_as_known((&bench.system, &bench.kind), &mut listed, &mut Seen::default()).unwrap();
+    assert_eq!((tally.unchanged, listed.len(), listed[0].id.as_str()), (1, 1, "2"));
+    let mut moved = vec![brief("1", "2")];
+    let tally = bench.store.take_as_known((&bench.system, &bench.kind), &mut moved, &mut Seen::default()).unwrap();
+    assert_eq!((tally.pulled, moved.len()), (0, 1));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 

@@ -264,3 +264,106 @@ impl Write for RestWriter {
 fn identifier(id: &EntryId) -> Json {
     id.as_str().parse::<i64>().map_or_else(|_| Json::String(id.to_string()), |number| Json::Number(number.into()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{ProfileKind, Secret, SecretReference, read_profile};
+    use diaporos_core::diagnostic::Source;
+    use diaporos_core::value::from_stored;
+    use serde_json::json;
+
+    const CALLS: &str = r#"find = "GET /pages?slug={key}&lang={language}"
+found = "$.pages[*]"
+read = "GET /pages/{id}"
+create = { call = "POST /pages", body = { status = "live" } }
+update = "PUT /pages/{id}"
+withdraw = { call = "POST /pages/{id}/hide", body = { why = "gone" } }
+delete = "DELETE /pages/{id}"
+id = "$.id"
+revision = "$.version"
+if_match = '"{revision}"'
+withdrawn = { at = "$.status", words = ["hidden"] }
+"#;
+
+    fn writer(languages: &str) -> RestWriter {
+        let text = format!(
+            "[types.page.fields]\nheading = {{ kind = \"text\", localised = true }}\n[types.page.write]\n{CALLS}{languages}\n"
+        );
+        let (profile, report) = read_profile(Source { name: "p".into(), text }, ProfileKind::Rest);
+        assert_eq!(report.findings, []);
+        let codes = [("eng", "en"), ("fra", "fr")].map(|(code, tag)| (code.to_owned(), tag.parse().unwrap()));
+        let secret = Secret::new(SecretReference::Variable("T".into()), "hush".into());
+        let system = SystemName::new("site").unwrap();
+        let base = "http://site.example/api/".parse().unwrap();
+        let languages = LanguageCodes::new(codes.into());
+        RestWriter::new(system, base, profile.unwrap(), languages, Some(Credential::Bearer(secret)), Limits::default())
+            .unwrap()
+    }
+
+    fn kind() -> TypeName {
+        TypeName::new("page").unwrap()
+    }
+
+    fn drawn(writer: &RestWriter, order: &Order) -> String {
+        match writer.request(&kind(), order) {
+            Err(error) => error.to_string(),
+            Ok(request) => {
+                let headers: Vec<&str> = request.headers.iter().map(|(name, _)| name.as_str()).collect();
+                let body = request.body.as_ref().map_or(String::new(), ToString::to_string);
+                format!("{} {} {} {body}", request.method.word(), request.url, headers.join(" "))
+            }
+        }
+    }
+
+    fn fields(json: Json) -> Record {
+        let Ok(Value::Record(record)) = from_stored(json) else { panic!() };
+        record
+    }
+
+    #[test]
+    fn orders_as_requests_in_each_shape_of_languages() {
+        let id = EntryId::new("a b/7").unwrap();
+        let revision = Revision::new("3").ok();
+        let plain = fields(json!({ "heading": "Fern" }));
+        let localised = fields(json!({ "heading": { "@languages": { "en": "Fern", "fr": "Fougère" } } }));
+        let welsh = fields(json!({ "heading": { "@languages": { "cy": "Rhedyn" } } }));
+        let create = |fields: &Record, language: Option<&str>, item: Option<&str>| Order::Create {
+            fields: fields.clone(),
+            language: language.map(|tag| tag.parse().unwrap()),
+            item: item.map(|item| EntryId::new(item).unwrap()),
+        };
+        let (map, row) = (writer(""), writer("languages = { shape = \"row\", language = \"lang\", item = \"item\" }"));
+        let drawn = [
+            drawn(&map, &create(&localised, None, None)),
+            drawn(&map, &create(&welsh, None, None)),
+            drawn(&row, &create(&plain, Some("fr"), None)),
+            drawn(&row, &create(&plain, Some("fr"), Some("12"))),
+            drawn(&row, &create(&plain, Some("cy"), None)),
+            drawn(&row, &Order::Update { id: id.clone(), revision: revision.clone(), fields: plain.clone() }),
+            drawn(&row, &Order::Update { id: id.clone(), revision: None, fields: plain }),
+            drawn(&row, &Order::Withdraw { id: id.clone(), revision: revision.clone() }),
+            drawn(&row, &Order::Delete { id, revision }),
+        ];
+        insta::assert_snapshot!(drawn.join("\n"));
+    }
+
+    #[test]
+    fn documents_as_the_hub_sees_them() {
+        let map = writer("");
+        let write = map.write_type(&kind()).unwrap();
+        let document = json!({ "id": 7, "version": 3, "status": "hidden", "heading": { "eng": "Fern", "fra": "Fougère" }, "banner": { "x": 1 } });
+        let existing = map.existing(&kind(), write, &document, None).unwrap();
+        assert_eq!((existing.id.as_str(), existing.revision.unwrap().as_str()), ("7", "3"));
+        assert_eq!(existing.presence, Presence::Withdrawn);
+        let localised = fields(json!({ "h": { "@languages": { "en": "Fern", "fr": "Fougère" } } }));
+        assert_eq!(existing.fields["heading"], localised["h"]);
+        assert!(
+            matches!(existing.fields["banner"], Value::Record(_)),
+            "what is not localised by the type is not read so"
+        );
+        for broken in [json!({}), json!([]), json!({ "id": { "a": 1 } })] {
+            assert!(map.existing(&kind(), write, &broken, None).is_err(), "{broken}");
+        }
+    }
+}
