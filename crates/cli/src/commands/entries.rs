@@ -3,7 +3,8 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::expr::{Expression, parse};
+use diaporos_core::diagnostic::nearest;
+use diaporos_core::expr::{Expression, KnownFields, check, parse};
 use diaporos_core::plan::State;
 use diaporos_core::value::{LanguageTag, Value, languages_of, to_json};
 use diaporos_hub::config::{Config, View};
@@ -79,18 +80,20 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let store = Context::store(&config)?;
     let most = args.most.or(view.most.and_then(|most| usize::try_from(most).ok()));
     let shown = most.or((context.format == Format::Table).then_some(USUAL));
+    let kind = args.kind.clone().or(view.kind);
+    let known = known_fields(&config, system.as_deref(), kind.as_deref());
     let holds = match &args.holds {
-        Some(text) => Some(expression("--where", text)?),
+        Some(text) => Some(expression("--where", text, known)?),
         None => view.holds.map(|holds| holds.tree),
     };
-    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text)).transpose()?;
+    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text, known)).transpose()?;
     let chosen = match &args.columns {
-        Some(text) => columns(text.split(','))?,
-        None => columns(view.columns.iter().map(String::as_str))?,
+        Some(text) => columns(text.split(','), known)?,
+        None => columns(view.columns.iter().map(String::as_str), known)?,
     };
     let query = EntryQuery {
         system,
-        kind: args.kind.clone().or(view.kind),
+        kind,
         states: if args.state.is_empty() { view.states } else { args.state.clone() },
         text: args.text.clone().or(view.text),
         holds,
@@ -137,23 +140,48 @@ fn view(config: &Config, name: Option<&str>) -> Result<View, Failure> {
 }
 
 /// Reads an expression that was typed; the place of a fault is shown under it.
-fn expression(option: &str, text: &str) -> Result<Expression, Failure> {
-    parse(text).map_err(|error| {
+fn expression(option: &str, text: &str, known: Option<KnownFields<'_>>) -> Result<Expression, Failure> {
+    let tree = parse(text).map_err(|error| {
         let before = text.get(..error.span.start).unwrap_or(text).chars().count();
         let failure = Failure::wrong(format!("`{option}`: {}\n  {text}\n  {}^", error.message, " ".repeat(before)));
         match error.help {
             Some(help) => failure.advise(help),
             None => failure.advise("docs/expressions.md says how expressions are written"),
         }
-    })
+    })?;
+    match check(&tree, known).into_iter().next() {
+        None => Ok(tree),
+        Some(finding) => {
+            let place = text.get(finding.span.clone()).unwrap_or(text);
+            let failure = Failure::wrong(format!("`{option}`: there is no `{place}` here that can be used so"));
+            Err(match nearest(place, finding.kind.candidates()) {
+                Some(near) => failure.advise(format!("did you mean `{near}`?")),
+                None => failure.advise("`diaporos model show SYSTEM/TYPE` lists fields; docs/expressions.md functions"),
+            })
+        }
+    }
 }
 
-fn sort_key(text: &str) -> Result<(Expression, bool), Failure> {
+/// What is known of the fields, where the entries are of one type of one system.
+fn known_fields<'a>(config: &'a Config, system: Option<&str>, kind: Option<&str>) -> Option<KnownFields<'a>> {
+    let systems = config.systems.iter().filter(|(name, _)| system.is_none_or(|wanted| name.as_str() == wanted));
+    let mut types = systems.flat_map(|(_, of)| of.model().types.keys().map(move |known| (of.model(), known)));
+    let mut fitting = types.by_ref().filter(|(_, known)| kind == Some(known.as_str()));
+    match (fitting.next(), fitting.next()) {
+        (Some((model, kind)), None) => Some(KnownFields { model, kind }),
+        _ => None,
+    }
+}
+
+fn sort_key(text: &str, known: Option<KnownFields<'_>>) -> Result<(Expression, bool), Failure> {
     let (text, greatest_first) = text.strip_prefix('-').map_or((text, false), |rest| (rest, true));
-    Ok((expression("--sort", text)?, greatest_first))
+    Ok((expression("--sort", text, known)?, greatest_first))
 }
 
-fn columns<'a>(texts: impl Iterator<Item = &'a str>) -> Result<Vec<(String, Expression)>, Failure> {
+fn columns<'a>(
+    texts: impl Iterator<Item = &'a str>,
+    known: Option<KnownFields<'_>>,
+) -> Result<Vec<(String, Expression)>, Failure> {
     let named = texts.map(str::trim).filter(|text| !text.is_empty()).map(|text| {
         // `==` is a comparison, not a name.
         let (name, rest) = match text.split_once('=') {
@@ -162,7 +190,7 @@ fn columns<'a>(texts: impl Iterator<Item = &'a str>) -> Result<Vec<(String, Expr
             }
             _ => (text, text),
         };
-        Ok((name.to_owned(), expression("--columns", rest)?))
+        Ok((name.to_owned(), expression("--columns", rest, known)?))
     });
     named.collect()
 }

@@ -95,6 +95,8 @@ fn entries_by_expression_in_order_with_columns() {
 fn a_fault_in_a_typed_expression_is_pointed_at() {
     let hub = Hub::pulled();
     insta::assert_snapshot!(hub.run(&["entries", "--where", "opens > | date"]).ends(2).stderr);
+    let told = hub.run(&["entries", "--type", "trail", "--sort", "-minuts"]).ends(2);
+    assert!(told.stderr.contains("did you mean `minutes`?"), "{}", told.stderr);
     let told = hub.run(&["entries", "--type", "trail", "--where", "minutes > \"long\""]).ends(1);
     assert!(told.stderr.contains("catalogue/trail/t-1: integer and text have no order"), "{}", told.stderr);
 }
