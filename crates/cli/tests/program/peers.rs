@@ -57,6 +57,12 @@ impl Hub {
         std::fs::write(self.0.path().join(name), text).unwrap();
     }
 
+    fn alter(&self, from: &str, to: &str) {
+        let file = self.0.path().join("diaporos.toml");
+        let text = std::fs::read_to_string(&file).unwrap();
+        std::fs::write(file, text.replace(from, to)).unwrap();
+    }
+
     fn run(&self, args: &[&str]) -> Ran {
         ran(bare(args).current_dir(self.0.path()).env("SECRET", "s3 cret/+").output().unwrap())
     }
@@ -130,6 +136,17 @@ fn a_rest_server_as_source_and_destination() {
     assert_eq!(hub.json(&["pull"])["unchanged"], 23);
     let pushed = hub.json(&["push"]);
     assert_eq!((pushed["created"].as_u64(), pushed["adopted"].as_u64()), (Some(22), Some(1)), "{pushed}");
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+
+    // PUT replaces there: what the lane does not map is sent back as it was.
+    hub.write("profile.toml", &REST_PROFILE.replace("PATCH", "PUT"));
+    hub.alter("heading = 'name'", "heading = 'name | upper'");
+    let shown = hub.run(&["preview", "pages", "--most", "1", "--as-curl"]).ends(0).stdout;
+    assert!(shown.contains("a push reads the document first"), "{shown}");
+    assert_eq!(hub.json(&["push"])["updated"], 23);
+    let page = std::process::Command::new("curl").args(["-s", &format!("{}/pages/1", server.url)]).output().unwrap();
+    let page: Json = serde_json::from_slice(&page.stdout).unwrap();
+    assert_eq!((page["heading"].as_str(), page["banner"].as_str()), (Some("FERN 1"), Some("summer.jpg")));
     let again = hub.json(&["push"]);
     assert_eq!((again["unchanged"].as_u64(), again["requests"].as_u64()), (Some(23), Some(0)), "{again}");
 }

@@ -29,7 +29,11 @@ impl Request {
             lines.push("-H 'content-type: application/json'".to_owned());
             lines.push(format!("-d {}", quoted(&format!("{body:#}"))));
         }
-        lines.join(" \\\n  ")
+        let line = lines.join(" \\\n  ");
+        if self.within_whole {
+            return format!("# a push reads the document first, and sends its other members back with these\n{line}");
+        }
+        line
     }
 }
 

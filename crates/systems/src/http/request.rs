@@ -87,13 +87,16 @@ pub struct Request {
     pub headers: Vec<(String, HeaderText)>,
     /// The JSON body.
     pub body: Option<Json>,
+    /// Whether the body is sent within the whole document, which is read before: its other members
+    /// stay as they are there.
+    pub within_whole: bool,
 }
 
 impl Request {
     /// A request without headers and body.
     #[must_use]
     pub fn new(method: Method, url: Url) -> Self {
-        Request { method, url, secret_query: None, headers: Vec::new(), body: None }
+        Request { method, url, secret_query: None, headers: Vec::new(), body: None, within_whole: false }
     }
 
     /// Adds a plain header.

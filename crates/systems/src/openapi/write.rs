@@ -24,7 +24,7 @@ pub(super) fn write_lines(document: &Json, name: &str, listed: &Listed<'_>) -> O
         format!("\n[types.{name}.write]"),
         line("create", "post", listed.path),
         line("read", "get", &one),
-        line("update", update, &one) + if update == "put" { "   # ? must leave fields that are not sent" } else { "" },
+        line("update", update, &one),
     ];
     if calls.get("delete").is_some() {
         lines.push(line("delete", "delete", &one));

@@ -9,7 +9,7 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use crate::decode::LanguageCodes;
-use crate::http::{Answer, Client, Credential, Limits, Request, join_url, shown_url};
+use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
 use crate::{ErrorKind, Order, SystemError, Write, Written};
 
@@ -155,6 +155,27 @@ impl RestWriter {
         text.and_then(|text| Revision::new(text).ok())
     }
 
+    /// Puts a replacing request's members into the document as it is there now. Where that is not
+    /// the version the order is based on, nothing is sent.
+    async fn complete(&self, write: &WriteType, order: &Order, request: &mut Request) -> Result<(), SystemError> {
+        let Order::Update { id, revision, .. } = order else { return Ok(()) };
+        let reading = self.call(&write.read, Filled { id: id.as_str(), ..Filled::default() })?;
+        let answer = self.client.read(&reading).await?;
+        let document = answer.json().map_err(|kind| self.client.error(&reading, kind))?;
+        let now = self.revision(write, &document, answer.header("etag"));
+        if revision.is_some() && now.is_some() && now != *revision {
+            return Err(self.client.error(request, ErrorKind::RevisionDiffers { status: 412 }));
+        }
+        let Json::Object(mut whole) = document else {
+            return Err(self.client.error(&reading, ErrorKind::Content("the document is not an object".to_owned())));
+        };
+        if let Some(Json::Object(members)) = request.body.take() {
+            whole.extend(members);
+        }
+        request.body = Some(Json::Object(whole));
+        Ok(())
+    }
+
     fn written(&self, write: &WriteType, order: &Order, answer: &Answer) -> Result<Written, SystemError> {
         let known = match order {
             Order::Create { .. } => None,
@@ -228,6 +249,8 @@ impl Write for RestWriter {
             Order::Update { id, revision, fields } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
                 request.body = Some(Json::Object(self.body(&write.update, fields)?));
+                // PUT replaces (RFC 9110 §9.3.4): what is not sent would be lost.
+                request.within_whole = write.update.method == Method::Put;
                 Ok(request)
             }
             Order::Withdraw { id, revision } => {
@@ -249,7 +272,10 @@ impl Write for RestWriter {
 
     async fn write(&self, kind: &TypeName, order: &Order) -> Result<Written, SystemError> {
         let write = self.write_type(kind)?;
-        let request = self.request(kind, order)?;
+        let mut request = self.request(kind, order)?;
+        if request.within_whole {
+            self.complete(write, order, &mut request).await?;
+        }
         let answer = self.client.write(&request).await?;
         let written = self.written(write, order, &answer)?;
         if matches!(order, Order::Create { .. }) && written.id.is_none() {
