@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use diaporos_core::change::fingerprint_texts;
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{Incoming, Listing, PageMark, gone_limit, join, later};
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, StoreError};
@@ -15,6 +15,8 @@ use crate::Event;
 
 /// How long after it was broken off a listing goes on where it was.
 const RESUMED_WITHIN: SignedDuration = SignedDuration::from_hours(1);
+/// How often it is noted where a listing is.
+const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(1);
 /// Pages of one listing, after which it counts as endless.
 const MOST_PAGES: u32 = 200_000;
 /// Entries that are asked for one by one at a time.
@@ -90,10 +92,34 @@ impl<'a, 'o> PullListing<'a, 'o> {
         Ask { kind: self.key.1, cursor, since, now: self.began }
     }
 
-    /// Reads a listing to its end, from where one was broken off a short time ago.
+    /// Reads a listing to its end, from where one was broken off a short time ago, and notes where
+    /// this one is.
     async fn list(&mut self, since: Option<&str>, resume: bool) -> Result<(), Stopped> {
         let reading = fingerprint_texts([self.reader.place(self.ask(None, since)).as_str()]);
+        let mut next = None;
+        let listed = self.pages(since, reading, resume, &mut next).await;
+        let mut office = self.office.desk();
+        match (&listed, next) {
+            (Err(Stopped::System(_)), Some(next)) if resume => {
+                office.store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+            }
+            // At its end, or where the listing itself makes no sense, the next pull reads it from the start.
+            (Ok(()) | Err(Stopped::Listing(_)), _) => office.store.forget_resumption(self.key)?,
+            _ => {}
+        }
+        drop(office);
+        listed
+    }
+
+    async fn pages(
+        &mut self,
+        since: Option<&str>,
+        reading: Fingerprint,
+        resume: bool,
+        next_page: &mut Option<String>,
+    ) -> Result<(), Stopped> {
         let mut cursor: Option<String> = None;
+        let mut kept = self.began;
         if resume
             && let Some(left) = self.office.desk().store.resumption(self.key, reading, self.began - RESUMED_WITHIN)?
         {
@@ -117,10 +143,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
             };
             resumed = false;
             match next {
-                None => {
-                    self.office.desk().store.forget_resumption(self.key)?;
-                    return Ok(());
-                }
+                None => return Ok(()),
                 Some(next) if !visited.insert(next.clone()) => {
                     let place = self.reader.place(self.ask(Some(&next), since));
                     let system = self.key.0;
@@ -128,9 +151,13 @@ impl<'a, 'o> PullListing<'a, 'o> {
                     return Err(Stopped::Listing(problem));
                 }
                 Some(next) => {
-                    if resume {
+                    // Should we be killed, a second's pages are read again; noting each costs more.
+                    let now = (self.office.clock)();
+                    if resume && now.duration_since(kept) >= NOTED_EVERY {
                         self.office.desk().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                        kept = now;
                     }
+                    *next_page = Some(next.clone());
                     cursor = Some(next);
                 }
             }
