@@ -272,7 +272,7 @@ async fn languages(State(archive): State<Archive>, Query(at): Query<Where>) -> R
         })
     };
     let all: Vec<Value> = in_language("eng").chain(in_language("fra")).collect();
-    let from = at.mark.unwrap_or(0);
+    let from = at.mark.or(at.start).unwrap_or(0);
     let next = (from + SIZE < all.len()).then_some(from + SIZE);
     Json(json!({ "rows": page_of(&all, from), "next": next })).into_response()
 }

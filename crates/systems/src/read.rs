@@ -96,8 +96,9 @@ pub struct Ask<'a> {
 pub struct Manner {
     /// Whether a whole listing holds everything there is.
     pub listing: Listing,
-    /// Whether items stand at places that move when others come or go, so that one may be missed.
-    pub by_position: bool,
+    /// Whether items may move from page to page when others come or go, so that one may be missed:
+    /// of any source whose pages are asked for one by one, for a cursor may stand for a place too.
+    pub items_move: bool,
     /// Whether pages are documents of their own, such as feeds: each is read whatever becomes of the
     /// others, and always.
     pub pages_apart: bool,
@@ -117,7 +118,7 @@ impl Manner {
     pub fn plain(listing: Listing) -> Manner {
         Manner {
             listing,
-            by_position: false,
+            items_move: false,
             pages_apart: false,
             parts: None,
             since: false,

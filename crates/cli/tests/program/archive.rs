@@ -92,6 +92,8 @@ fn items_that_move_while_we_read_are_not_taken_for_gone() {
     for (path, paging) in [
         ("/by-page", r#"paging = { style = "page" }"#),
         ("/by-offset", r#"paging = { style = "offset", parameter = "start" }"#),
+        ("/by-header", r#"paging = { style = "cursor", parameter = "mark", header = "x-mark" }"#),
+        ("/by-address", r#"paging = { style = "address", next = "$.links.next" }"#),
     ] {
         let shelf = Shelf::listing(path, paging);
         shelf.pull(&[]);
@@ -197,6 +199,24 @@ shelf = "integer""#;
     );
     shelf.archive.delete(1);
     assert_eq!(shelf.pull(&[])[3], 1);
+}
+
+#[test]
+fn a_language_that_moves_while_we_read_is_not_taken_away() {
+    let read = r#"list = "/languages"
+items = "$.rows[*]"
+id = "$.sheet"
+languages = { language = "$.lang", main = "en" }
+paging = { style = "cursor", parameter = "mark", next = "$.next" }"#;
+    let shelf = Shelf::new("languages = { eng = \"en\", fra = \"fr\" }", read);
+    shelf.pull(&[]);
+    shelf.archive.shift_after(1);
+    let _ = shelf.pull(&[]);
+    for id in 2..=7 {
+        let title = &shelf.fields(&id.to_string())["title"];
+        assert!(title["en"].is_string() && title["fr"].is_string(), "{id}: {title}");
+    }
+    assert_eq!(shelf.json(&["entries", "--state", "gone"]).as_array().unwrap().len(), 0);
 }
 
 #[test]

@@ -66,17 +66,22 @@ impl<'a, 'o> PullListing<'a, 'o> {
         };
         let listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
         let whole = listed.is_ok() && self.row.problems.is_empty() && since.is_none();
-        let complete = whole && self.manner.listing == Listing::Complete;
+        let mut complete = whole && self.manner.listing == Listing::Complete;
+        let mut looked = Ok(());
+        if complete {
+            looked = self.look_again().await;
+            complete = looked.is_ok();
+        }
         if self.manner.parts.is_some() {
             // What came in before a failure is put together all the same.
             self.join_parts(complete)?;
         }
         listed?;
+        looked?;
         if let Some(problem) = self.row.problems.pop() {
             return Err(Stopped::Listing(problem));
         }
         if complete {
-            self.look_again().await?;
             self.end()?;
         }
         if self.manner.deleted {
@@ -283,14 +288,14 @@ impl<'a, 'o> PullListing<'a, 'o> {
         Ok(())
     }
 
-    /// Items that stand at places may be missed when others go while we read: what a listing lacks
-    /// is looked for in a second one before it counts as gone.
+    /// An item may be missed when others come or go while we read: what a listing lacks, an entry or
+    /// a language of one, is looked for in a second listing before it counts as gone.
     async fn look_again(&mut self) -> Result<(), Stopped> {
-        if !self.manner.by_position || self.manner.parts.is_some() {
-            return Ok(());
-        }
-        let missing = self.office.desk().store.missing(self.key, &self.seen)?;
-        if missing == 0 || self.seen.count() == 0 {
+        let missing = match self.manner.parts {
+            Some(_) => self.office.desk().store.missing_parts(self.key, &self.seen)?,
+            None => self.office.desk().store.missing(self.key, &self.seen)?,
+        };
+        if !self.manner.items_move || missing == 0 || self.seen.count() == 0 {
             return Ok(());
         }
         tracing::debug!(system = %self.key.0, kind = %self.key.1, missing, "listing again before anything counts as gone");
@@ -299,12 +304,14 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let second = std::mem::replace(&mut self.row.tally, first.1);
         let shown = first.0.count();
         self.seen.add(&first.0);
-        // What both listings showed counts once; what the second found new or changed is so.
-        let tally = &mut self.row.tally;
-        tally.pulled += self.seen.count() - shown;
-        tally.new += second.new;
-        tally.changed += second.changed;
-        tally.unchanged = tally.pulled.saturating_sub(tally.new + tally.changed);
+        if self.manner.parts.is_none() {
+            // What both listings showed counts once; what the second found new or changed is so.
+            let tally = &mut self.row.tally;
+            tally.pulled += self.seen.count() - shown;
+            tally.new += second.new;
+            tally.changed += second.changed;
+            tally.unchanged = tally.pulled.saturating_sub(tally.new + tally.changed);
+        }
         listed?;
         match self.row.problems.pop() {
             Some(problem) => Err(Stopped::Listing(problem)),

@@ -77,6 +77,23 @@ impl Store {
         Ok(seen.count() - before)
     }
 
+    /// How many languages of entries a listing has not shown.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn missing_parts(&self, (system, kind): (&SystemName, &TypeName), seen: &Seen) -> Result<u64, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut all = self
+            .connection
+            .prepare_cached("SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ?")?;
+        let mut rows = all.query([number])?;
+        let mut missing = 0;
+        while let Some(row) = rows.next()? {
+            missing += u64::from(!seen.0.contains(row.get::<_, i64>(0)?.unsigned_abs()));
+        }
+        Ok(missing)
+    }
+
     /// Forgets the languages that a whole listing did not show; their entries are touched.
     ///
     /// # Errors

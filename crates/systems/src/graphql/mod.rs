@@ -130,8 +130,7 @@ impl Read for GraphqlReader {
         let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
         let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
         let parts = read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() });
-        // A cursor may stand for an offset: items move when others are put in before them.
-        Manner { parts, by_position: true, ..Manner::plain(listing) }
+        Manner { parts, items_move: read.paging.has_pages(), ..Manner::plain(listing) }
     }
 
     fn place(&self, ask: Ask<'_>) -> String {

@@ -129,9 +129,9 @@ impl Paging {
         Some(Paging { style: kind, size, total })
     }
 
-    /// Whether items stand at places that move when others come or go.
-    pub(crate) fn is_by_position(&self) -> bool {
-        matches!(self.style, Style::Page { .. } | Style::Offset { .. })
+    /// Whether a listing may have more than one page.
+    pub(crate) fn has_pages(&self) -> bool {
+        !matches!(self.style, Style::None)
     }
 }
 

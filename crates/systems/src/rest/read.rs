@@ -131,7 +131,7 @@ impl Read for RestReader {
         let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
         Manner {
             listing: if read.absent_is_gone { Listing::Complete } else { Listing::Window },
-            by_position: read.paging.is_by_position(),
+            items_move: read.paging.has_pages(),
             pages_apart: false,
             parts: read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }),
             since: read.since.is_some(),

@@ -9,7 +9,7 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use crate::decode::LanguageCodes;
-use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
+use crate::http::{Answer, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
 use crate::{ErrorKind, Order, SystemError, Write, Written};
 
@@ -165,6 +165,11 @@ impl RestWriter {
         let now = self.revision(write, &document, answer.header("etag"));
         if revision.is_some() && now.is_some() && now != *revision {
             return Err(self.client.error(request, ErrorKind::RevisionDiffers { status: 412 }));
+        }
+        // What is sent back whole is based on what was just read, so nothing newer may be replaced.
+        if let (Some(template), Some(now), None) = (&write.if_match, &now, revision) {
+            let value = template.replace("{revision}", now.as_str());
+            request.headers.push(("if-match".to_owned(), HeaderText::Plain(value)));
         }
         let Json::Object(mut whole) = document else {
             return Err(self.client.error(&reading, ErrorKind::Content("the document is not an object".to_owned())));
