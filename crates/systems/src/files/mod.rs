@@ -94,11 +94,7 @@ impl FilesReader {
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {
-        self.profile
-            .types
-            .get(kind)
-            .and_then(|known| known.read.as_ref())
-            .ok_or_else(|| self.error("", ErrorKind::Content(format!("the profile does not say how to read `{kind}`"))))
+        self.profile.read_type(kind).map_err(|kind| self.error("", kind))
     }
 
     fn files(&self, kind: &TypeName, read: &ReadType) -> Result<&[String], SystemError> {
@@ -239,7 +235,7 @@ fn take_item(decoder: &Decoder<'_>, id: &str, name: &FileName, item: &Json, gath
 #[async_trait]
 impl Read for FilesReader {
     fn types(&self) -> Vec<TypeName> {
-        self.profile.types.iter().filter(|(_, known)| known.read.is_some()).map(|(kind, _)| kind.clone()).collect()
+        self.profile.readable()
     }
 
     fn model(&self) -> &Model {

@@ -62,11 +62,8 @@ impl GraphqlReader {
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {
-        self.profile.types.get(kind).and_then(|known| known.read.as_ref()).ok_or_else(|| SystemError {
-            system: self.client.system().clone(),
-            url: shown_url(&self.url),
-            kind: ErrorKind::Content(format!("the profile does not say how to read `{kind}`")),
-        })
+        let error = |kind| SystemError { system: self.client.system().clone(), url: shown_url(&self.url), kind };
+        self.profile.read_type(kind).map_err(error)
     }
 
     fn request(&self, read: &ReadType, cursor: Option<&str>) -> Request {
@@ -95,7 +92,7 @@ fn next(paging: &Paging, answer: &Json) -> Option<String> {
 #[async_trait]
 impl Read for GraphqlReader {
     fn types(&self) -> Vec<TypeName> {
-        self.profile.types.iter().filter(|(_, known)| known.read.is_some()).map(|(kind, _)| kind.clone()).collect()
+        self.profile.readable()
     }
 
     fn model(&self) -> &Model {

@@ -15,6 +15,8 @@ use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 
+use crate::ErrorKind;
+
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
@@ -54,6 +56,17 @@ impl Profile {
     #[must_use]
     pub fn reads(&self, kind: &TypeName) -> bool {
         self.types.get(kind).is_some_and(|known| known.read.is_some())
+    }
+
+    /// The types that can be read.
+    pub(crate) fn readable(&self) -> Vec<TypeName> {
+        self.types.iter().filter(|(_, known)| known.read.is_some()).map(|(kind, _)| kind.clone()).collect()
+    }
+
+    /// How a type is read.
+    pub(crate) fn read_type(&self, kind: &TypeName) -> Result<&ReadType, ErrorKind> {
+        let read = self.types.get(kind).and_then(|known| known.read.as_ref());
+        read.ok_or_else(|| ErrorKind::Content(format!("the profile does not say how to read `{kind}`")))
     }
 
     /// Whether the type is there and can be written.

@@ -48,11 +48,8 @@ impl RestReader {
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {
-        self.profile.types.get(kind).and_then(|known| known.read.as_ref()).ok_or_else(|| SystemError {
-            system: self.client.system().clone(),
-            url: shown_url(&self.base),
-            kind: ErrorKind::Content(format!("the profile does not say how to read `{kind}`")),
-        })
+        let error = |kind| SystemError { system: self.client.system().clone(), url: shown_url(&self.base), kind };
+        self.profile.read_type(kind).map_err(error)
     }
 
     fn url(&self, read: &ReadType, ask: Ask<'_>) -> Url {
@@ -110,7 +107,7 @@ impl RestReader {
 #[async_trait]
 impl Read for RestReader {
     fn types(&self) -> Vec<TypeName> {
-        self.profile.types.iter().filter(|(_, known)| known.read.is_some()).map(|(kind, _)| kind.clone()).collect()
+        self.profile.readable()
     }
 
     fn model(&self) -> &Model {
