@@ -4,7 +4,7 @@
 mod sqlite;
 
 pub use sqlite::{
-    Action, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
+    Action, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
     LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store,
     StoreError, StoredEntry, Verdict, VersionRow,
 };

@@ -15,8 +15,8 @@ mod profile;
 mod read;
 pub mod rest;
 mod secret;
-#[cfg(test)]
-mod untrusted;
+#[cfg(any(test, fuzzing))]
+pub mod untrusted;
 mod write;
 mod xml;
 

@@ -4,20 +4,20 @@ use std::io::Write;
 
 use clap::Args;
 use diaporos_core::change::differences;
-use diaporos_core::value::{LanguageTag, Record, Value, project, to_json};
+use diaporos_core::value::{Address, LanguageTag, Record, Value, project, to_json};
 use diaporos_hub::config::Config;
-use diaporos_store::{CounterpartRow, Standing, Store, StoredEntry, VersionRow};
+use diaporos_store::{Content, CounterpartRow, Standing, Store, StoredEntry, VersionRow};
 use serde_json::{Value as Json, json};
 
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment};
+use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment, one_line};
 
 /// Show one entry: its fields in every language, its versions, and what it has become elsewhere.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001\n  diaporos show catalogue/plant-profile/p-001 --lang en,fr\n  diaporos show catalogue/plant-profile/p-001 --between 1,2"
+    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001\n  diaporos show catalogue/plant-profile/p-001 --lang en,fr\n  diaporos show catalogue/plant-profile/p-001 --raw\n  diaporos show catalogue/plant-profile/p-001 --between 1,2"
 )]
 pub(crate) struct Show {
     /// The entry, as `system/type/id`.
@@ -29,6 +29,9 @@ pub(crate) struct Show {
     /// The fields as they were in this version.
     #[arg(long, value_name = "N")]
     version: Option<u64>,
+    /// The item as its source gave it.
+    #[arg(long, conflicts_with_all = ["lang", "between"])]
+    raw: bool,
     /// What differs between two versions: `1,3`; with one number, between that and the newest.
     #[arg(long, value_name = "A,B", value_delimiter = ',', num_args = 1..=2, conflicts_with = "version")]
     between: Vec<u64>,
@@ -63,19 +66,23 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
     let store = Context::store(&config)?;
     let address = address(&args.address)?;
     let Some(mut entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
-    let fields_of = |version: u64| {
-        let fields = store.version_fields(entry.number, version)?;
-        fields.ok_or_else(|| {
+    let content_of = |version: u64| {
+        let content = store.version(entry.number, version)?;
+        content.ok_or_else(|| {
             let newest = entry.row.version;
             Failure::failed(format!("`{address}` has no version {version}; it has {newest}"))
         })
     };
     if let [old, rest @ ..] = args.between.as_slice() {
         let new = rest.first().copied().unwrap_or(entry.row.version);
-        return show_between(&fields_of(*old)?, &fields_of(new)?, context);
+        return show_between(&content_of(*old)?.fields, &content_of(new)?.fields, context);
+    }
+    if args.raw {
+        return show_raw(&address, content_of(args.version.unwrap_or(entry.row.version))?, context);
     }
     if let Some(version) = args.version {
-        entry.row.fields = fields_of(version)?;
+        let content = content_of(version)?;
+        (entry.row.fields, entry.row.notes) = (content.fields, content.notes);
     }
     if !args.lang.is_empty() {
         return show_languages(&entry.row.fields, &args.lang, context);
@@ -89,6 +96,28 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
         Format::Csv => field_rows(&known, context)?,
     }
     Ok(Exit::Done)
+}
+
+/// The item as its source gave it: JSON laid out on a terminal, and anything else, or for another
+/// program, untouched.
+fn show_raw(address: &Address, content: Content, context: &Context) -> Result<Exit, Failure> {
+    let Some(raw) = content.raw else {
+        return Err(Failure::failed(format!("`{address}` was kept without the item it came from"))
+            .advise("it was pulled by an older version of this program, or cannot be told apart in its document; it is kept with its next change"));
+    };
+    let json: Option<Json> = serde_json::from_str(&raw).ok();
+    match (context.format, json) {
+        (Format::Table, Some(json)) => writeln!(Context::out(), "{json:#}")?,
+        (Format::Table, None) => writeln!(Context::out(), "{}", terminal_safe(&raw))?,
+        (_, Some(json)) => writeln!(Context::out(), "{json}")?,
+        (_, None) => writeln!(Context::out(), "{}", Json::String(raw))?,
+    }
+    Ok(Exit::Done)
+}
+
+/// Without what would move a terminal's cursor or change its colours.
+fn terminal_safe(text: &str) -> String {
+    text.chars().filter(|c| !c.is_control() || matches!(c, '\n' | '\t')).collect()
 }
 
 const DIFFERENCES: &[Column] = &[
@@ -161,6 +190,12 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     let mut out = Context::out();
     writeln!(out, "{}", row.address)?;
     writeln!(out, "{}{revision}  first seen {}  changed {}\n", row.state, at(row.first_seen), at(row.changed))?;
+    for note in &row.notes {
+        writeln!(out, "note: {}", one_line(note))?;
+    }
+    if !row.notes.is_empty() {
+        writeln!(out)?;
+    }
     out.flush()?;
     field_rows(&known, context)?;
     writeln!(out)?;
@@ -232,6 +267,7 @@ fn document(known: &Known) -> Json {
         "first_seen": row.first_seen.to_string(),
         "changed": row.changed.to_string(),
         "fields": to_json(&Value::Record(row.fields.clone())),
+        "notes": row.notes,
         "lanes": known.lanes.iter().map(lane).collect::<Vec<_>>(),
         "versions": known.versions.iter().map(version).collect::<Vec<_>>(),
     })

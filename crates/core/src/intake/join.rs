@@ -6,6 +6,7 @@ use super::Incoming;
 use crate::change::fingerprint;
 use crate::plan::State;
 use crate::value::{LanguageTag, Localised, Record, Revision, Value};
+use serde_json::{Map, Value as Json};
 
 /// The languages of one entry.
 pub type Parts = Vec<(LanguageTag, Incoming)>;
@@ -21,6 +22,7 @@ pub fn join(parts: Parts, main: Option<&LanguageTag>, declared: &dyn Fn(&str) ->
     let state = parts.iter().map(|(_, part)| part.state).max_by_key(|state| liveliness(*state))?;
     let id = parts.first()?.1.id.clone();
     let revision = revisions(&parts);
+    let (raw, notes) = (raws(&parts), parts.iter().flat_map(|(_, part)| part.notes.clone()).collect());
     let mut shown: Vec<(LanguageTag, Record)> =
         parts.into_iter().filter(|(_, part)| part.state == state).map(|(tag, part)| (tag, part.fields)).collect();
     shown.sort_by(|(a, _), (b, _)| (Some(a) != main, a).cmp(&(Some(b) != main, b)));
@@ -47,7 +49,17 @@ pub fn join(parts: Parts, main: Option<&LanguageTag>, declared: &dyn Fn(&str) ->
     let value = Value::Record(fields);
     let fingerprint = fingerprint(&value);
     let Value::Record(fields) = value else { return None };
-    Some(Incoming { id, part: None, state, revision, fields, fingerprint })
+    Some(Incoming { id, part: None, state, revision, fields, fingerprint, raw, notes })
+}
+
+/// What the source gave, by language; a text that is JSON stands there as JSON.
+fn raws(parts: &[(LanguageTag, Incoming)]) -> Option<String> {
+    let each = parts.iter().filter_map(|(tag, part)| {
+        let raw = part.raw.as_deref()?;
+        Some((tag.to_string(), serde_json::from_str(raw).unwrap_or_else(|_| raw.into())))
+    });
+    let each: Map<String, Json> = each.collect();
+    (!each.is_empty()).then(|| Json::Object(each).to_string())
 }
 
 fn liveliness(state: State) -> u8 {
@@ -81,7 +93,8 @@ mod tests {
         let tag: LanguageTag = tag.parse().unwrap();
         let id = EntryId::new("7").unwrap();
         let revision = Revision::new(revision).ok();
-        (tag.clone(), Incoming { id, part: Some(tag), state, revision, fields, fingerprint })
+        let raw = Some(format!("as received in {tag}"));
+        (tag.clone(), Incoming { id, part: Some(tag), state, revision, fields, fingerprint, raw, notes: Vec::new() })
     }
 
     fn drawn(parts: Vec<(LanguageTag, Incoming)>) -> String {
@@ -112,6 +125,15 @@ mod tests {
         let en = part("en", "", State::Live, json!({ "title": "Fern" }));
         assert_eq!(drawn(vec![en, fr.clone()]), r#"live [] {"title":{"en":"Fern"}}"#);
         assert_eq!(drawn(vec![fr]), r#"draft [] {"title":{"fr":"Fougère"}}"#);
+    }
+
+    #[test]
+    fn what_was_received_is_kept_by_language() {
+        let (en, fr) = (part("en", "", State::Live, json!({})), part("fr", "", State::Live, json!({})));
+        let fr = (fr.0, Incoming { raw: Some(r#"{"n": 1}"#.to_owned()), notes: vec!["mended".to_owned()], ..fr.1 });
+        let entry = join(vec![en, fr], None, &|_| None).unwrap();
+        assert_eq!(entry.raw.as_deref(), Some(r#"{"en":"as received in en","fr":{"n":1}}"#));
+        assert_eq!(entry.notes, ["mended"]);
     }
 
     proptest! {

@@ -26,6 +26,10 @@ pub struct Incoming {
     pub fields: Record,
     /// The fingerprint of the fields.
     pub fingerprint: Fingerprint,
+    /// The item as the source gave it, where it can be told apart from the rest of its document.
+    pub raw: Option<String>,
+    /// What could not be read as it was meant, and what became of it, a sentence each.
+    pub notes: Vec<String>,
 }
 
 /// What a listing's end means.

@@ -1,6 +1,9 @@
 //! Values as JSON: the plain form that systems and people read, and the stored form that loses nothing.
 
-use serde_json::{Map, Number, Value as Json, json};
+use std::collections::BTreeMap;
+
+use serde::ser::{Serialize, SerializeMap, Serializer};
+use serde_json::{Number, Value as Json};
 
 use super::{LanguageTag, Localised, Record, Value};
 
@@ -33,51 +36,64 @@ pub fn from_json(json: Json) -> Value {
 /// Writes plain JSON: a localised value as an object by language tag, a reference as its address.
 #[must_use]
 pub fn to_json(value: &Value) -> Json {
-    encode(value, Form::Plain)
-}
-
-/// Writes the stored form: what plain JSON has no word for is an object with one key that begins
-/// with `@`, and a record's own keys that begin so have it doubled.
-#[must_use]
-pub fn to_stored(value: &Value) -> Json {
-    encode(value, Form::Stored)
-}
-
-#[derive(Clone, Copy, PartialEq)]
-enum Form {
-    Plain,
-    Stored,
-}
-
-fn encode(value: &Value, form: Form) -> Json {
     match value {
         Value::Null => Json::Null,
         Value::Boolean(truth) => Json::Bool(*truth),
         Value::Integer(whole) => Json::Number((*whole).into()),
         Value::Number(number) => Number::from_f64(*number).map_or(Json::Null, Json::Number),
         Value::Text(text) => Json::String(text.clone()),
-        Value::List(items) => Json::Array(items.iter().map(|item| encode(item, form)).collect()),
-        Value::Record(fields) => Json::Object(
-            fields
-                .iter()
-                .map(|(name, field)| {
-                    let escape = form == Form::Stored && name.starts_with('@');
-                    (if escape { format!("@{name}") } else { name.clone() }, encode(field, form))
-                })
-                .collect(),
-        ),
+        Value::List(items) => Json::Array(items.iter().map(to_json).collect()),
+        Value::Record(fields) => {
+            Json::Object(fields.iter().map(|(name, field)| (name.clone(), to_json(field))).collect())
+        }
         Value::Localised(by_language) => {
-            let map: Map<String, Json> =
-                by_language.iter().map(|(tag, inner)| (tag.to_string(), encode(inner, form))).collect();
-            match form {
-                Form::Plain => Json::Object(map),
-                Form::Stored => json!({ LOCALISED: map }),
+            Json::Object(by_language.iter().map(|(tag, inner)| (tag.to_string(), to_json(inner))).collect())
+        }
+        Value::Reference(address) => Json::String(address.to_string()),
+    }
+}
+
+/// Writes fields in the stored form, on one line: what plain JSON has no word for is an object with
+/// one key that begins with `@`, and a record's own keys that begin so have it doubled.
+#[must_use]
+pub fn stored_text(fields: &Record) -> String {
+    // Writing to memory, of keys that are texts, does not fail.
+    serde_json::to_string(&StoredRecord(fields)).unwrap_or_default()
+}
+
+struct StoredRecord<'a>(&'a Record);
+struct Stored<'a>(&'a Value);
+
+impl Serialize for StoredRecord<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        let mut map = to.serialize_map(Some(self.0.len()))?;
+        for (name, field) in self.0 {
+            match name.strip_prefix('@') {
+                Some(_) => map.serialize_entry(&format!("@{name}"), &Stored(field))?,
+                None => map.serialize_entry(name, &Stored(field))?,
             }
         }
-        Value::Reference(address) => match form {
-            Form::Plain => Json::String(address.to_string()),
-            Form::Stored => json!({ REFERENCE: address.to_string() }),
-        },
+        map.end()
+    }
+}
+
+impl Serialize for Stored<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        match self.0 {
+            Value::Null => to.serialize_unit(),
+            Value::Boolean(truth) => to.serialize_bool(*truth),
+            Value::Integer(whole) => to.serialize_i64(*whole),
+            Value::Number(number) => to.serialize_f64(*number),
+            Value::Text(text) => to.serialize_str(text),
+            Value::List(items) => to.collect_seq(items.iter().map(Stored)),
+            Value::Record(fields) => StoredRecord(fields).serialize(to),
+            Value::Localised(by_language) => {
+                let inner: BTreeMap<&str, Stored<'_>> =
+                    by_language.iter().map(|(tag, inner)| (tag.as_str(), Stored(inner))).collect();
+                to.collect_map([(LOCALISED, inner)])
+            }
+            Value::Reference(address) => to.collect_map([(REFERENCE, address.to_string())]),
+        }
     }
 }
 
@@ -124,6 +140,7 @@ fn localised(json: Json) -> Result<Value, DecodeError> {
 pub(crate) mod tests {
     use super::*;
     use proptest::prelude::*;
+    use serde_json::json;
 
     pub(crate) fn any_value() -> impl Strategy<Value = Value> {
         let leaf = prop_oneof![
@@ -152,15 +169,18 @@ pub(crate) mod tests {
     proptest! {
         #[test]
         fn stored_form_loses_nothing(value in any_value()) {
-            let text = to_stored(&value).to_string();
+            let record = Record::from_iter([("@it".to_owned(), value)]);
+            let text = stored_text(&record);
+            prop_assert!(!text.contains('\n'));
             let back = from_stored(serde_json::from_str(&text).unwrap()).unwrap();
-            prop_assert_eq!(back, value);
+            prop_assert_eq!(back, Value::Record(record));
         }
     }
 
     #[test]
     fn a_source_cannot_forge_our_marks() {
         let hostile = from_json(json!({ "@entry": "a/b/c", "@languages": 3 }));
-        assert_eq!(from_stored(to_stored(&hostile)).unwrap(), hostile);
+        let Value::Record(fields) = &hostile else { panic!() };
+        assert_eq!(from_stored(serde_json::from_str(&stored_text(fields)).unwrap()).unwrap(), hostile);
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{Incoming, Listing, PageMark, gone_limit, join, later};
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, StoreError};
 use diaporos_systems::{Ask, Manner, PageContent, Read, SystemError};
 use futures::StreamExt;
@@ -45,6 +45,8 @@ pub(super) struct PullListing<'a, 'o> {
     /// Entries that were shown, or languages where these are listed one by one.
     seen: Seen,
     newest: Option<String>,
+    /// How many entries could not be read quite as they were meant, and the first of them.
+    mended: (u64, Option<EntryId>),
     began: Timestamp,
 }
 
@@ -56,7 +58,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         row: &'a mut PullRow,
     ) -> Self {
         let (manner, began) = (reader.manner(key.1), (office.clock)());
-        PullListing { office, key, reader, manner, row, seen: Seen::default(), newest: None, began }
+        PullListing { office, key, reader, manner, row, seen: Seen::default(), newest: None, mended: (0, None), began }
     }
 
     pub(super) async fn run(&mut self) -> Result<(), Stopped> {
@@ -76,6 +78,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
             // What came in before a failure is put together all the same.
             self.join_parts(complete)?;
         }
+        self.tell_mended();
         listed?;
         looked?;
         if let Some(problem) = self.row.problems.pop() {
@@ -91,6 +94,16 @@ impl<'a, 'o> PullListing<'a, 'o> {
         }
         self.office.desk().store.end_pull(self.key, self.newest.as_deref())?;
         Ok(())
+    }
+
+    /// Says that entries were mended, and where to see how.
+    fn tell_mended(&mut self) {
+        let (count, Some(first)) = &self.mended else { return };
+        let (system, kind) = self.key;
+        let what = if *count == 1 { "1 entry was".to_owned() } else { format!("{count} entries were") };
+        self.row.notes.push(format!(
+            "{what} not written as the standard has it, and mended; `diaporos show {system}/{kind}/{first}` says how"
+        ));
     }
 
     fn ask<'b>(&'b self, cursor: Option<&'b str>, since: Option<&'b str>) -> Ask<'b> {
@@ -225,6 +238,10 @@ impl<'a, 'o> PullListing<'a, 'o> {
         mark: Option<(&str, &PageMark)>,
         problems: &mut Vec<String>,
     ) -> Result<(), Stopped> {
+        for entry in entries.iter().filter(|entry| !entry.notes.is_empty()) {
+            self.mended.0 += 1;
+            self.mended.1.get_or_insert_with(|| entry.id.clone());
+        }
         let now = (self.office.clock)();
         if self.manner.parts.is_some() {
             self.office.desk().store.take_in_parts(self.key, &entries, mark, &mut self.seen, now)?;

@@ -3,10 +3,12 @@
 use diaporos_core::expr::{Follow, Referenced};
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, Record, Revision};
+use indexmap::IndexSet;
 use jiff::Timestamp;
 use rusqlite::{Row, params};
 
-use super::row::{address_at, fields, moment, revision, state};
+use super::content::Content;
+use super::row::{address_at, moment, revision, state};
 use super::{Store, StoreError};
 
 /// Which entries are wanted.
@@ -40,6 +42,8 @@ pub struct EntryRow {
     pub changed: Timestamp,
     /// Its fields.
     pub fields: Record,
+    /// What could not be read as it was meant.
+    pub notes: Vec<String>,
 }
 
 /// An entry with its number in the store.
@@ -64,21 +68,9 @@ pub struct VersionRow {
     pub revision: Option<Revision>,
 }
 
-const COLUMNS: &str = "entry_type.system, entry_type.name, source_id, entry.state, entry.revision, entry.version, first_seen, changed, fields";
+const COLUMNS: &str = "entry_type.system, entry_type.name, source_id, entry.state, entry.revision, entry.version, first_seen, changed, content, packing";
 const JOINS: &str = "FROM entry JOIN entry_type ON entry_type.id = entry.type
     JOIN version ON version.entry = entry.id AND version.number = entry.version";
-
-fn entry_row(row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
-    Ok(EntryRow {
-        address: address_at(row, first)?,
-        state: state(&row.get::<_, String>(first + 3)?)?,
-        revision: revision(row.get(first + 4)?)?,
-        version: row.get::<_, i64>(first + 5)?.unsigned_abs(),
-        first_seen: moment(row.get(first + 6)?)?,
-        changed: moment(row.get(first + 7)?)?,
-        fields: fields(&row.get::<_, String>(first + 8)?)?,
-    })
-}
 
 /// Words as a query for all of them, the last of which may go on (SQLite FTS5, "Full-text Query
 /// Syntax").
@@ -92,6 +84,26 @@ fn match_query(text: &str) -> String {
 }
 
 impl Store {
+    /// What a version holds, from two columns, the first of which is given.
+    fn content(&self, row: &Row<'_>, first: usize) -> Result<Content, StoreError> {
+        let bytes = row.get_ref(first)?.as_blob().map_err(StoreError::content)?;
+        self.packing.borrow_mut().unpack(&self.connection, bytes, row.get(first + 1)?)
+    }
+
+    fn entry_row(&self, row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
+        let content = self.content(row, first + 8)?;
+        Ok(EntryRow {
+            address: address_at(row, first)?,
+            state: state(&row.get::<_, String>(first + 3)?)?,
+            revision: revision(row.get(first + 4)?)?,
+            version: row.get::<_, i64>(first + 5)?.unsigned_abs(),
+            first_seen: moment(row.get(first + 6)?)?,
+            changed: moment(row.get(first + 7)?)?,
+            fields: content.fields,
+            notes: content.notes,
+        })
+    }
+
     /// Hands over the entries that the filter lets through, in the order in which they were first
     /// seen, until the receiver says that it has enough.
     ///
@@ -117,7 +129,7 @@ impl Store {
         let mut rows = query.query(params![filter.system, filter.kind, states, text]).map_err(StoreError::from)?;
         while let Some(row) = rows.next().map_err(StoreError::from)? {
             let number = row.get(0).map_err(StoreError::from)?;
-            if each(StoredEntry { number, row: entry_row(row, 1)? })?.is_break() {
+            if each(StoredEntry { number, row: self.entry_row(row, 1)? })?.is_break() {
                 break;
             }
         }
@@ -133,18 +145,19 @@ impl Store {
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query([number])?;
         let Some(row) = rows.next()? else { return Ok(None) };
-        Ok(Some(StoredEntry { number, row: entry_row(row, 0)? }))
+        Ok(Some(StoredEntry { number, row: self.entry_row(row, 0)? }))
     }
 
-    /// The fields of a version of an entry.
+    /// What a version of an entry holds.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn version_fields(&self, entry: i64, version: u64) -> Result<Option<Record>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT fields FROM version WHERE entry = ? AND number = ?")?;
+    pub fn version(&self, entry: i64, version: u64) -> Result<Option<Content>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached("SELECT content, packing FROM version WHERE entry = ? AND number = ?")?;
         let mut rows = query.query(params![entry, i64::try_from(version).unwrap_or(i64::MAX)])?;
         let Some(row) = rows.next()? else { return Ok(None) };
-        fields(&row.get::<_, String>(0)?).map(Some)
+        self.content(row, 0).map(Some)
     }
 
     /// The entries that refer to an address, by their addresses.
@@ -186,7 +199,7 @@ impl Store {
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
         let Some(row) = rows.next()? else { return Ok(None) };
-        Ok(Some(StoredEntry { number: row.get(0)?, row: entry_row(row, 1)? }))
+        Ok(Some(StoredEntry { number: row.get(0)?, row: self.entry_row(row, 1)? }))
     }
 
     /// Addresses that hold the given text, for a suggestion.
@@ -227,20 +240,23 @@ impl Store {
         Ok(versions)
     }
 
-    /// The names of the fields that entries of a type have been seen with.
+    /// The names of the fields that entries of a type have been seen with, in the order in which
+    /// they were.
     ///
     /// # Errors
     /// Where the store fails.
     pub fn seen_fields(&self, system: &str, kind: &str) -> Result<Vec<String>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT DISTINCT member.key FROM (
-                 SELECT version.fields FROM entry JOIN entry_type ON entry_type.id = entry.type
-                 JOIN version ON version.entry = entry.id AND version.number = entry.version
-                 WHERE system = ? AND name = ? ORDER BY entry.id LIMIT 1000
-             ) AS sample, json_each(sample.fields) AS member",
+            "SELECT content, packing FROM entry JOIN entry_type ON entry_type.id = entry.type
+             JOIN version ON version.entry = entry.id AND version.number = entry.version
+             WHERE system = ? AND name = ? ORDER BY entry.id LIMIT 1000",
         )?;
-        let names = query.query_map(params![system, kind], |row| row.get(0))?;
-        Ok(names.collect::<Result<_, _>>()?)
+        let mut rows = query.query(params![system, kind])?;
+        let mut names = IndexSet::new();
+        while let Some(row) = rows.next()? {
+            names.extend(self.content(row, 0)?.fields.into_keys());
+        }
+        Ok(names.into_iter().collect())
     }
 }
 

@@ -8,8 +8,9 @@ use jiff::Timestamp;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
 
-use super::row::{fields_text, fingerprint, millis};
-use super::words::{Words, index, keep_words};
+use super::content::{Content, Packing};
+use super::row::{fingerprint, millis};
+use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
 use diaporos_core::plan::State;
 
@@ -114,13 +115,13 @@ impl Store {
         let mut tally = PageTally::default();
         let mut on_page = RoaringTreemap::new();
         let mut ids = HashSet::new();
-        let mut words = Vec::new();
+        let mut fresh = Vec::new();
         for entry in entries {
             // Of two items with one id on one page the first counts, or each pull would swap them.
             if !ids.insert(&entry.id) {
                 continue;
             }
-            let (id, fate) = take_in_entry(&transaction, number, entry, &mut words, now)?;
+            let (id, fate) = take_in_entry(&transaction, number, entry, &mut fresh, now)?;
             on_page.insert(id.unsigned_abs());
             // An item that moved to a later page while we read is the same entry, not another.
             if seen.0.insert(id.unsigned_abs()) {
@@ -132,11 +133,15 @@ impl Store {
                 }
             }
         }
+        let packing = self.packing.get_mut();
+        let kept = keep_versions(&transaction, packing, number, &fresh, now);
+        kept.inspect_err(|_| packing.forget())?;
+        let words: Vec<Words> = fresh.iter().map(Fresh::words).collect();
         keep_words(&transaction, &words)?;
         if let Some((place, mark)) = mark {
             keep_mark(&transaction, number, place, mark, &Seen(on_page), now)?;
         }
-        transaction.commit()?;
+        transaction.commit().inspect_err(|_| packing.forget())?;
         Ok(tally)
     }
 
@@ -328,11 +333,45 @@ enum Fate {
     Unchanged,
 }
 
-fn take_in_entry(
+/// An entry with a version that is not kept yet.
+struct Fresh<'a> {
+    id: i64,
+    version: i64,
+    entry: &'a Incoming,
+}
+
+impl Fresh<'_> {
+    fn words(&self) -> Words {
+        Words::of(self.id, self.entry, self.version == 1)
+    }
+}
+
+/// Keeps the versions of a page together, for what they have in common.
+fn keep_versions(
+    connection: &Connection,
+    packing: &mut Packing,
+    kind: i64,
+    fresh: &[Fresh<'_>],
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    let contents: Vec<String> = fresh.iter().map(|one| Content::write(one.entry)).collect::<Result<_, _>>()?;
+    let mut keep = connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?;
+    for (Fresh { id, version, entry }, (content, packed_by)) in
+        fresh.iter().zip(packing.pack(connection, kind, &contents)?)
+    {
+        let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
+        let (state, print) = (entry.state.word(), entry.fingerprint.as_bytes());
+        keep.execute(params![id, version, millis(now), state, revision, print, content, packed_by])?;
+        keep_references(connection, *id, entry, *version == 1)?;
+    }
+    Ok(())
+}
+
+fn take_in_entry<'a>(
     connection: &Connection,
     kind: i64,
-    entry: &Incoming,
-    words: &mut Vec<Words>,
+    entry: &'a Incoming,
+    fresh: &mut Vec<Fresh<'a>>,
     now: Timestamp,
 ) -> Result<(i64, Fate), StoreError> {
     let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
@@ -392,16 +431,7 @@ fn take_in_entry(
             (id, version + 1, Fate::Changed)
         }
     };
-    connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
-        id,
-        version,
-        millis(now),
-        entry.state.word(),
-        revision,
-        entry.fingerprint.as_bytes(),
-        fields_text(&entry.fields)
-    ])?;
-    words.push(index(connection, id, entry, matches!(fate, Fate::New))?);
+    fresh.push(Fresh { id, version, entry });
     mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
 }
@@ -410,7 +440,7 @@ fn take_in_entry(
 fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(), StoreError> {
     connection
         .prepare_cached(
-            "INSERT INTO version SELECT entry, number + 1, ?2, ?3, version.revision, version.fingerprint, fields
+            "INSERT INTO version SELECT entry, number + 1, ?2, ?3, version.revision, version.fingerprint, content, packing
              FROM version JOIN entry ON entry.id = version.entry AND entry.version = version.number WHERE entry.id = ?1",
         )?
         .execute(params![id, millis(now), State::Gone.word()])?;

@@ -5,7 +5,8 @@ use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 
 use super::StoreError;
 
-const MIGRATIONS: [&str; 1] = [include_str!("../../migrations/0001_first.sql")];
+pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
+const MIGRATIONS: [&str; 2] = [FIRST, include_str!("../../migrations/0002_content.sql")];
 
 /// Brings the store to this program's version, each migration whole or not at all.
 pub(super) fn migrate(connection: &mut Connection) -> Result<(), StoreError> {

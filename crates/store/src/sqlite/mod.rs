@@ -1,5 +1,6 @@
 //! The store in one SQLite file.
 
+mod content;
 mod delivery;
 mod entries;
 mod error;
@@ -13,11 +14,14 @@ mod row;
 mod standing;
 mod words;
 
+use std::cell::RefCell;
 use std::fs::{File, TryLockError};
 use std::path::Path;
 
+use content::Packing;
 use rusqlite::{Connection, OpenFlags};
 
+pub use content::Content;
 pub use delivery::{CounterpartRow, Delivered, Due, Verdict};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow};
 pub use error::StoreError;
@@ -31,6 +35,7 @@ pub use standing::Standing;
 #[derive(Debug)]
 pub struct Store {
     connection: Connection,
+    packing: RefCell<Packing>,
     /// Held while this process may change the store, so that two pushes never run at once.
     _lock: Option<File>,
 }
@@ -77,7 +82,7 @@ impl Store {
         connection.pragma_update(None, "foreign_keys", true)?;
         connection.pragma_update(None, "cache_size", -16 * 1024)?;
         migrate::migrate(&mut connection)?;
-        Ok(Store { connection, _lock: lock })
+        Ok(Store { connection, packing: RefCell::default(), _lock: lock })
     }
 }
 

@@ -5,8 +5,9 @@ use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 
+use super::content::Content;
 use super::intake::keep_mark;
-use super::row::{entry_id, fields, fields_text, fingerprint, revision, state};
+use super::row::{entry_id, fingerprint, revision, state};
 use super::{Seen, Store, StoreError};
 
 impl Store {
@@ -57,12 +58,12 @@ impl Store {
                     touch(&transaction, joined)?;
                     transaction
                         .prepare_cached(
-                            "INSERT INTO part (joined, language, state, revision, fingerprint, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-                             ON CONFLICT (joined, language) DO UPDATE SET state = ?3, revision = ?4, fingerprint = ?5, fields = ?6
+                            "INSERT INTO part (joined, language, state, revision, fingerprint, content) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+                             ON CONFLICT (joined, language) DO UPDATE SET state = ?3, revision = ?4, fingerprint = ?5, content = ?6
                              RETURNING id",
                         )?
                         .query_row(
-                            params![joined, language, part.state.word(), revision, part.fingerprint.as_bytes(), fields_text(&part.fields)],
+                            params![joined, language, part.state.word(), revision, part.fingerprint.as_bytes(), Content::write(part)?],
                             |row| row.get(0),
                         )?
                 }
@@ -136,7 +137,7 @@ impl Store {
             self.connection.prepare_cached("SELECT id FROM joined WHERE type = ? AND touched ORDER BY id LIMIT ?")?;
         let batch = touched.query_map(params![number, most], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
         let mut query = self.connection.prepare_cached(
-            "SELECT source_id, language, state, revision, fingerprint, fields
+            "SELECT source_id, language, state, revision, fingerprint, content
              FROM joined JOIN part ON part.joined = joined.id WHERE joined.id = ? ORDER BY language",
         )?;
         let mut entries = Vec::new();
@@ -145,13 +146,16 @@ impl Store {
             let mut rows = query.query([joined])?;
             while let Some(row) = rows.next()? {
                 let tag: LanguageTag = row.get::<_, String>(1)?.parse().map_err(StoreError::content)?;
+                let content = Content::read(&row.get::<_, String>(5)?)?;
                 let part = Incoming {
                     id: entry_id(row.get(0)?)?,
                     part: Some(tag.clone()),
                     state: state(&row.get::<_, String>(2)?)?,
                     revision: revision(row.get(3)?)?,
                     fingerprint: fingerprint(&row.get::<_, Vec<u8>>(4)?)?,
-                    fields: fields(&row.get::<_, String>(5)?)?,
+                    fields: content.fields,
+                    raw: content.raw,
+                    notes: content.notes,
                 };
                 parts.push((tag, part));
             }

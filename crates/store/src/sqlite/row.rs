@@ -2,7 +2,7 @@
 
 use diaporos_core::change::Fingerprint;
 use diaporos_core::plan::{Presence, State};
-use diaporos_core::value::{Address, EntryId, Record, Revision, SystemName, TypeName, Value, from_stored, to_stored};
+use diaporos_core::value::{Address, EntryId, Record, Revision, SystemName, TypeName, Value, from_stored, stored_text};
 use jiff::Timestamp;
 use rusqlite::Row;
 
@@ -33,7 +33,7 @@ pub(super) fn fingerprint(bytes: &[u8]) -> Result<Fingerprint, StoreError> {
 }
 
 pub(super) fn fields_text(fields: &Record) -> String {
-    to_stored(&Value::Record(fields.clone())).to_string()
+    stored_text(fields)
 }
 
 pub(super) fn fields(text: &str) -> Result<Record, StoreError> {

@@ -37,6 +37,8 @@ fn incoming(id: &str, name: &str, state: State) -> Incoming {
         revision: Some(Revision::new("1").unwrap()),
         fields,
         fingerprint,
+        raw: Some(format!("{{\"id\": \"{id}\", \"name\": \"{name}\"}}")),
+        notes: Vec::new(),
     }
 }
 
@@ -410,4 +412,67 @@ proptest! {
             prop_assert_eq!(bench.counts(), bench.counted());
         }
     }
+}
+
+#[test]
+fn what_was_received_is_kept_with_each_version() {
+    let mut bench = Bench::new();
+    let noted = Incoming {
+        notes: vec!["its date is odd".to_owned()],
+        raw: Some("line\nline\n".to_owned()),
+        ..incoming("1", "Fern", State::Live)
+    };
+    bench.take_in(&[noted.clone()], &mut Seen::default(), 1);
+    bench.take_in(&[incoming("1", "Moss", State::Live)], &mut Seen::default(), 2);
+    let number = bench.number("1");
+    let first = bench.store.version(number, 1).unwrap().unwrap();
+    assert_eq!(first, Content { fields: noted.fields, notes: noted.notes, raw: noted.raw });
+    let second = bench.store.version(number, 2).unwrap().unwrap();
+    assert_eq!((second.notes.len(), second.raw.as_deref()), (0, Some(r#"{"id": "1", "name": "Moss"}"#)));
+    assert_eq!(bench.store.version(number, 3).unwrap(), None);
+}
+
+#[test]
+fn a_large_page_teaches_what_its_entries_have_in_common() {
+    let mut bench = Bench::new();
+    let page = |from: usize| -> Vec<Incoming> {
+        let prose = |n: usize| {
+            format!("The {n}th specimen of a long series of sentences that are alike but for number {}", n * 7)
+        };
+        (from..from + 200).map(|n| incoming(&n.to_string(), &prose(n), State::Live)).collect()
+    };
+    bench.take_in(&page(0), &mut Seen::default(), 1);
+    bench.take_in(&page(200), &mut Seen::default(), 2);
+    let size: i64 =
+        bench.store.connection.query_row("SELECT sum(length(content)) FROM version", [], |row| row.get(0)).unwrap();
+    assert!(size < 400 * 80, "{size} bytes for 400 entries of 250 bytes");
+    let Bench { _folder, file, store, .. } = bench;
+    drop(store);
+    let store = Store::open(&file).unwrap();
+    for id in ["0", "399"] {
+        let entry = store.entry(&address(id)).unwrap().unwrap();
+        assert!(entry.row.fields["name"].as_text().unwrap().starts_with(&format!("The {id}th")));
+    }
+}
+
+#[test]
+fn a_store_from_before_contents_were_packed_is_read_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("store.db");
+    let first = migrate::FIRST;
+    let old = Connection::open(&file).unwrap();
+    old.execute_batch(&format!(
+        "CREATE TABLE migration (number INTEGER PRIMARY KEY, checksum BLOB NOT NULL) STRICT; {first}
+         INSERT INTO entry_type VALUES (1, 'catalogue', 'plant');
+         INSERT INTO entry VALUES (1, 1, 'p-1', 'live', NULL, zeroblob(16), 1, 0, 0);
+         INSERT INTO version VALUES (1, 1, 0, 'live', NULL, zeroblob(16), '{{\"name\":\"Fern\"}}'); PRAGMA user_version = 1;",
+    ))
+    .unwrap();
+    old.execute("INSERT INTO migration VALUES (1, ?)", [diaporos_core::change::fingerprint_texts([first]).as_bytes()])
+        .unwrap();
+    drop(old);
+    let store = Store::open(&file).unwrap();
+    let entry = store.entry(&address("p-1")).unwrap().unwrap();
+    assert_eq!(entry.row.fields["name"], Value::from("Fern"));
+    assert_eq!(store.version(entry.number, 1).unwrap().unwrap().raw, None);
 }

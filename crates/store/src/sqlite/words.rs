@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use diaporos_core::intake::Incoming;
-use diaporos_core::value::Value;
+use diaporos_core::value::{Address, Value};
 use rusqlite::{Connection, params};
 
 use super::StoreError;
@@ -15,18 +15,43 @@ pub(super) struct Words {
     words: String,
 }
 
-/// Notes what an entry refers to, and gives the words by which it is found.
-pub(super) fn index(connection: &Connection, id: i64, entry: &Incoming, is_new: bool) -> Result<Words, StoreError> {
-    let mut found = Gathered::default();
-    found.text(entry.id.as_str());
-    entry.fields.values().for_each(|value| found.value(value));
+impl Words {
+    /// The words of an entry, each once, in all languages.
+    pub(super) fn of(id: i64, entry: &Incoming, is_new: bool) -> Words {
+        let mut found = Gathered::default();
+        found.text(entry.id.as_str());
+        entry.fields.values().for_each(|value| found.value(value));
+        Words { entry: id, is_new, words: found.joined() }
+    }
+}
+
+/// Notes what an entry refers to.
+pub(super) fn keep_references(
+    connection: &Connection,
+    id: i64,
+    entry: &Incoming,
+    is_new: bool,
+) -> Result<(), StoreError> {
     if !is_new {
         connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
     }
-    for target in &found.targets {
-        connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?.execute(params![id, target])?;
+    let mut keep = connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?;
+    let mut targets = Vec::new();
+    entry.fields.values().for_each(|value| references(value, &mut targets));
+    for target in targets {
+        keep.execute(params![id, target.to_string()])?;
     }
-    Ok(Words { entry: id, is_new, words: found.joined() })
+    Ok(())
+}
+
+fn references<'a>(value: &'a Value, found: &mut Vec<&'a Address>) {
+    match value {
+        Value::Reference(address) => found.push(address),
+        Value::List(items) => items.iter().for_each(|item| references(item, found)),
+        Value::Record(fields) => fields.values().for_each(|field| references(field, found)),
+        Value::Localised(by_language) => by_language.values().for_each(|inner| references(inner, found)),
+        Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) | Value::Text(_) => {}
+    }
 }
 
 /// Keeps the words of a page's entries, after everything else of the page: a statement that fires a
@@ -43,36 +68,30 @@ pub(super) fn keep_words(connection: &Connection, all: &[Words]) -> Result<(), S
     Ok(())
 }
 
-/// The words of an entry, each once, and the addresses it refers to.
 #[derive(Default)]
-struct Gathered {
-    words: HashSet<String>,
-    targets: Vec<String>,
+struct Gathered<'a> {
+    words: HashSet<&'a str>,
 }
 
-impl Gathered {
-    fn value(&mut self, value: &Value) {
+impl<'a> Gathered<'a> {
+    fn value(&mut self, value: &'a Value) {
         match value {
             Value::Text(text) => self.text(text),
-            Value::Reference(address) => self.targets.push(address.to_string()),
             Value::List(items) => items.iter().for_each(|item| self.value(item)),
             Value::Record(fields) => fields.values().for_each(|field| self.value(field)),
             Value::Localised(by_language) => by_language.values().for_each(|inner| self.value(inner)),
-            Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) => {}
+            Value::Null | Value::Boolean(_) | Value::Integer(_) | Value::Number(_) | Value::Reference(_) => {}
         }
     }
 
     /// The words of a text outside of its tags.
-    fn text(&mut self, text: &str) {
+    fn text(&mut self, text: &'a str) {
         let outside = text.split('<').enumerate().map(|(place, part)| match (place, part.split_once('>')) {
             (0, _) | (_, None) => part,
             (_, Some((_, after))) => after,
         });
-        for word in outside.flat_map(|part| part.split(|c: char| !c.is_alphanumeric())) {
-            if !word.is_empty() && !self.words.contains(word) {
-                self.words.insert(word.to_owned());
-            }
-        }
+        let words = outside.flat_map(|part| part.split(|c: char| !c.is_alphanumeric()));
+        self.words.extend(words.filter(|word| !word.is_empty()));
     }
 
     fn joined(&self) -> String {

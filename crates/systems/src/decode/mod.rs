@@ -29,16 +29,17 @@ impl Decoder<'_> {
     pub(crate) fn entries(&self, answer: &Json) -> (Vec<Incoming>, Vec<Problem>) {
         let (mut entries, mut problems) = (Vec::new(), Vec::new());
         for (place, item) in self.read.items.all(answer).into_iter().enumerate() {
-            let mut take = |item: &Json, place: String| match self.incoming(&place, item) {
+            let mut take = |item: &Json, place: String, raw: &Json| match self.incoming(&place, item, raw.to_string()) {
                 Ok(entry) => entries.push(entry),
                 Err(problem) => problems.push(problem),
             };
             let place = format!("item {}", place + 1);
             match &self.read.each {
-                None => take(item, place),
+                None => take(item, place, item),
                 Some(each) => {
                     for (number, inner) in each.all(item).into_iter().enumerate() {
-                        take(&json!({ "outer": item, "inner": inner }), format!("{place}, entry {}", number + 1));
+                        let whole = json!({ "outer": item, "inner": inner });
+                        take(&whole, format!("{place}, entry {}", number + 1), inner);
                     }
                 }
             }
@@ -46,8 +47,8 @@ impl Decoder<'_> {
         (entries, problems)
     }
 
-    /// Reads an item, or says what is wrong with it.
-    pub(crate) fn incoming(&self, place: &str, item: &Json) -> Result<Incoming, Problem> {
+    /// Reads an item, which came as `raw`, or says what is wrong with it.
+    pub(crate) fn incoming(&self, place: &str, item: &Json, raw: String) -> Result<Incoming, Problem> {
         let problem = |item: &str, message: String| Problem { item: item.to_owned(), message };
         let opened;
         let item = if self.read.embedded.is_empty() {
@@ -82,7 +83,7 @@ impl Decoder<'_> {
         let fields = Value::Record(self.record(item).map_err(named)?);
         let fingerprint = fingerprint(&fields);
         let Value::Record(fields) = fields else { return Err(named("has no fields".to_owned())) };
-        Ok(Incoming { id, part, state, revision, fields, fingerprint })
+        Ok(Incoming { id, part, state, revision, fields, fingerprint, raw: Some(raw), notes: Vec::new() })
     }
 
     /// A source without states has live entries. A word that is not in the table is used as it is

@@ -9,11 +9,13 @@ use feed_rs::model::{Entry, Feed, FeedType, Text};
 use jiff::Timestamp;
 use url::Url;
 
-use super::{FeedSource, Medium, Wanted};
+use super::dates::{self, When};
+use super::document::{Document, Received};
+use super::{FeedSource, Medium, Wanted, encoding};
 use crate::{ErrorKind, Problem};
 
 /// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
-pub(super) const SCHEME: &str = "feed 2";
+pub(super) const SCHEME: &str = "feed 3";
 
 /// What a feed holds.
 pub(crate) struct Decoded {
@@ -28,20 +30,21 @@ pub(crate) fn decode(
     source: &FeedSource,
     base: Option<&Url>,
     now: Timestamp,
-    body: &[u8],
+    (body, charset): (&[u8], Option<&str>),
 ) -> Result<Decoded, ErrorKind> {
-    let parser = feed_rs::parser::Builder::new()
-        .sanitize_content(false)
-        // An item without an id gets one from what it holds, not a new one at every reading.
-        .id_generator(|_, _, _| String::new())
-        .build();
-    let feed = parser.parse(body).map_err(|error| ErrorKind::Content(not_a_feed(body, &error.to_string())))?;
-    let mut decoded = Decoded { entries: Vec::new(), problems: Vec::new(), further: further(&feed, base) };
-    for (place, item) in feed.entries.iter().enumerate() {
+    let (text, encoding_note) = encoding::text(body, charset);
+    let Document { feed, items, problems } = Document::read(&text).map_err(|error| not_a_feed(&text, &error))?;
+    let mut decoded = Decoded { entries: Vec::new(), problems, further: further(&feed, base) };
+    for ((place, item), received) in feed.entries.iter().enumerate().zip(items) {
         if !is_wanted(&source.wanted, item, now) {
             continue;
         }
-        let fields = fields(source, &feed, item);
+        let mut fields = fields(source, &feed, item);
+        let Received { raw, mut notes } = received;
+        notes.extend(encoding_note.clone());
+        if let Some(raw) = &raw {
+            mend_dates(raw, item, &mut fields, &mut notes);
+        }
         let id = format!("{}/{}", source.name, stable_id(item, &fields));
         match EntryId::new(id) {
             Err(error) => decoded.problems.push(Problem {
@@ -53,11 +56,37 @@ pub(crate) fn decode(
                 let fingerprint = fingerprint(&value);
                 let Value::Record(fields) = value else { continue };
                 let revision = item.updated.and_then(|moment| Revision::new(moment.to_rfc3339()).ok());
-                decoded.entries.push(Incoming { id, part: None, state: State::Live, revision, fields, fingerprint });
+                let state = State::Live;
+                decoded.entries.push(Incoming { id, part: None, state, revision, fields, fingerprint, raw, notes });
             }
         }
     }
     Ok(decoded)
+}
+
+/// Reads the dates that the standards' reader could not, and says of every one that is not written
+/// as they have it what became of it.
+fn mend_dates(raw: &str, item: &Entry, fields: &mut Record, notes: &mut Vec<String>) {
+    for (when, text) in dates::written(raw) {
+        let (name, read) = match when {
+            When::Published => ("published", item.published),
+            When::Updated => ("updated", item.updated),
+        };
+        if dates::is_standard(text) {
+            continue;
+        }
+        let salvaged = match read {
+            Some(moment) => Some(moment.to_rfc3339()),
+            None => dates::salvage(text).map(|moment| moment.to_string()),
+        };
+        match salvaged {
+            Some(moment) => {
+                notes.push(format!("its date `{text}` is not written as the standards say, and was read as {moment}"));
+                fields.entry(name.to_owned()).or_insert(Value::Text(moment));
+            }
+            None => notes.push(format!("its date `{text}` cannot be read, and was left out")),
+        }
+    }
 }
 
 /// Where a feed goes on: on the same host only, for the link is the feed's and not ours.
@@ -92,15 +121,15 @@ fn medium(item: &Entry) -> Medium {
     attached.unwrap_or(Medium::Text)
 }
 
-fn not_a_feed(body: &[u8], error: &str) -> String {
-    let start = String::from_utf8_lossy(&body[..body.len().min(512)]).trim_start().to_lowercase();
-    if body.iter().all(u8::is_ascii_whitespace) {
+fn not_a_feed(text: &str, error: &str) -> ErrorKind {
+    let start = text.trim_start().chars().take(32).collect::<String>().to_lowercase();
+    ErrorKind::Content(if text.trim().is_empty() {
         "expected a feed, and the body is empty".to_owned()
     } else if start.starts_with("<!doctype html") || start.starts_with("<html") {
         "expected a feed, and it is a page of HTML".to_owned()
     } else {
         format!("expected a feed (RSS, Atom or JSON Feed): {error}")
-    }
+    })
 }
 
 /// The item's own id; else its link; else the hash of what it says.
@@ -202,11 +231,13 @@ mod tests {
 
     fn drawn_of(source: &FeedSource, body: &str) -> String {
         let base: Url = "http://f.example/feed".parse().unwrap();
-        match decode(source, Some(&base), "2026-05-02T08:00:00Z".parse().unwrap(), body.as_bytes()) {
+        match decode(source, Some(&base), "2026-05-02T08:00:00Z".parse().unwrap(), (body.as_bytes(), None)) {
             Err(error) => error.to_string(),
             Ok(Decoded { entries, problems, .. }) => {
-                let entry =
-                    |entry: &Incoming| format!("{}: {}", entry.id, to_json(&Value::Record(entry.fields.clone())));
+                let entry = |entry: &Incoming| {
+                    let notes: String = entry.notes.iter().map(|note| format!("\n  note: {note}")).collect();
+                    format!("{}: {}{notes}", entry.id, to_json(&Value::Record(entry.fields.clone())))
+                };
                 let problem = |problem: &Problem| format!("{}: {}", problem.item, problem.message);
                 entries.iter().map(entry).chain(problems.iter().map(problem)).collect::<Vec<_>>().join("\n")
             }
@@ -256,7 +287,8 @@ mod tests {
         let base: Url = "http://f.example/feed".parse().unwrap();
         let further = |rel: &str, href: &str| {
             let now = "2026-05-02T08:00:00Z".parse().unwrap();
-            let decoded = decode(&source(Wanted::default()), Some(&base), now, feed(rel, href).as_bytes()).unwrap();
+            let decoded =
+                decode(&source(Wanted::default()), Some(&base), now, (feed(rel, href).as_bytes(), None)).unwrap();
             decoded.further.map(|url| url.to_string())
         };
         assert_eq!(further("next", "/feed?page=2").as_deref(), Some("http://f.example/feed?page=2"));
@@ -271,6 +303,30 @@ mod tests {
     fn an_item_without_an_id_keeps_the_one_we_gave_it() {
         assert_eq!(drawn(RSS), drawn(RSS));
         assert!(drawn(RSS).contains("fernhollow/http://f.example/18"));
+    }
+
+    #[test]
+    fn what_can_be_salvaged_is_and_says_so() {
+        let rss = |items: &str| format!("<rss version=\"2.0\"><channel><title>F</title>{items}</channel></rss>");
+        let items = [
+            "<item><guid>amp</guid><title>Moss & fern</title><description>A&nbsp;&unknown; b</description></item>",
+            "<item><guid>markup</guid><title>Fern</title><description>Now <b>open</b><br> daily</description></item>",
+            "<item><guid>control</guid><title>Fe\u{8}rn&#11;</title></item>",
+            "<item><guid>date</guid><title>x</title><pubDate>2026-05-01 09:30</pubDate></item>",
+            "<item><guid>no-date</guid><title>x</title><pubDate>some day in May</pubDate></item>",
+        ];
+        let fine = "<item><guid>fine</guid><title>Fine</title></item>";
+        let texts = [
+            rss(&items.concat()),
+            rss(&format!("{fine}<item><guid>broken</guid><link></item>{fine}")).replace("<guid>fine</guid><title>Fine</title></item></channel>", "<guid>after</guid></item></channel>"),
+            rss(&format!("{fine}<item><guid>no end</guid><title>T</title>{}", fine.replace("fine", "next"))),
+            format!("<rss version=\"0.94\"><channel><title>F</title>{fine}</channel></rss>"),
+            format!("<rss><channel><title>F</title>{fine}</channel></rss>"),
+            format!("Warning: a notice of the server\n<?xml version=\"1.0\"?>{}", rss(fine)),
+            format!("<!DOCTYPE rss [<!ENTITY x SYSTEM \"file:///etc/passwd\">]>{}", rss("<item><guid>entity</guid><title>&x;</title></item>")),
+            r#"{"version": "2", "title": "J", "items": [{"id": 7, "content_text": "x", "date_published": "2026-05-01"}, {"content_text": 3}]}"#.to_owned(),
+        ];
+        insta::assert_snapshot!(texts.map(|text| drawn(&text)).join("\n---\n"));
     }
 
     #[test]

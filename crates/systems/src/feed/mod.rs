@@ -1,9 +1,13 @@
 //! Kind `feed`: RSS, Atom and JSON Feed, from the web or from a file.
 
+mod dates;
 mod decode;
+mod document;
+mod encoding;
+mod mend;
 mod opml;
 
-#[cfg(test)]
+#[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
 
 use diaporos_core::intake::{Listing, PageMark};
@@ -232,7 +236,7 @@ impl Read for Feeds {
             FeedPlace::File(path) => (None, path.display().to_string()),
         };
         let wrong = |kind| SystemError { system: self.client.system().clone(), url: shown.clone(), kind };
-        let decoded = decode::decode(source, base, ask.now, &answer.body).map_err(wrong)?;
+        let decoded = decode::decode(source, base, ask.now, (&answer.body, answer.charset())).map_err(wrong)?;
         let further = decoded.further.filter(|_| place.page < MOST_PAGES);
         let next = match further {
             Some(url) => Some(Place { feed: place.feed, page: place.page + 1, url: Some(url) }.write()),

@@ -1,7 +1,7 @@
 //! Files of many entries, read piece by piece: JSON Lines, and CSV (RFC 4180).
 
 use std::fs::File;
-use std::io::{BufRead, BufReader, Read as _, Seek, SeekFrom};
+use std::io::{self, BufRead, BufReader, Read as _, Seek, SeekFrom};
 use std::path::Path;
 
 use diaporos_core::change::Fingerprint;
@@ -13,33 +13,36 @@ const PIECE: usize = 1_000;
 
 /// The forms of files with an entry a line or record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum LineForm {
+pub(crate) enum LineForm {
     Json,
     Csv,
 }
 
 /// A piece of a file.
-pub(super) struct Piece {
-    /// What stands in each line, with the line's number.
-    pub(super) items: Vec<(u64, Result<Json, String>)>,
+pub(crate) struct Piece {
+    /// What stands in each line, with the line's number and the line itself.
+    pub(crate) items: Vec<(u64, Result<Json, String>, String)>,
     /// The hash of the piece.
     pub(super) content: Fingerprint,
     /// How many bytes it has.
     pub(super) bytes: u64,
     /// Where the next begins; none at the end.
-    pub(super) next: Option<u64>,
+    pub(crate) next: Option<u64>,
 }
 
 /// Reads a piece from an offset on, at which a line or record begins.
 pub(super) fn read(path: &Path, form: LineForm, offset: u64, most: u64) -> Result<Piece, String> {
-    let file = File::open(path).map_err(|error| error.to_string())?;
+    read_from(File::open(path).map_err(|error| error.to_string())?, form, offset, most)
+}
+
+pub(crate) fn read_from(file: impl io::Read + Seek, form: LineForm, offset: u64, most: u64) -> Result<Piece, String> {
     match form {
         LineForm::Json => json_lines(file, offset, most),
         LineForm::Csv => csv_records(file, offset, most),
     }
 }
 
-fn json_lines(file: File, offset: u64, most: u64) -> Result<Piece, String> {
+fn json_lines(file: impl io::Read, offset: u64, most: u64) -> Result<Piece, String> {
     let mut reader = BufReader::new(file);
     let mut number = lines_before(&mut reader, offset)?;
     let mut items = Vec::new();
@@ -58,14 +61,15 @@ fn json_lines(file: File, offset: u64, most: u64) -> Result<Piece, String> {
         number += 1;
         let line = all[start..].strip_prefix(b"\xef\xbb\xbf").unwrap_or(&all[start..]);
         if !line.iter().all(u8::is_ascii_whitespace) {
-            items.push((number, serde_json::from_slice(line).map_err(|error| format!("is not JSON: {error}"))));
+            let item = serde_json::from_slice(line).map_err(|error| format!("is not JSON: {error}"));
+            items.push((number, item, received(line)));
         }
     }
     Ok(piece(items, &all, Some(at)))
 }
 
 /// How many lines stand before an offset; the reader is at the offset afterwards.
-fn lines_before(reader: &mut BufReader<File>, offset: u64) -> Result<u64, String> {
+fn lines_before(reader: &mut BufReader<impl io::Read>, offset: u64) -> Result<u64, String> {
     let mut lines = 0;
     let mut left = offset;
     let mut buffer = vec![0; 64 * 1024];
@@ -81,11 +85,16 @@ fn lines_before(reader: &mut BufReader<File>, offset: u64) -> Result<u64, String
     Ok(lines)
 }
 
-fn piece(items: Vec<(u64, Result<Json, String>)>, all: &[u8], next: Option<u64>) -> Piece {
+/// A line as it came, without its end.
+fn received(line: &[u8]) -> String {
+    String::from_utf8_lossy(line).trim_end_matches(['\r', '\n']).to_owned()
+}
+
+fn piece(items: Vec<(u64, Result<Json, String>, String)>, all: &[u8], next: Option<u64>) -> Piece {
     Piece { items, content: fingerprint_bytes("", all), bytes: all.len() as u64, next }
 }
 
-fn csv_records(mut file: File, offset: u64, most: u64) -> Result<Piece, String> {
+fn csv_records(mut file: impl io::Read + Seek, offset: u64, most: u64) -> Result<Piece, String> {
     let mut start = Vec::new();
     (&mut file).take(64 * 1024).read_to_end(&mut start).map_err(|error| error.to_string())?;
     let separator = separator(&start);
@@ -103,6 +112,7 @@ fn csv_records(mut file: File, offset: u64, most: u64) -> Result<Piece, String> 
         .flexible(true)
         .from_reader(&mut counted);
     let mut items = Vec::new();
+    let mut ends: Vec<usize> = Vec::new();
     let mut record = csv::ByteRecord::new();
     let mut next = None;
     loop {
@@ -118,11 +128,15 @@ fn csv_records(mut file: File, offset: u64, most: u64) -> Result<Piece, String> 
             return Err(format!("a record is longer than {most} bytes"));
         }
         let line = record.position().map_or(0, csv::Position::line);
-        items.push((line, fields(&names, &record)));
+        ends.push(usize::try_from(reader.position().byte()).unwrap_or(usize::MAX));
+        let start = record.position().map_or(0, |position| usize::try_from(position.byte()).unwrap_or(usize::MAX));
+        items.push((line, fields(&names, &record), start));
     }
     let read = reader.position().byte();
     let mut content = counted.hash;
     content.truncate(usize::try_from(read).unwrap_or(usize::MAX));
+    let slice = |start: usize, end: usize| received(content.get(start..end).unwrap_or_default());
+    let items = items.into_iter().zip(ends).map(|((line, item, start), end)| (line, item, slice(start, end))).collect();
     Ok(Piece { items, content: fingerprint_bytes(&names.join(","), &content), bytes: read, next })
 }
 
@@ -148,13 +162,13 @@ fn separator(start: &[u8]) -> u8 {
 }
 
 /// Keeps what was read, for the hash.
-struct Counted {
-    inner: File,
+struct Counted<R> {
+    inner: R,
     hash: Vec<u8>,
 }
 
-impl std::io::Read for &mut Counted {
-    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+impl<R: io::Read> io::Read for Counted<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.inner.read(buffer)?;
         self.hash.extend_from_slice(&buffer[..read]);
         Ok(read)
@@ -179,7 +193,9 @@ mod tests {
             Ok(piece) => piece
                 .items
                 .into_iter()
-                .map(|(line, item)| format!("{line} {}", item.map_or_else(|error| error, |json| json.to_string())))
+                .map(|(line, item, raw)| {
+                    format!("{line} {} <- {raw}", item.map_or_else(|error| error, |json| json.to_string()))
+                })
                 .collect::<Vec<_>>()
                 .join("\n"),
         }

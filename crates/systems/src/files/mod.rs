@@ -6,8 +6,10 @@ mod form;
 mod front_matter;
 mod lines;
 
-#[cfg(test)]
+#[cfg(any(test, fuzzing))]
 pub(crate) use front_matter::parse as parse_markdown;
+#[cfg(any(test, fuzzing))]
+pub(crate) use lines::{LineForm, read_from as read_lines};
 
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
@@ -127,7 +129,7 @@ impl FilesReader {
                     gathered.bytes += bytes.len() as u64;
                     gathered.marks.push(format!("{file} {}", fingerprint_bytes("", &bytes)));
                     match form::parse(whole, &bytes) {
-                        Ok(json) => take(&decoder, &name, &json, &mut gathered),
+                        Ok(json) => take(&decoder, &name, &json, &bytes, &mut gathered),
                         Err(message) => gathered.problems.push(Problem { item: file.clone(), message }),
                     }
                     None
@@ -169,9 +171,9 @@ impl FilesReader {
             .map_err(|reason| self.error(&name.file, ErrorKind::Content(reason)))?;
         gathered.bytes += chunk.bytes;
         gathered.marks.push(format!("{} {offset} {}", name.file, chunk.content));
-        for (line, item) in chunk.items {
+        for (line, item, raw) in chunk.items {
             match item {
-                Ok(json) => take_item(decoder, &name.item(line), name, &json, gathered),
+                Ok(json) => take_item(decoder, (&name.item(line), raw), name, &json, gathered),
                 Err(message) => {
                     gathered.problems.push(Problem { item: format!("{}, line {line}", name.file), message });
                 }
@@ -205,17 +207,19 @@ impl FileName {
 }
 
 /// Takes every item of a file.
-fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, gathered: &mut Gathered) {
+fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, bytes: &[u8], gathered: &mut Gathered) {
     let items = decoder.read.items.all(json);
     let several = items.len() > 1 || decoder.read.items.as_str().contains('*');
     for (number, item) in (1..).zip(items) {
         let id = if several { name.item(number) } else { name.stem.clone() };
-        take_item(decoder, &id, name, item, gathered);
+        // The file as it is, where it holds one entry.
+        let raw = if several { item.to_string() } else { String::from_utf8_lossy(bytes).into_owned() };
+        take_item(decoder, (&id, raw), name, item, gathered);
     }
 }
 
-fn take_item(decoder: &Decoder<'_>, id: &str, name: &FileName, item: &Json, gathered: &mut Gathered) {
-    let mut entry = decoder.incoming(id, item);
+fn take_item(decoder: &Decoder<'_>, (id, raw): (&str, String), name: &FileName, item: &Json, gathered: &mut Gathered) {
+    let mut entry = decoder.incoming(id, item, raw);
     if let (Ok(taken), Some(code)) = (&mut entry, &name.language) {
         match decoder.languages.tag(code) {
             Ok(tag) => taken.part = Some(tag),

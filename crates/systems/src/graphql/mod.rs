@@ -154,7 +154,7 @@ impl Read for GraphqlReader {
         let (mut entries, mut problems) = decoder.entries(&json);
         // What a faulty item lacks is not known: its entry stays as it was.
         for (item, message) in errors.of_items(&json, &read.items) {
-            let id = decoder.incoming("", &item).map(|entry| entry.id);
+            let id = decoder.incoming("", &item, String::new()).map(|entry| entry.id);
             entries.retain(|entry| id.as_ref() != Ok(&entry.id));
             problems.push(Problem { item: id.map_or_else(|problem| problem.item, |id| id.to_string()), message });
         }

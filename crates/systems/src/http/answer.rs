@@ -32,6 +32,15 @@ impl Answer {
         self.headers.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
     }
 
+    /// The encoding that its header claims.
+    #[must_use]
+    pub fn charset(&self) -> Option<&str> {
+        let parameters = self.header("content-type")?.split(';').skip(1);
+        let named =
+            |parameter: &str| parameter.trim().get(..8).is_some_and(|name| name.eq_ignore_ascii_case("charset="));
+        parameters.map(str::trim).find(|parameter| named(parameter)).map(|parameter| parameter[8..].trim_matches('"'))
+    }
+
     /// By what it is known again, with the hash of its content and where the listing goes on.
     #[must_use]
     pub fn mark(&self, content: Fingerprint, next: Option<String>) -> PageMark {

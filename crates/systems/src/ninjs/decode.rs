@@ -61,6 +61,8 @@ fn incoming(item: &Json) -> Result<Incoming, String> {
         revision: version.and_then(|text| Revision::new(text).ok()),
         fields,
         fingerprint,
+        raw: Some(item.to_string()),
+        notes: Vec::new(),
     })
 }
 

@@ -188,7 +188,7 @@ impl Read for RestReader {
         };
         let wrong = |kind| self.client.error(&request, kind);
         let json = answer.json().map_err(wrong)?;
-        let entry = self.decoder(kind, read).incoming(id.as_str(), &json);
+        let entry = self.decoder(kind, read).incoming(id.as_str(), &json, json.to_string());
         entry.map(Some).map_err(|problem| wrong(ErrorKind::Content(format!("{} {}", problem.item, problem.message))))
     }
 
