@@ -6,7 +6,7 @@ use diaporos_core::diagnostic::Source;
 use jiff::Timestamp;
 
 use crate::feed::{self, FeedPlace, FeedSource, Wanted};
-use crate::files::{LineForm, parse_markdown, read_lines};
+use crate::files::{LineForm, cut_lines, parse_markdown};
 use crate::{ProfileKind, ninjs, openapi, read_profile, xml};
 
 /// Reads a feed.
@@ -26,12 +26,13 @@ pub fn read_news(bytes: &[u8]) {
 /// Reads a file of lines or records to its end, piece by piece.
 pub fn read_records(bytes: &[u8]) {
     for form in [LineForm::Csv, LineForm::Json] {
-        let (mut offset, mut pieces) = (0, 0);
-        while let Ok(piece) = read_lines(Cursor::new(bytes), form, offset, 1_000) {
+        let (mut from, mut pieces) = ((0, 1), 0);
+        while let Ok(piece) = cut_lines(Cursor::new(bytes), form, from, 1_000) {
+            let _ = piece.lines();
             pieces += 1;
             assert!(pieces <= bytes.len() + 2, "it does not come to an end");
             match piece.next {
-                Some(next) => offset = next,
+                Some(next) => from = next,
                 None => break,
             }
         }

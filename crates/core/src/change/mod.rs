@@ -4,4 +4,6 @@ mod difference;
 mod fingerprint;
 
 pub use difference::{Difference, differences};
-pub use fingerprint::{Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_texts};
+pub use fingerprint::{
+    Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_texts, fingerprint_without,
+};

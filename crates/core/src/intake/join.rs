@@ -33,7 +33,7 @@ pub fn join(parts: Parts, main: Option<&LanguageTag>, declared: &dyn Fn(&str) ->
             names.push(name.clone());
         }
     }
-    let mut fields = Record::new();
+    let mut fields = Record::default();
     for name in names {
         let values: Localised = shown
             .iter()
@@ -88,7 +88,7 @@ mod tests {
     use serde_json::json;
 
     fn part(tag: &str, revision: &str, state: State, fields: serde_json::Value) -> (LanguageTag, Incoming) {
-        let Value::Record(fields) = from_json(fields) else { panic!() };
+        let Value::Record(fields) = from_json(&fields) else { panic!() };
         let fingerprint = fingerprint(&Value::Record(fields.clone()));
         let tag: LanguageTag = tag.parse().unwrap();
         let id = EntryId::new("7").unwrap();

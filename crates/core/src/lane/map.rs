@@ -134,7 +134,7 @@ impl Mapper<'_> {
     }
 
     fn documents(&mut self, lane: &Lane, target: &Target) -> Mapped {
-        let mut whole = Record::new();
+        let mut whole = Record::default();
         for (name, expression) in &lane.fields {
             if let Some(value) = self.evaluate(name, expression) {
                 whole.insert(name.clone(), value);

@@ -105,7 +105,7 @@ mod tests {
             (of(FieldKind::Date), json!("2026-02-30"), "must be a date, and the lane gives text"),
             (of(FieldKind::Instant), json!("2026-02-03T10:00:00Z"), ""),
         ] {
-            let found = fit(&field, &from_json(json)).err().map_or(String::new(), |misfit| misfit.to_string());
+            let found = fit(&field, &from_json(&json)).err().map_or(String::new(), |misfit| misfit.to_string());
             assert_eq!(found, expected, "{field:?}");
         }
     }

@@ -142,7 +142,7 @@ mod tests {
             id: EntryId::new("9001").unwrap(),
             item: None,
             revision: None,
-            fields: Record::new(),
+            fields: Record::default(),
             presence: Presence::Present,
         };
         let there = |content: &str| Wanted::There(fingerprint(&Value::from(content)));

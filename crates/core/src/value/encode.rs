@@ -17,18 +17,18 @@ const REFERENCE: &str = "@entry";
 
 /// Reads plain JSON; objects become records.
 #[must_use]
-pub fn from_json(json: Json) -> Value {
+pub fn from_json(json: &Json) -> Value {
     match json {
         Json::Null => Value::Null,
-        Json::Bool(truth) => Value::Boolean(truth),
+        Json::Bool(truth) => Value::Boolean(*truth),
         Json::Number(number) => match number.as_i64() {
             Some(whole) => Value::Integer(whole),
             None => Value::Number(number.as_f64().unwrap_or(f64::NAN)),
         },
-        Json::String(text) => Value::Text(text),
-        Json::Array(items) => Value::List(items.into_iter().map(from_json).collect()),
+        Json::String(text) => Value::Text(text.clone()),
+        Json::Array(items) => Value::List(items.iter().map(from_json).collect()),
         Json::Object(fields) => {
-            Value::Record(fields.into_iter().map(|(name, field)| (name, from_json(field))).collect())
+            Value::Record(fields.iter().map(|(name, field)| (name.clone(), from_json(field))).collect())
         }
     }
 }
@@ -120,7 +120,8 @@ pub fn from_stored(json: Json) -> Result<Value, DecodeError> {
             let fields = fields.into_iter().map(|(name, field)| Ok((unescaped(name), from_stored(field)?)));
             Value::Record(fields.collect::<Result<Record, DecodeError>>()?)
         }
-        scalar => from_json(scalar),
+        Json::String(text) => Value::Text(text),
+        scalar => from_json(&scalar),
     })
 }
 
@@ -179,7 +180,7 @@ pub(crate) mod tests {
 
     #[test]
     fn a_source_cannot_forge_our_marks() {
-        let hostile = from_json(json!({ "@entry": "a/b/c", "@languages": 3 }));
+        let hostile = from_json(&json!({ "@entry": "a/b/c", "@languages": 3 }));
         let Value::Record(fields) = &hostile else { panic!() };
         assert_eq!(from_stored(serde_json::from_str(&stored_text(fields)).unwrap()).unwrap(), hostile);
     }

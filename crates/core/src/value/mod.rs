@@ -6,6 +6,7 @@ mod language;
 mod localised;
 mod name;
 
+use foldhash::fast::RandomState;
 use indexmap::IndexMap;
 
 pub use address::{Address, AddressError};
@@ -17,7 +18,7 @@ pub use localised::{Localised, languages_of, project};
 pub use name::{EntryId, FieldName, LaneName, NameError, Revision, SystemName, TypeName};
 
 /// Fields by name, in the order in which the source gave them. The order never counts in comparing.
-pub type Record = IndexMap<String, Value>;
+pub type Record = IndexMap<String, Value, RandomState>;
 
 /// A piece of content.
 #[derive(Debug, Clone, PartialEq, Default)]

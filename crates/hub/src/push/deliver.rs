@@ -315,7 +315,7 @@ fn order_id(order: &Order) -> Option<&EntryId> {
 fn order_fields(order: &Order) -> diaporos_core::value::Record {
     match order {
         Order::Create { fields, .. } | Order::Update { fields, .. } => fields.clone(),
-        _ => diaporos_core::value::Record::new(),
+        _ => diaporos_core::value::Record::default(),
     }
 }
 

@@ -38,7 +38,7 @@ impl DocumentPlan {
         match (&self.document, &self.known) {
             (Some(document), _) => document.fields.clone(),
             (None, Some(row)) => row.fields.clone(),
-            (None, None) => Record::new(),
+            (None, None) => Record::default(),
         }
     }
 

@@ -5,8 +5,10 @@ use std::collections::HashMap;
 
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{Record, stored_text};
+use rayon::prelude::*;
 use rusqlite::{Connection, OptionalExtension, params};
 use zstd::bulk::{Compressor, Decompressor};
+use zstd::dict::EncoderDictionary;
 
 use super::StoreError;
 use super::row::fields;
@@ -15,6 +17,8 @@ use super::row::fields;
 const LEVEL: i32 = 1;
 /// From so many entries of a type it is learnt what they have in common.
 const SAMPLES: std::ops::Range<usize> = 64..1_000;
+/// Contents that one thread packs in a row.
+pub(super) const SHARE: usize = 64;
 const DICTIONARY_BYTES: usize = 48 * 1024;
 /// No version is larger; what claims to be is damaged.
 const MOST_BYTES: usize = 1 << 30;
@@ -57,7 +61,7 @@ impl Content {
 #[derive(Default)]
 pub(super) struct Packing {
     /// By type: its dictionary's number, 0 where it has none yet, and what packs by it.
-    packers: HashMap<i64, (i64, Compressor<'static>)>,
+    packers: HashMap<i64, (i64, EncoderDictionary<'static>)>,
     /// By dictionary.
     unpackers: HashMap<i64, Decompressor<'static>>,
 }
@@ -83,15 +87,19 @@ impl Packing {
             _ => dictionary_of(connection, kind)?.map_or_else(|| learn(connection, kind, contents), Ok)?,
         };
         if known != Some(number) {
-            let packer = match number {
-                0 => Compressor::new(LEVEL),
-                _ => Compressor::with_dictionary(LEVEL, &dictionary(connection, number)?),
-            };
-            self.packers.insert(kind, (number, packer.map_err(StoreError::content)?));
+            let bytes = if number == 0 { Vec::new() } else { dictionary(connection, number)? };
+            self.packers.insert(kind, (number, EncoderDictionary::copy(&bytes, LEVEL)));
         }
-        let Some((number, packer)) = self.packers.get_mut(&kind) else { return Ok(Vec::new()) };
-        let pack = |text: &String| Ok((packer.compress(text.as_bytes()).map_err(StoreError::content)?, *number));
-        contents.iter().map(pack).collect()
+        let Some((number, dictionary)) = self.packers.get(&kind) else { return Ok(Vec::new()) };
+        let packer = || match number {
+            0 => Compressor::new(LEVEL),
+            _ => Compressor::with_prepared_dictionary(dictionary),
+        };
+        let pack = |packer: &mut std::io::Result<Compressor<'_>>, text: &String| {
+            let packer = packer.as_mut().map_err(StoreError::content)?;
+            Ok((packer.compress(text.as_bytes()).map_err(StoreError::content)?, *number))
+        };
+        contents.par_iter().with_min_len(SHARE).map_init(packer, pack).collect()
     }
 
     /// Forgets what a transaction that failed may have learnt.

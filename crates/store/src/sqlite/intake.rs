@@ -5,10 +5,11 @@ use std::collections::HashSet;
 use diaporos_core::intake::{Incoming, PageMark};
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::Timestamp;
+use rayon::prelude::*;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
 
-use super::content::{Content, Packing};
+use super::content::{Content, Packing, SHARE};
 use super::row::{fingerprint, millis};
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
@@ -136,7 +137,7 @@ impl Store {
         let packing = self.packing.get_mut();
         let kept = keep_versions(&transaction, packing, number, &fresh, now);
         kept.inspect_err(|_| packing.forget())?;
-        let words: Vec<Words> = fresh.iter().map(Fresh::words).collect();
+        let words: Vec<Words> = fresh.par_iter().with_min_len(SHARE).map(Fresh::words).collect();
         keep_words(&transaction, &words)?;
         if let Some((place, mark)) = mark {
             keep_mark(&transaction, number, place, mark, &Seen(on_page), now)?;
@@ -354,7 +355,8 @@ fn keep_versions(
     fresh: &[Fresh<'_>],
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let contents: Vec<String> = fresh.iter().map(|one| Content::write(one.entry)).collect::<Result<_, _>>()?;
+    let write = |one: &Fresh<'_>| Content::write(one.entry);
+    let contents: Vec<String> = fresh.par_iter().with_min_len(SHARE).map(write).collect::<Result<_, _>>()?;
     let mut keep = connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?;
     for (Fresh { id, version, entry }, (content, packed_by)) in
         fresh.iter().zip(packing.pack(connection, kind, &contents)?)

@@ -103,7 +103,7 @@ impl Bench {
             fingerprint: fingerprint(&Value::Null),
             presence: Presence::Present,
         };
-        let delivered = vec![Delivered { language: None, counterpart, fields: Record::new() }];
+        let delivered = vec![Delivered { language: None, counterpart, fields: Record::default() }];
         Verdict { delivered, ..Verdict::new(self.number(id), Standing::Delivered) }
     }
 }
@@ -422,7 +422,7 @@ fn what_was_received_is_kept_with_each_version() {
         raw: Some("line\nline\n".to_owned()),
         ..incoming("1", "Fern", State::Live)
     };
-    bench.take_in(&[noted.clone()], &mut Seen::default(), 1);
+    bench.take_in(std::slice::from_ref(&noted), &mut Seen::default(), 1);
     bench.take_in(&[incoming("1", "Moss", State::Live)], &mut Seen::default(), 2);
     let number = bench.number("1");
     let first = bench.store.version(number, 1).unwrap().unwrap();

@@ -4,6 +4,7 @@ use std::collections::HashSet;
 
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{Address, Value};
+use foldhash::fast::RandomState;
 use rusqlite::{Connection, params};
 
 use super::StoreError;
@@ -70,7 +71,7 @@ pub(super) fn keep_words(connection: &Connection, all: &[Words]) -> Result<(), S
 
 #[derive(Default)]
 struct Gathered<'a> {
-    words: HashSet<&'a str>,
+    words: HashSet<&'a str, RandomState>,
 }
 
 impl<'a> Gathered<'a> {

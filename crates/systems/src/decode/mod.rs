@@ -3,18 +3,22 @@
 mod embedded;
 mod languages;
 
-use diaporos_core::change::fingerprint;
+use diaporos_core::change::fingerprint_without;
 use diaporos_core::intake::Incoming;
 use diaporos_core::model::FieldKind;
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, SystemName, TypeName, Value, from_json};
 use indexmap::IndexMap;
+use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
 use crate::Problem;
 use crate::profile::{Id, ProfileField, Query, ReadType, scalar_text};
 use embedded::open_up;
 pub use languages::{LanguageCodes, UnknownCode};
+
+/// Items that one thread reads in a row.
+pub(crate) const SHARE: usize = 32;
 
 /// What is needed to read an item.
 pub(crate) struct Decoder<'a> {
@@ -27,21 +31,27 @@ pub(crate) struct Decoder<'a> {
 impl Decoder<'_> {
     /// Reads every entry of an answer: those that can be read, and what is wrong with the others.
     pub(crate) fn entries(&self, answer: &Json) -> (Vec<Incoming>, Vec<Problem>) {
-        let (mut entries, mut problems) = (Vec::new(), Vec::new());
-        for (place, item) in self.read.items.all(answer).into_iter().enumerate() {
-            let mut take = |item: &Json, place: String, raw: &Json| match self.incoming(&place, item, raw.to_string()) {
-                Ok(entry) => entries.push(entry),
-                Err(problem) => problems.push(problem),
-            };
+        let read = |(place, item): (usize, &&Json)| {
             let place = format!("item {}", place + 1);
             match &self.read.each {
-                None => take(item, place, item),
+                None => vec![self.incoming(&place, item, item.to_string())],
                 Some(each) => {
-                    for (number, inner) in each.all(item).into_iter().enumerate() {
+                    let inner = each.all(item).into_iter().enumerate();
+                    let read = |(number, inner): (usize, &Json)| {
                         let whole = json!({ "outer": item, "inner": inner });
-                        take(&whole, format!("{place}, entry {}", number + 1), inner);
-                    }
+                        self.incoming(&format!("{place}, entry {}", number + 1), &whole, inner.to_string())
+                    };
+                    inner.map(read).collect()
                 }
+            }
+        };
+        let items = self.read.items.all(answer);
+        let read: Vec<_> = items.par_iter().enumerate().with_min_len(SHARE).flat_map_iter(read).collect();
+        let (mut entries, mut problems) = (Vec::new(), Vec::new());
+        for one in read {
+            match one {
+                Ok(entry) => entries.push(entry),
+                Err(problem) => problems.push(problem),
             }
         }
         (entries, problems)
@@ -81,7 +91,7 @@ impl Decoder<'_> {
             Err(error) => return Err(named(format!("its revision cannot be used: {error}"))),
         };
         let fields = Value::Record(self.record(item).map_err(named)?);
-        let fingerprint = fingerprint(&fields);
+        let fingerprint = fingerprint_without(&fields, &self.read.ignore);
         let Value::Record(fields) = fields else { return Err(named("has no fields".to_owned())) };
         Ok(Incoming { id, part, state, revision, fields, fingerprint, raw: Some(raw), notes: Vec::new() })
     }
@@ -109,9 +119,9 @@ impl Decoder<'_> {
         };
         let Json::Object(members) = whole else { return Err("its fields are not an object".to_owned()) };
         let Some(fields) = self.fields else {
-            return Ok(members.iter().map(|(name, json)| (name.clone(), from_json(json.clone()))).collect());
+            return Ok(members.iter().map(|(name, json)| (name.clone(), from_json(json))).collect());
         };
-        let mut record = Record::new();
+        let mut record = Record::default();
         for (name, field) in fields {
             let value = match &field.at {
                 None => self.value(field, members.get(name)),
@@ -163,7 +173,7 @@ impl Decoder<'_> {
                 items.iter().map(|item| self.reference(field, to, item)).collect::<Result<_, _>>().map(Value::List)
             }
             (FieldKind::Reference(to), one) => self.reference(field, to, one),
-            (_, other) => Ok(from_json(other.clone())),
+            (_, other) => Ok(from_json(other)),
         }
     }
 

@@ -149,7 +149,7 @@ fn stable_id(item: &Entry, fields: &Record) -> String {
 }
 
 fn fields(source: &FeedSource, feed: &Feed, item: &Entry) -> Record {
-    let mut fields = Record::new();
+    let mut fields = Record::default();
     let mut set = |name: &str, value: Value| {
         if !value.is_blank() {
             fields.insert(name.to_owned(), value);

@@ -6,10 +6,13 @@ use std::path::Path;
 
 use diaporos_core::change::Fingerprint;
 use diaporos_core::change::fingerprint_bytes;
+use rayon::prelude::*;
 use serde_json::{Map, Value as Json};
 
+use crate::decode::SHARE;
+
 /// Entries of one piece.
-const PIECE: usize = 1_000;
+const PIECE: u64 = 1_000;
 
 /// The forms of files with an entry a line or record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -18,85 +21,92 @@ pub(crate) enum LineForm {
     Csv,
 }
 
-/// A piece of a file.
+/// A piece of a file: whole lines or records.
 pub(crate) struct Piece {
-    /// What stands in each line, with the line's number and the line itself.
-    pub(crate) items: Vec<(u64, Result<Json, String>, String)>,
+    form: LineForm,
+    bytes: Vec<u8>,
+    /// Of CSV: the names in the heading, and what stands between fields.
+    heading: (Vec<String>, u8),
+    /// The number of its first line.
+    line: u64,
     /// The hash of the piece.
     pub(super) content: Fingerprint,
-    /// How many bytes it has.
-    pub(super) bytes: u64,
-    /// Where the next begins; none at the end.
-    pub(crate) next: Option<u64>,
+    /// Where the next begins, and the number of its first line; none at the end.
+    pub(crate) next: Option<(u64, u64)>,
 }
 
-/// Reads a piece from an offset on, at which a line or record begins.
-pub(super) fn read(path: &Path, form: LineForm, offset: u64, most: u64) -> Result<Piece, String> {
-    read_from(File::open(path).map_err(|error| error.to_string())?, form, offset, most)
+/// What stands in a line or record: its number, what it holds, and itself as it came.
+pub(crate) type Line = (u64, Result<Json, String>, String);
+
+/// Cuts a piece from a file, from an offset on at which a line or record begins.
+pub(super) fn cut(path: &Path, form: LineForm, from: (u64, u64), most: u64) -> Result<Piece, String> {
+    cut_from(File::open(path).map_err(|error| error.to_string())?, form, from, most)
 }
 
-pub(crate) fn read_from(file: impl io::Read + Seek, form: LineForm, offset: u64, most: u64) -> Result<Piece, String> {
-    match form {
-        LineForm::Json => json_lines(file, offset, most),
-        LineForm::Csv => csv_records(file, offset, most),
-    }
+pub(crate) fn cut_from(
+    mut file: impl io::Read + Seek,
+    form: LineForm,
+    (offset, line): (u64, u64),
+    most: u64,
+) -> Result<Piece, String> {
+    let heading = match form {
+        LineForm::Json => (Vec::new(), 0),
+        LineForm::Csv => heading(&mut file)?,
+    };
+    file.seek(SeekFrom::Start(offset)).map_err(|error| error.to_string())?;
+    let (bytes, lines, ends) = match form {
+        LineForm::Json => cut_lines(BufReader::new(file), line, most)?,
+        LineForm::Csv => cut_records(file, offset == 0, heading.1, most)?,
+    };
+    let next = (!ends).then(|| (offset + bytes.len() as u64, line + lines));
+    let content = fingerprint_bytes(&heading.0.join(","), &bytes);
+    Ok(Piece { form, bytes, heading, line, content, next })
 }
 
-fn json_lines(file: impl io::Read, offset: u64, most: u64) -> Result<Piece, String> {
-    let mut reader = BufReader::new(file);
-    let mut number = lines_before(&mut reader, offset)?;
-    let mut items = Vec::new();
-    let mut all = Vec::new();
-    let mut at = offset;
-    while items.len() < PIECE {
-        let start = all.len();
-        let read = (&mut reader).take(most + 1).read_until(b'\n', &mut all).map_err(|error| error.to_string())?;
+/// Lines up to a piece's size: their bytes, how many there are, and whether the file ends there.
+fn cut_lines(mut reader: impl BufRead, line: u64, most: u64) -> Result<(Vec<u8>, u64, bool), String> {
+    let mut bytes = Vec::new();
+    for lines in 0..PIECE {
+        let read = (&mut reader).take(most + 1).read_until(b'\n', &mut bytes).map_err(|error| error.to_string())?;
         if read == 0 {
-            return Ok(piece(items, &all, None));
+            return Ok((bytes, lines, true));
         }
         if read as u64 > most {
-            return Err(format!("line {} is longer than {most} bytes", number + 1));
-        }
-        at += read as u64;
-        number += 1;
-        let line = all[start..].strip_prefix(b"\xef\xbb\xbf").unwrap_or(&all[start..]);
-        if !line.iter().all(u8::is_ascii_whitespace) {
-            let item = serde_json::from_slice(line).map_err(|error| format!("is not JSON: {error}"));
-            items.push((number, item, received(line)));
+            return Err(format!("line {} is longer than {most} bytes", line + lines));
         }
     }
-    Ok(piece(items, &all, Some(at)))
+    Ok((bytes, PIECE, false))
 }
 
-/// How many lines stand before an offset; the reader is at the offset afterwards.
-fn lines_before(reader: &mut BufReader<impl io::Read>, offset: u64) -> Result<u64, String> {
-    let mut lines = 0;
-    let mut left = offset;
-    let mut buffer = vec![0; 64 * 1024];
-    while left > 0 {
-        let most = usize::try_from(left).unwrap_or(usize::MAX).min(buffer.len());
-        let read = reader.read(&mut buffer[..most]).map_err(|error| error.to_string())?;
-        if read == 0 {
+/// Records up to a piece's size; a record may have several lines.
+fn cut_records(file: impl io::Read, headed: bool, separator: u8, most: u64) -> Result<(Vec<u8>, u64, bool), String> {
+    let mut copied = Copied { inner: file, bytes: Vec::new() };
+    let mut reader = records(&mut copied, headed, separator);
+    let mut record = csv::ByteRecord::default();
+    let mut ends = false;
+    for _ in 0..PIECE {
+        if !reader.read_byte_record(&mut record).map_err(|error| error.to_string())? {
+            ends = true;
             break;
         }
-        lines += buffer[..read].iter().filter(|byte| **byte == b'\n').count() as u64;
-        left -= read as u64;
+        if record.as_slice().len() as u64 > most {
+            return Err(format!("a record is longer than {most} bytes"));
+        }
     }
-    Ok(lines)
+    let (at, lines) = (reader.position().byte(), reader.position().line() - 1);
+    drop(reader);
+    let mut bytes = copied.bytes;
+    bytes.truncate(usize::try_from(at).unwrap_or(usize::MAX));
+    Ok((bytes, lines, ends))
 }
 
-/// A line as it came, without its end.
-fn received(line: &[u8]) -> String {
-    String::from_utf8_lossy(line).trim_end_matches(['\r', '\n']).to_owned()
+fn records<R: io::Read>(from: R, headed: bool, separator: u8) -> csv::Reader<R> {
+    csv::ReaderBuilder::new().delimiter(separator).has_headers(headed).flexible(true).from_reader(from)
 }
 
-fn piece(items: Vec<(u64, Result<Json, String>, String)>, all: &[u8], next: Option<u64>) -> Piece {
-    Piece { items, content: fingerprint_bytes("", all), bytes: all.len() as u64, next }
-}
-
-fn csv_records(mut file: impl io::Read + Seek, offset: u64, most: u64) -> Result<Piece, String> {
+fn heading(file: &mut impl io::Read) -> Result<(Vec<String>, u8), String> {
     let mut start = Vec::new();
-    (&mut file).take(64 * 1024).read_to_end(&mut start).map_err(|error| error.to_string())?;
+    file.take(64 * 1024).read_to_end(&mut start).map_err(|error| error.to_string())?;
     let separator = separator(&start);
     let mut head = csv::ReaderBuilder::new().delimiter(separator).from_reader(start.as_slice());
     let names = head.headers().map_err(|error| format!("has a heading that cannot be read: {error}"))?.clone();
@@ -104,40 +114,52 @@ fn csv_records(mut file: impl io::Read + Seek, offset: u64, most: u64) -> Result
     if let Some(twice) = names.iter().enumerate().find(|(place, name)| names[..*place].contains(name)) {
         return Err(format!("the heading names `{}` twice", twice.1));
     }
-    file.seek(SeekFrom::Start(offset)).map_err(|error| error.to_string())?;
-    let mut counted = Counted { inner: file, hash: Vec::new() };
-    let mut reader = csv::ReaderBuilder::new()
-        .delimiter(separator)
-        .has_headers(offset == 0)
-        .flexible(true)
-        .from_reader(&mut counted);
-    let mut items = Vec::new();
-    let mut ends: Vec<usize> = Vec::new();
-    let mut record = csv::ByteRecord::new();
-    let mut next = None;
-    loop {
-        let at = reader.position().byte();
-        if items.len() >= PIECE {
-            next = Some(offset + at);
-            break;
-        }
-        if !reader.read_byte_record(&mut record).map_err(|error| error.to_string())? {
-            break;
-        }
-        if record.as_slice().len() as u64 > most {
-            return Err(format!("a record is longer than {most} bytes"));
-        }
-        let line = record.position().map_or(0, csv::Position::line);
-        ends.push(usize::try_from(reader.position().byte()).unwrap_or(usize::MAX));
-        let start = record.position().map_or(0, |position| usize::try_from(position.byte()).unwrap_or(usize::MAX));
-        items.push((line, fields(&names, &record), start));
+    Ok((names, separator))
+}
+
+impl Piece {
+    /// How many bytes it has.
+    pub(super) fn size(&self) -> u64 {
+        self.bytes.len() as u64
     }
-    let read = reader.position().byte();
-    let mut content = counted.hash;
-    content.truncate(usize::try_from(read).unwrap_or(usize::MAX));
-    let slice = |start: usize, end: usize| received(content.get(start..end).unwrap_or_default());
-    let items = items.into_iter().zip(ends).map(|((line, item, start), end)| (line, item, slice(start, end))).collect();
-    Ok(Piece { items, content: fingerprint_bytes(&names.join(","), &content), bytes: read, next })
+
+    /// Reads its lines or records.
+    pub(crate) fn lines(&self) -> Vec<Line> {
+        match self.form {
+            LineForm::Json => self.json_lines(),
+            LineForm::Csv => self.csv_records(),
+        }
+    }
+
+    fn json_lines(&self) -> Vec<Line> {
+        let lines: Vec<(u64, &[u8])> = (self.line..).zip(self.bytes.split(|byte| *byte == b'\n')).collect();
+        let read = |(number, line): (u64, &[u8])| {
+            let line = line.strip_prefix(b"\xef\xbb\xbf").unwrap_or(line);
+            let is_blank = line.iter().all(u8::is_ascii_whitespace);
+            let item = || serde_json::from_slice(line).map_err(|error| format!("is not JSON: {error}"));
+            (!is_blank).then(|| (number, item(), received(line)))
+        };
+        lines.into_par_iter().with_min_len(SHARE).filter_map(read).collect()
+    }
+
+    fn csv_records(&self) -> Vec<Line> {
+        let mut reader = records(self.bytes.as_slice(), self.line == 1, self.heading.1);
+        let mut record = csv::ByteRecord::default();
+        let mut lines = Vec::new();
+        // What cannot be read was refused when the piece was cut.
+        while let Ok(true) = reader.read_byte_record(&mut record) {
+            let place = |position: &csv::Position| usize::try_from(position.byte()).unwrap_or(usize::MAX);
+            let raw = self.bytes.get(record.position().map_or(0, place)..place(reader.position()));
+            let line = self.line + record.position().map_or(1, csv::Position::line) - 1;
+            lines.push((line, fields(&self.heading.0, &record), received(raw.unwrap_or_default())));
+        }
+        lines
+    }
+}
+
+/// A line as it came, without its end.
+fn received(line: &[u8]) -> String {
+    String::from_utf8_lossy(line).trim_end_matches(['\r', '\n']).to_owned()
 }
 
 fn fields(names: &[String], record: &csv::ByteRecord) -> Result<Json, String> {
@@ -161,16 +183,16 @@ fn separator(start: &[u8]) -> u8 {
     [b',', b';', b'\t'].into_iter().rev().max_by_key(|separator| count(*separator)).unwrap_or(b',')
 }
 
-/// Keeps what was read, for the hash.
-struct Counted<R> {
+/// Keeps what was read.
+struct Copied<R> {
     inner: R,
-    hash: Vec<u8>,
+    bytes: Vec<u8>,
 }
 
-impl<R: io::Read> io::Read for Counted<R> {
+impl<R: io::Read> io::Read for &mut Copied<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.inner.read(buffer)?;
-        self.hash.extend_from_slice(&buffer[..read]);
+        self.bytes.extend_from_slice(&buffer[..read]);
         Ok(read)
     }
 }
@@ -180,24 +202,36 @@ mod tests {
     use super::*;
 
     fn drawn(form: LineForm, text: &str) -> String {
-        let folder = std::env::temp_dir().join(format!(
-            "diaporos-lines-{}-{}",
-            std::process::id(),
-            fingerprint_bytes("", text.as_bytes())
-        ));
-        std::fs::write(&folder, text).unwrap();
-        let read = read(&folder, form, 0, 60);
-        std::fs::remove_file(&folder).unwrap();
-        match read {
+        match cut_from(io::Cursor::new(text), form, (0, 1), 60) {
             Err(error) => error,
-            Ok(piece) => piece
-                .items
-                .into_iter()
-                .map(|(line, item, raw)| {
+            Ok(piece) => {
+                let shown = |(line, item, raw): Line| {
                     format!("{line} {} <- {raw}", item.map_or_else(|error| error, |json| json.to_string()))
-                })
-                .collect::<Vec<_>>()
-                .join("\n"),
+                };
+                piece.lines().into_iter().map(shown).collect::<Vec<_>>().join("\n")
+            }
+        }
+    }
+
+    #[test]
+    fn pieces_go_on_where_the_last_ended() {
+        let json: String = (1..=2_500).map(|n| format!("{{\"n\": {n}}}\n")).collect();
+        let csv: String =
+            std::iter::once("n,t\n".to_owned()).chain((2..=2_500).map(|n| format!("{n},\"a\nb\"\n"))).collect();
+        for (form, text) in [(LineForm::Json, json), (LineForm::Csv, csv)] {
+            let (mut from, mut numbers, mut lines) = (Some((0, 1)), Vec::new(), Vec::new());
+            while let Some(place) = from {
+                let piece = cut_from(io::Cursor::new(&text), form, place, 1_000).unwrap();
+                for (line, item, _) in piece.lines() {
+                    lines.push(line);
+                    numbers.push(item.unwrap()["n"].to_string().trim_matches('"').parse::<u64>().unwrap());
+                }
+                from = piece.next;
+            }
+            let expected: Vec<u64> = if form == LineForm::Json { (1..=2_500).collect() } else { (2..=2_500).collect() };
+            assert_eq!(numbers, expected);
+            let line = |n: &u64| if form == LineForm::Json { *n } else { 2 * n - 2 };
+            assert_eq!(lines, expected.iter().map(line).collect::<Vec<_>>());
         }
     }
 

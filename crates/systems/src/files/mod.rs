@@ -9,7 +9,7 @@ mod lines;
 #[cfg(any(test, fuzzing))]
 pub(crate) use front_matter::parse as parse_markdown;
 #[cfg(any(test, fuzzing))]
-pub(crate) use lines::{LineForm, read_from as read_lines};
+pub(crate) use lines::{LineForm, cut_from as cut_lines};
 
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
@@ -20,16 +20,17 @@ use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use indexmap::IndexMap;
+use rayon::prelude::*;
 use serde_json::Value as Json;
 
-use crate::decode::{Decoder, LanguageCodes};
+use crate::decode::{Decoder, LanguageCodes, SHARE};
 use crate::profile::{Profile, ReadType};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
 pub use find::check_pattern;
 use form::Form;
 
 /// Raised when files come to be read otherwise, so that unchanged ones are read anew.
-const SCHEME: &str = "files 1";
+const SCHEME: &str = "files 2";
 /// Files of one page, and after how many bytes no more are added.
 const FILES_A_PAGE: usize = 200;
 const BYTES_A_PAGE: u64 = 4 * 1024 * 1024;
@@ -47,32 +48,59 @@ pub struct FilesReader {
     found: IndexMap<TypeName, OnceLock<Result<Vec<String>, String>>>,
 }
 
-/// Where a listing stands: a file, and how far into it.
+/// Where a listing stands: a file, how far into it, and the number of the line there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Place {
     offset: u64,
+    line: u64,
     file: String,
 }
 
 impl Place {
     fn read(cursor: &str) -> Option<Place> {
-        let (offset, file) = cursor.split_once(' ')?;
-        Some(Place { offset: offset.parse().ok()?, file: file.to_owned() })
+        let mut parts = cursor.splitn(3, ' ');
+        let mut number = || parts.next()?.parse().ok();
+        let (offset, line) = (number()?, number()?);
+        Some(Place { offset, line, file: parts.next()?.to_owned() })
     }
 
     fn write(&self) -> String {
-        format!("{} {}", self.offset, self.file)
+        format!("{} {} {}", self.offset, self.line, self.file)
+    }
+
+    fn start(file: &str) -> Place {
+        Place { offset: 0, line: 1, file: file.to_owned() }
     }
 }
 
-/// What a page has gathered.
+/// What stands on a page, not read yet: what is as it was need not be.
 #[derive(Default)]
 struct Gathered {
+    files: Vec<(String, Bytes)>,
+    marks: Vec<String>,
+    size: u64,
+}
+
+enum Bytes {
+    Whole(form::WholeForm, Vec<u8>),
+    Piece(lines::Piece),
+    OfNoForm,
+}
+
+/// The entries of a page, and what could not be read.
+#[derive(Default)]
+struct Taken {
     entries: Vec<Incoming>,
     problems: Vec<Problem>,
-    marks: Vec<String>,
-    bytes: u64,
-    files: usize,
+}
+
+impl Taken {
+    fn add(&mut self, read: Result<Incoming, Problem>) {
+        match read {
+            Ok(entry) => self.entries.push(entry),
+            Err(problem) => self.problems.push(problem),
+        }
+    }
 }
 
 impl FilesReader {
@@ -108,44 +136,69 @@ impl FilesReader {
     /// Gathers files from a place on until there are enough for a page. Where a file of lines is
     /// not at its end, the place is within it.
     fn gather(&self, kind: &TypeName, from: Option<Place>) -> Result<(Gathered, Option<Place>), SystemError> {
-        let read = self.read_type(kind)?;
-        let files = self.files(kind, read)?;
-        let fields = self.profile.types.get(kind).and_then(|known| known.fields.as_ref());
-        let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
+        let files = self.files(kind, self.read_type(kind)?)?;
         let mut gathered = Gathered::default();
         let first = from.as_ref().map_or(0, |from| files.partition_point(|file| *file < from.file));
-        let mut offset = from.map_or(0, |from| if files.get(first) == Some(&from.file) { from.offset } else { 0 });
+        let mut from = from.filter(|from| files.get(first) == Some(&from.file));
         for file in &files[first..] {
-            if gathered.files >= FILES_A_PAGE || gathered.bytes >= BYTES_A_PAGE {
-                return Ok((gathered, Some(Place { offset: 0, file: file.clone() })));
+            let place = from.take().unwrap_or_else(|| Place::start(file));
+            if gathered.files.len() >= FILES_A_PAGE || gathered.size >= BYTES_A_PAGE {
+                return Ok((gathered, Some(place)));
             }
-            gathered.files += 1;
             let path = self.folder.join(file);
-            let name = FileName::new(file, read);
-            let rest = match Form::of(file) {
-                Some(Form::Lines(lines)) => self.lines(&decoder, &path, &name, lines, offset, &mut gathered)?,
-                Some(Form::Whole(whole)) => {
+            let (bytes, next) = match Form::of(file) {
+                Some(Form::Lines(form)) => {
+                    let piece = lines::cut(&path, form, (place.offset, place.line), self.max_bytes)
+                        .map_err(|reason| self.error(file, ErrorKind::Content(reason)))?;
+                    gathered.size += piece.size();
+                    gathered.marks.push(format!("{file} {} {}", place.offset, piece.content));
+                    let next = piece.next.map(|(offset, line)| Place { offset, line, file: file.clone() });
+                    (Bytes::Piece(piece), next)
+                }
+                Some(Form::Whole(form)) => {
                     let bytes = self.whole(&path, file)?;
-                    gathered.bytes += bytes.len() as u64;
+                    gathered.size += bytes.len() as u64;
                     gathered.marks.push(format!("{file} {}", fingerprint_bytes("", &bytes)));
-                    match form::parse(whole, &bytes) {
-                        Ok(json) => take(&decoder, &name, &json, &bytes, &mut gathered),
-                        Err(message) => gathered.problems.push(Problem { item: file.clone(), message }),
-                    }
-                    None
+                    (Bytes::Whole(form, bytes), None)
                 }
-                None => {
-                    let message = "its ending tells no form that is read: json, jsonl, csv, xml, md".to_owned();
-                    gathered.problems.push(Problem { item: file.clone(), message });
-                    None
-                }
+                None => (Bytes::OfNoForm, None),
             };
-            if let Some(offset) = rest {
-                return Ok((gathered, Some(Place { offset, file: file.clone() })));
+            gathered.files.push((file.clone(), bytes));
+            if next.is_some() {
+                return Ok((gathered, next));
             }
-            offset = 0;
         }
         Ok((gathered, None))
+    }
+
+    /// Reads what was gathered.
+    fn take(&self, kind: &TypeName, gathered: Gathered) -> Result<Taken, SystemError> {
+        let read = self.read_type(kind)?;
+        let fields = self.profile.types.get(kind).and_then(|known| known.fields.as_ref());
+        let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
+        let mut taken = Taken::default();
+        for (file, bytes) in gathered.files {
+            let name = FileName::new(&file, read);
+            match bytes {
+                Bytes::Whole(form, bytes) => match form::parse(form, &bytes) {
+                    Ok(json) => take(&decoder, &name, &json, &bytes, &mut taken),
+                    Err(message) => taken.problems.push(Problem { item: file, message }),
+                },
+                Bytes::Piece(piece) => {
+                    let read = |(line, item, raw): lines::Line| match item {
+                        Ok(json) => read_item(&decoder, (&name.item(line), raw), &name, &json),
+                        Err(message) => Err(Problem { item: format!("{file}, line {line}"), message }),
+                    };
+                    let lines = piece.lines().into_par_iter().with_min_len(SHARE);
+                    lines.map(read).collect::<Vec<_>>().into_iter().for_each(|read| taken.add(read));
+                }
+                Bytes::OfNoForm => {
+                    let message = "its ending tells no form that is read: json, jsonl, csv, xml, md".to_owned();
+                    taken.problems.push(Problem { item: file, message });
+                }
+            }
+        }
+        Ok(taken)
     }
 
     fn whole(&self, path: &Path, file: &str) -> Result<Vec<u8>, SystemError> {
@@ -155,31 +208,6 @@ impl FilesReader {
             return Err(self.error(file, ErrorKind::TooLarge { limit: self.max_bytes }));
         }
         std::fs::read(path).map_err(unreadable)
-    }
-
-    /// Reads lines or records from an offset on, and says where to go on.
-    fn lines(
-        &self,
-        decoder: &Decoder<'_>,
-        path: &Path,
-        name: &FileName,
-        form: lines::LineForm,
-        offset: u64,
-        gathered: &mut Gathered,
-    ) -> Result<Option<u64>, SystemError> {
-        let chunk = lines::read(path, form, offset, self.max_bytes)
-            .map_err(|reason| self.error(&name.file, ErrorKind::Content(reason)))?;
-        gathered.bytes += chunk.bytes;
-        gathered.marks.push(format!("{} {offset} {}", name.file, chunk.content));
-        for (line, item, raw) in chunk.items {
-            match item {
-                Ok(json) => take_item(decoder, (&name.item(line), raw), name, &json, gathered),
-                Err(message) => {
-                    gathered.problems.push(Problem { item: format!("{}, line {line}", name.file), message });
-                }
-            }
-        }
-        Ok(chunk.next)
     }
 }
 
@@ -207,33 +235,33 @@ impl FileName {
 }
 
 /// Takes every item of a file.
-fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, bytes: &[u8], gathered: &mut Gathered) {
+fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, bytes: &[u8], taken: &mut Taken) {
     let items = decoder.read.items.all(json);
     let several = items.len() > 1 || decoder.read.items.as_str().contains('*');
     for (number, item) in (1..).zip(items) {
         let id = if several { name.item(number) } else { name.stem.clone() };
         // The file as it is, where it holds one entry.
         let raw = if several { item.to_string() } else { String::from_utf8_lossy(bytes).into_owned() };
-        take_item(decoder, (&id, raw), name, item, gathered);
+        taken.add(read_item(decoder, (&id, raw), name, item));
     }
 }
 
-fn take_item(decoder: &Decoder<'_>, (id, raw): (&str, String), name: &FileName, item: &Json, gathered: &mut Gathered) {
-    let mut entry = decoder.incoming(id, item, raw);
-    if let (Ok(taken), Some(code)) = (&mut entry, &name.language) {
-        match decoder.languages.tag(code) {
-            Ok(tag) => taken.part = Some(tag),
-            Err(error) => {
-                entry = Err(Problem { item: name.file.clone(), message: format!("its name cannot be read: {error}") });
-            }
-        }
+fn read_item(
+    decoder: &Decoder<'_>,
+    (id, raw): (&str, String),
+    name: &FileName,
+    item: &Json,
+) -> Result<Incoming, Problem> {
+    let in_file = |problem: Problem| Problem { item: format!("{} in {}", problem.item, name.file), ..problem };
+    let mut entry = decoder.incoming(id, item, raw).map_err(in_file)?;
+    if let Some(code) = &name.language {
+        let tag = decoder.languages.tag(code).map_err(|error| Problem {
+            item: name.file.clone(),
+            message: format!("its name cannot be read: {error}"),
+        })?;
+        entry.part = Some(tag);
     }
-    match entry {
-        Ok(entry) => gathered.entries.push(entry),
-        Err(problem) => {
-            gathered.problems.push(Problem { item: format!("{} in {}", problem.item, name.file), ..problem });
-        }
-    }
+    Ok(entry)
 }
 
 #[async_trait]
@@ -268,7 +296,7 @@ impl Read for FilesReader {
             return Ok(Page::new(PageContent::Same, next));
         }
         let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
-        let Gathered { entries, problems, .. } = gathered;
+        let Taken { entries, problems } = self.take(ask.kind, gathered)?;
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }
 }

@@ -69,10 +69,10 @@ fn incoming(item: &Json) -> Result<Incoming, String> {
 /// The common fields under names that both versions share, and the rest as it is. Version 1 has one
 /// `headline` and `body_html`; version 2 has lists, whose items have a role.
 fn fields(members: &Map<String, Json>, depth: usize) -> Record {
-    let mut fields = Record::new();
+    let mut fields = Record::default();
     let mut set = |name: &str, value: Option<Json>| {
         if let Some(value) = value.filter(|value| !value.is_null()) {
-            fields.insert(name.to_owned(), from_json(value));
+            fields.insert(name.to_owned(), from_json(&value));
         }
     };
     let own = |names: &[&str]| names.iter().find_map(|name| members.get(*name)).cloned();
@@ -117,7 +117,7 @@ fn fields(members: &Map<String, Json>, depth: usize) -> Record {
         "associations",
     ];
     for (name, value) in members.iter().filter(|(name, value)| !known.contains(&name.as_str()) && !value.is_null()) {
-        fields.entry(name.clone()).or_insert_with(|| from_json(value.clone()));
+        fields.entry(name.clone()).or_insert_with(|| from_json(value));
     }
     if !assets.is_empty() {
         fields.insert("assets".to_owned(), Value::List(assets));
@@ -165,7 +165,7 @@ fn assets(members: &Map<String, Json>, depth: usize) -> Vec<Value> {
         let mut fields = fields(members, depth - 1);
         fields.insert("role".to_owned(), Value::Text(role));
         for (name, value) in rendition(members) {
-            fields.insert(name.to_owned(), from_json(value));
+            fields.insert(name.to_owned(), from_json(&value));
         }
         fields.shift_remove("renditions");
         Some(Value::Record(fields))

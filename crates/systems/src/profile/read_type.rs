@@ -35,6 +35,8 @@ pub(crate) struct ReadType {
     pub(crate) state_missing: Option<State>,
     /// Where its fields are.
     pub(crate) fields_at: Option<Query>,
+    /// Fields whose changes do not count, such as counters.
+    pub(crate) ignore: Vec<String>,
     /// Texts among the fields that hold a document of their own.
     pub(crate) embedded: Vec<(String, Embedded)>,
     /// How each language of an entry is told, where they are listed one by one.
@@ -155,6 +157,8 @@ impl ReadType {
             found
         });
         let fields_at = Query::from_key(section, "fields_at", report).or_else(|| Query::inner(each.as_ref()));
+        let ignore =
+            section.text_or_texts("ignore", report).iter().map(|item| item.value.as_str().to_owned()).collect();
         let embedded =
             section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
         let parts = optional(section, "languages", report, Parts::from_section);
@@ -212,6 +216,7 @@ impl ReadType {
             states,
             state_missing,
             fields_at,
+            ignore,
             embedded,
             parts: parts?,
             language_in_name,

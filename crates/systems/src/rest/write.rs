@@ -110,16 +110,15 @@ impl RestWriter {
             self.fields(kind).and_then(|known| known.fields.get(name)).is_some_and(|field| field.localised)
                 && write.documents == Documents::One
         };
-        let mut fields = Record::new();
+        let mut fields = Record::default();
         for (name, json) in members {
             let value = match json {
                 Json::Object(by_code) if localised(name) => {
-                    let tagged = by_code
-                        .iter()
-                        .map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner.clone()))));
-                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json.clone()), Value::Localised)
+                    let tagged =
+                        by_code.iter().map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner))));
+                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json), Value::Localised)
                 }
-                other => from_json(other.clone()),
+                other => from_json(other),
             };
             fields.insert(name.clone(), value);
         }

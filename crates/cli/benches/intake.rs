@@ -1,0 +1,225 @@
+//! Taking content in, against floors that do one thing each, in the same run: `cargo bench --bench
+//! intake`. Only the ratios mean anything. `ENTRIES=1000000` for the large figures.
+
+#![expect(clippy::unwrap_used, clippy::print_stdout, reason = "a benchmark stops where anything fails")]
+
+use std::fmt::Write as _;
+use std::fs;
+use std::io::{BufRead, BufReader, BufWriter, Write as _};
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use rusqlite::{Connection, params};
+use serde_json::Value as Json;
+
+const WORDS: &[&str] = &[
+    "fern",
+    "moss",
+    "glasshouse",
+    "walk",
+    "garden",
+    "bloom",
+    "light",
+    "water",
+    "stone",
+    "path",
+    "summer",
+    "winter",
+    "autumn",
+    "spring",
+    "rare",
+    "native",
+    "collection",
+    "visitor",
+    "volunteer",
+    "curator",
+    "seed",
+    "frond",
+    "spore",
+    "lichen",
+    "valley",
+    "tarn",
+    "bog",
+    "heath",
+    "alpine",
+    "terrace",
+    "orchard",
+    "meadow",
+    "pond",
+    "daily",
+    "closed",
+    "guided",
+    "tour",
+    "family",
+    "children",
+    "school",
+    "botanist",
+    "explorer",
+    "planted",
+    "restored",
+    "ancient",
+];
+
+fn main() {
+    let entries: u64 = std::env::var("ENTRIES").ok().and_then(|text| text.parse().ok()).unwrap_or(50_000);
+    let folder = tempfile::tempdir().unwrap();
+    let hub = folder.path();
+    fs::create_dir(hub.join("data")).unwrap();
+    fs::write(hub.join("diaporos.toml"), HUB).unwrap();
+    fs::write(hub.join("depot.toml"), PROFILE).unwrap();
+    let file = hub.join("data/plants.jsonl");
+    let raw = generate(&file, entries, 0);
+    println!("{entries} entries, {:.1} MB raw", megabytes(raw));
+
+    let floor_file = hub.join("floor.db");
+    let floor = floor_pass(&file, &floor_file);
+    let (ours, memory) = pull(hub);
+    told("first pull", ours, floor, entries);
+    let size = fs::metadata(hub.join(".diaporos/store.db")).unwrap().len();
+    println!("{:<34} {:>8.2} of raw, with every item as received", "database", size as f64 / raw as f64);
+    println!("{:<34} {:>8.0} MB", "memory at its peak", megabytes(memory));
+
+    generate(&file, entries, 1);
+    let floor = floor_pass(&file, &floor_file);
+    told("second pull, a counter moved", pull(hub).0, floor, entries);
+    told("third pull, bytes as they were", pull(hub).0, floor_pass(&file, &floor_file), entries);
+
+    let start = Instant::now();
+    run(hub, &["entries", "--text", "fern botanist 4711"]);
+    println!("{:<34} {:>8.0} ms, with start-up", "a search of all words", start.elapsed().as_secs_f64() * 1e3);
+
+    feeds(hub);
+}
+
+const HUB: &str = r#"
+[systems.depot]
+kind = "files"
+folder = "data"
+profile = "depot.toml"
+"#;
+const PROFILE: &str = r#"
+[types.plant.read]
+files = "plants.jsonl"
+id = "$.id"
+ignore = ["views"]
+"#;
+
+/// Entries of about 2 kB with 23 fields; of a later pass only the counter differs.
+fn generate(file: &Path, entries: u64, pass: u64) -> u64 {
+    let mut random = fastrand::Rng::with_seed(7);
+    let mut words = |count: usize| -> String {
+        (0..count).map(|_| WORDS[random.usize(..WORDS.len())]).collect::<Vec<_>>().join(" ")
+    };
+    let mut out = BufWriter::new(fs::File::create(file).unwrap());
+    for n in 0..entries {
+        let mut text = || {
+            (0..3).fold(String::new(), |mut text, _| {
+                write!(text, "<p>{} <em>{}</em> {}.</p>", words(12), words(1), words(14)).unwrap();
+                text
+            })
+        };
+        let entry = serde_json::json!({
+            "id": format!("p-{n:07}"), "revision": n % 9 + 1, "state": "live",
+            "description": { "en": text(), "fr": text() },
+            "common_name": { "en": words(2), "fr": words(2), "cy": words(2) }, "latin": words(2), "slug": format!("{}-{n}", words(1)),
+            "summary": { "en": words(15), "fr": words(15) }, "family": words(1), "habitat": words(1),
+            "tags": [words(1), words(1), words(1)], "curator": format!("c-{}", n % 50), "height_cm": n % 900, "rare": n % 7 == 0,
+            "rating": (n % 50) as f64 / 10.0, "published": format!("2026-0{}-11T09:30:00Z", n % 9 + 1), "updated": "2026-10-05T10:00:00Z",
+            "garden": words(1), "bed": format!("B{}", n % 40), "image": { "url": format!("http://img.example/{n}.jpg"), "alt": words(6) },
+            "views": n + pass, "notes": words(10), "schedule": [{ "action": "open", "at": "2026-11-01T10:00:00Z" }],
+        });
+        serde_json::to_writer(&mut out, &entry).unwrap();
+        out.write_all(b"\n").unwrap();
+    }
+    out.flush().unwrap();
+    fs::metadata(file).unwrap().len()
+}
+
+/// The floor: a tree of each line, its hash, and the text into SQLite where the hash is new.
+fn floor_pass(file: &Path, database: &Path) -> Duration {
+    let start = Instant::now();
+    let mut connection = Connection::open(database).unwrap();
+    connection.pragma_update(None, "journal_mode", "WAL").unwrap();
+    connection.execute_batch("CREATE TABLE IF NOT EXISTS entry (id TEXT PRIMARY KEY, hash BLOB, body TEXT)").unwrap();
+    let mut lines = BufReader::new(fs::File::open(file).unwrap()).lines().map(Result::unwrap).peekable();
+    while lines.peek().is_some() {
+        let transaction = connection.transaction().unwrap();
+        for line in lines.by_ref().take(1_000) {
+            let mut tree: Json = serde_json::from_str(&line).unwrap();
+            tree.as_object_mut().unwrap().remove("views");
+            let hash = blake3::hash(&serde_json::to_vec(&tree).unwrap());
+            let id = tree["id"].as_str().unwrap();
+            let known: Option<Vec<u8>> = transaction
+                .prepare_cached("SELECT hash FROM entry WHERE id = ?")
+                .unwrap()
+                .query_row([id], |row| row.get(0))
+                .ok();
+            if known.as_deref() != Some(hash.as_bytes()) {
+                let mut keep = transaction.prepare_cached("INSERT OR REPLACE INTO entry VALUES (?, ?, ?)").unwrap();
+                keep.execute(params![id, hash.as_bytes(), line]).unwrap();
+            }
+        }
+        transaction.commit().unwrap();
+    }
+    start.elapsed()
+}
+
+/// Ten thousand items in one feed, against the reader of feeds alone.
+fn feeds(hub: &Path) {
+    const ITEMS: u64 = 10_000;
+    let mut text = String::from("<rss version=\"2.0\"><channel><title>Fernhollow</title>");
+    let mut random = fastrand::Rng::with_seed(9);
+    for n in 0..ITEMS {
+        let words: Vec<&str> = (0..60).map(|_| WORDS[random.usize(..WORDS.len())]).collect();
+        let (title, body) = (words[..5].join(" "), words.join(" "));
+        write!(text, "<item><guid>f-{n}</guid><title>{title}</title><link>http://f.example/{n}</link><pubDate>Fri, 01 May 2026 09:30:00 +0100</pubDate><description>&lt;p&gt;{body}&lt;/p&gt;</description></item>").unwrap();
+    }
+    text.push_str("</channel></rss>");
+    fs::write(hub.join("feed.xml"), &text).unwrap();
+    let start = Instant::now();
+    assert_eq!(feed_rs::parser::parse(text.as_bytes()).unwrap().entries.len() as u64, ITEMS);
+    let floor = start.elapsed();
+    fs::write(hub.join("diaporos.toml"), "[systems.news]\nkind = \"feed\"\nfeeds = { fernhollow = \"feed.xml\" }\n")
+        .unwrap();
+    told("feed items, against feed-rs alone", pull(hub).0, floor, ITEMS);
+}
+
+fn told(what: &str, ours: Duration, floor: Duration, entries: u64) {
+    let rate = entries as f64 / ours.as_secs_f64();
+    let ratio = ours.as_secs_f64() / floor.as_secs_f64();
+    println!(
+        "{what:<34} {ratio:>8.2} of the floor's time ({rate:.0}/s; floor {:.0}/s)",
+        entries as f64 / floor.as_secs_f64()
+    );
+}
+
+fn megabytes(bytes: u64) -> f64 {
+    bytes as f64 / 1e6
+}
+
+fn run(hub: &Path, arguments: &[&str]) {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_diaporos"));
+    assert!(command.args(arguments).current_dir(hub).stdout(Stdio::null()).status().unwrap().success());
+}
+
+/// How long a pull takes, and the most memory it had.
+fn pull(hub: &Path) -> (Duration, u64) {
+    let start = Instant::now();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_diaporos"));
+    let mut child = command.arg("pull").current_dir(hub).stdout(Stdio::null()).spawn().unwrap();
+    let (status, mut most) = (format!("/proc/{}/status", child.id()), 0);
+    loop {
+        if let Ok(text) = fs::read_to_string(&status)
+            && let Some(line) = text.lines().find(|line| line.starts_with("VmHWM:"))
+        {
+            let kilobytes: u64 = line.split_whitespace().nth(1).unwrap().parse().unwrap();
+            most = most.max(kilobytes * 1024);
+        }
+        if let Some(ended) = child.try_wait().unwrap() {
+            assert!(ended.success());
+            return (start.elapsed(), most);
+        }
+        std::thread::sleep(Duration::from_millis(5));
+    }
+}
