@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use clap::Args;
 use diaporos_core::diagnostic::Report;
+use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
 use diaporos_store::Store;
 use jiff::Timestamp;
@@ -101,6 +102,12 @@ impl Context {
         Box::new(std::io::BufWriter::new(std::io::stdout()))
     }
 
+    /// A line beside the results.
+    pub(crate) fn note(line: &str) {
+        // Nobody is left to tell where stderr is closed.
+        let _ = writeln!(std::io::stderr(), "{line}");
+    }
+
     /// The hub's folder.
     pub(crate) fn folder(&self) -> Result<PathBuf, Failure> {
         if let Some(folder) = &self.hub {
@@ -117,10 +124,11 @@ impl Context {
         let file = config::store_file(&folder);
         // Fields that are not declared are known from the entries, once there are any.
         let store = if file.exists() { Some(Store::open(&file)?) } else { None };
-        let loaded = config::load(&folder, &|system, kind| {
+        let seen = |system: &SystemName, kind: &TypeName| {
             let seen = store.as_ref().map(|store| store.seen_fields(system.as_str(), kind.as_str()));
             seen.and_then(Result::ok).unwrap_or_default()
-        });
+        };
+        let loaded = config::load(&folder, &seen, Context::now());
         match loaded {
             Ok(loaded) => Ok((folder, loaded)),
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Err(no_hub(&folder)),

@@ -4,6 +4,7 @@ mod commands;
 mod context;
 mod error;
 mod output;
+mod typed;
 
 use std::process::ExitCode;
 

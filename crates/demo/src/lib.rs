@@ -23,10 +23,11 @@ pub const CATALOGUE_READ_TOKEN: &str = "ostrel-catalogue-reader-7c1f";
 pub const SITE_WRITE_TOKEN: &str = "ostrel-site-editor-93ab";
 
 /// The files of the demo's hub.
-pub const HUB_FILES: [(&str, &str); 4] = [
+pub const HUB_FILES: [(&str, &str); 5] = [
     ("diaporos.toml", include_str!("../hub/diaporos.toml")),
     ("profiles/catalogue.toml", include_str!("../hub/profiles/catalogue.toml")),
     ("profiles/visitor-site.toml", include_str!("../hub/profiles/visitor-site.toml")),
+    ("tables/sections.csv", include_str!("../hub/tables/sections.csv")),
     (".gitignore", "/.diaporos/\n"),
 ];
 

@@ -3,16 +3,19 @@
 pub mod config;
 mod connect;
 mod event;
+pub mod explain;
 pub mod init;
 pub mod look;
 pub mod model;
 pub mod openapi;
+pub mod page;
 pub mod preview;
 pub mod probe;
 pub mod pull;
 pub mod push;
 pub mod refs;
 pub mod resolve;
+pub mod stream;
 
 pub use connect::{ConnectError, Connector};
 pub use event::{Event, Listener, Silent};

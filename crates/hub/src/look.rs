@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use diaporos_core::expr::{Expression, Subject, evaluate, is_true};
+use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, Value, to_json};
 use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError};
@@ -44,11 +44,24 @@ pub struct EntryQuery {
     /// With these words, in any language.
     pub text: Option<String>,
     /// For which this holds.
-    pub holds: Option<Expression>,
+    pub holds: Option<Program>,
     /// By the value of this, the smallest or, with `true`, the greatest first; those without one last.
-    pub sort: Option<(Expression, bool)>,
+    pub sort: Option<(Program, bool)>,
     /// At most so many.
     pub most: Option<usize>,
+    /// The fields that its expressions read.
+    pub slots: Slots,
+}
+
+/// What expressions over entries may look at.
+#[derive(Clone, Copy)]
+pub struct Glance<'a> {
+    /// Other entries.
+    pub store: &'a Store,
+    /// What the expressions of the hub share.
+    pub library: &'a Library,
+    /// What `now` is.
+    pub now: jiff::Timestamp,
 }
 
 /// Why entries cannot be listed.
@@ -72,7 +85,7 @@ pub enum LookError {
 /// # Errors
 /// Where the store or the receiver fails, or an expression has no value.
 pub fn entries<E: From<LookError>>(
-    store: &Store,
+    glance: Glance<'_>,
     query: &EntryQuery,
     mut each: impl FnMut(EntryRow) -> Result<(), E>,
 ) -> Result<(), E> {
@@ -85,12 +98,12 @@ pub fn entries<E: From<LookError>>(
     let filter = EntryFilter { system: query.system.clone(), kind: query.kind.clone(), states, text };
     let mut left = query.most.unwrap_or(usize::MAX);
     let mut keys: Vec<(Value, i64)> = Vec::new();
-    let passed = store.entries(&filter, |entry| -> Result<_, Passed<E>> {
+    let passed = glance.store.entries(&filter, |entry| -> Result<_, Passed<E>> {
         if left == 0 {
             return Ok(Break(()));
         }
         if let Some(condition) = &query.holds {
-            let value = value_for(condition, &entry.row, store).map_err(|error| Passed(error.into()))?;
+            let value = value_for(condition, &query.slots, &entry.row, glance).map_err(|error| Passed(error.into()))?;
             let holds = is_true(&value).map_err(|message| {
                 Passed(LookError::Expression { address: entry.row.address.clone(), message }.into())
             })?;
@@ -99,7 +112,10 @@ pub fn entries<E: From<LookError>>(
             }
         }
         if let Some((key, _)) = &query.sort {
-            keys.push((value_for(key, &entry.row, store).map_err(|error| Passed(error.into()))?, entry.number));
+            keys.push((
+                value_for(key, &query.slots, &entry.row, glance).map_err(|error| Passed(error.into()))?,
+                entry.number,
+            ));
             return Ok(Continue(()));
         }
         left -= 1;
@@ -110,7 +126,7 @@ pub fn entries<E: From<LookError>>(
     let Some((_, greatest_first)) = &query.sort else { return Ok(()) };
     keys.sort_by(|(a, _), (b, _)| in_order(a, b, *greatest_first));
     for (_, number) in keys.into_iter().take(left) {
-        if let Some(entry) = store.entry_numbered(number).map_err(LookError::from)? {
+        if let Some(entry) = glance.store.entry_numbered(number).map_err(LookError::from)? {
             each(entry.row)?;
         }
     }
@@ -130,9 +146,12 @@ impl<E: From<LookError>> From<StoreError> for Passed<E> {
 ///
 /// # Errors
 /// Where it has none.
-pub fn value_for(expression: &Expression, row: &EntryRow, store: &Store) -> Result<Value, LookError> {
-    let subject = Subject { address: &row.address, state: row.state, fields: &row.fields };
-    evaluate(expression, &subject, store)
+pub fn value_for(program: &Program, slots: &Slots, row: &EntryRow, glance: Glance<'_>) -> Result<Value, LookError> {
+    let values = slots.resolve(&row.fields);
+    let (address, state) = (&row.address, row.state);
+    let subject = Subject { address, state, values: &values, now: glance.now, previous: None };
+    program
+        .evaluate(Sight { subject, world: glance.store, library: glance.library })
         .map(|evaluated| evaluated.value)
         .map_err(|error| LookError::Expression { address: row.address.clone(), message: error.message })
 }

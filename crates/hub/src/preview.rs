@@ -1,23 +1,33 @@
-//! Preview: what an entry becomes on a lane, and the very request, without sending it.
+//! Preview: what an entry becomes on a lane, step by step, beside what the destination holds, and
+//! the very request, without sending it.
 
 use std::collections::{BTreeMap, HashMap};
 
-use diaporos_core::value::Address;
+use diaporos_core::expr::Sight;
+use diaporos_core::lane;
+use diaporos_core::plan::Existing;
+use diaporos_core::value::{Address, Value};
 use diaporos_store::Store;
 use diaporos_systems::Write;
 use diaporos_systems::http::Request;
+use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{DocumentPlan, EntryPlan, PushError, map, order_for, plan_entry};
+use crate::push::{DocumentPlan, EntryPlan, LaneWorld, PushError, map, order_for, plan_entry, previous, seen_by};
 
 /// What an entry becomes, decided by what the hub knows: nothing is asked of the destination, so
 /// that what was never delivered is shown as it would be created.
 ///
 /// # Errors
 /// Where the store fails.
-pub fn preview(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<Option<EntryPlan>, PushError> {
+pub fn preview(
+    store: &Store,
+    lane: &ConfiguredLane,
+    address: &Address,
+    now: Timestamp,
+) -> Result<Option<EntryPlan>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
-    let mapping = map(store, lane, &due);
+    let mapping = map(store, lane, &due, now);
     plan_entry(store, lane, due, mapping, &BTreeMap::new(), &mut HashMap::new()).map(Some)
 }
 
@@ -33,4 +43,57 @@ pub fn requests<'a>(
     let item = plan.item();
     let orders = plan.documents.iter().filter_map(|document| Some((document, order_for(document, item.as_ref())?)));
     orders.map(|(document, order)| Ok((document, writer.request(&lane.lane.to.kind, &order)?))).collect()
+}
+
+/// The steps of one field's expression for an entry.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FieldSteps {
+    /// The destination field.
+    pub field: String,
+    /// What each step is, and what it gives; nothing where it was not reached.
+    pub steps: Vec<(String, Option<Value>)>,
+    /// Why it goes no further.
+    pub error: Option<String>,
+}
+
+/// The value after every step of every field of a lane; none where there is no such entry.
+///
+/// # Errors
+/// Where the store fails.
+pub fn steps(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<Option<Vec<FieldSteps>>, PushError> {
+    let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
+    let before = previous(&due.counterparts);
+    let world = LaneWorld { store, lane };
+    let fields = lane.lane.fields.iter();
+    Ok(Some(seen_by(lane, &due, before.as_ref(), |subject| {
+        let sight = Sight { subject, world: &world, library: &lane.lane.library };
+        let of = |(field, expression): (&String, &lane::FieldExpression)| {
+            let (steps, error) = lane::steps(expression, sight);
+            FieldSteps { field: field.clone(), steps, error }
+        };
+        fields.map(of).collect()
+    })))
+}
+
+/// What the destination holds now of each document of a plan: by its counterpart, or by its key;
+/// none where it holds nothing.
+///
+/// # Errors
+/// Where the destination does not answer.
+pub async fn held_there<'a>(
+    plan: &'a EntryPlan,
+    lane: &ConfiguredLane,
+    writer: &dyn Write,
+) -> Result<Vec<(&'a DocumentPlan, Option<Existing>)>, PushError> {
+    let kind = &lane.lane.to.kind;
+    let mut found = Vec::new();
+    for document in &plan.documents {
+        let existing = match (document.id_there(), document.document.as_ref().and_then(|ours| ours.key.as_ref())) {
+            (Some(id), _) => writer.read(kind, id).await?,
+            (None, Some(key)) => writer.find(kind, key, document.language.as_ref()).await?.into_iter().next(),
+            (None, None) => None,
+        };
+        found.push((document, existing));
+    }
+    Ok(found)
 }

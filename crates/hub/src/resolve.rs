@@ -47,9 +47,11 @@ pub async fn resolve(
     match store.standing(name, due.number)? {
         None => return Ok(Resolved::Unknown),
         Some((_, Some(HoldReason::ChangedThere | HoldReason::DeletedThere | HoldReason::InDoubt))) => {}
+        // What is protected stays theirs; ours would be held again.
+        Some((_, Some(HoldReason::Protected))) if take == Take::Theirs => {}
         Some(_) => return Ok(Resolved::NotAQuestion),
     }
-    let mapping = map(store, lane, &due);
+    let mapping = map(store, lane, &due, now);
     let documents = match mapping.mapped {
         Mapped::Goes { documents, .. } => documents,
         _ => Vec::new(),
@@ -73,7 +75,7 @@ pub async fn resolve(
             (Take::Theirs, there) => {
                 // What we would send counts as delivered, so that it is not sent until it changes.
                 if let Some(document) = ours {
-                    counterpart.fingerprint = document.fingerprint;
+                    counterpart.fingerprint = document.fingerprint();
                     fields.clone_from(&document.fields);
                 }
                 match there {
@@ -85,7 +87,7 @@ pub async fn resolve(
         delivered.push(Delivered { language: row.language.clone(), counterpart, fields });
     }
     let standing = if take == Take::Ours { Standing::Owed } else { Standing::Delivered };
-    let verdict = Verdict { delivered, reads: mapping.reads, ..Verdict::new(due.number, standing) };
+    let verdict = Verdict { delivered, reads: mapping.looks.reads, ..Verdict::new(due.number, standing) };
     store.note(name, &[verdict], now)?;
     Ok(Resolved::Settled)
 }

@@ -5,6 +5,6 @@ mod sqlite;
 
 pub use sqlite::{
     Action, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
-    LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store,
+    LedgerFilter, LedgerRow, Looking, OpenIntent, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store,
     StoreError, StoredEntry, Verdict, VersionRow,
 };

@@ -18,7 +18,6 @@ mod secret;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
 mod write;
-mod xml;
 
 pub use decode::{LanguageCodes, UnknownCode};
 pub use error::{ErrorKind, SystemError};

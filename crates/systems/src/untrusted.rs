@@ -7,7 +7,9 @@ use jiff::Timestamp;
 
 use crate::feed::{self, FeedPlace, FeedSource, Wanted};
 use crate::files::{LineForm, cut_lines, parse_markdown};
-use crate::{ProfileKind, ninjs, openapi, read_profile, xml};
+use diaporos_core::text::xml;
+
+use crate::{ProfileKind, ninjs, openapi, read_profile};
 
 /// Reads a feed.
 pub fn read_feed(bytes: &[u8]) -> bool {

@@ -3,18 +3,19 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::diagnostic::nearest;
-use diaporos_core::expr::{Expression, KnownFields, check, parse};
+use diaporos_core::expr::{KnownFields, Program, Slots};
 use diaporos_core::plan::State;
+use diaporos_core::text::Cut;
 use diaporos_core::value::{LanguageTag, Value, languages_of, to_json};
 use diaporos_hub::config::{Config, View};
-use diaporos_hub::look::{EntryQuery, entries, title, value_for};
-use diaporos_store::{EntryRow, Store};
+use diaporos_hub::look::{EntryQuery, Glance, entries, title, value_for};
+use diaporos_store::EntryRow;
 
 use super::unknown;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Format, Sheet, Tint, fields};
+use crate::typed::Typed;
 
 /// List the entries that were pulled.
 #[derive(Debug, Args)]
@@ -82,15 +83,18 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let shown = most.or((context.format == Format::Table).then_some(USUAL));
     let kind = args.kind.clone().or(view.kind);
     let known = known_fields(&config, system.as_deref(), kind.as_deref());
-    let holds = match &args.holds {
-        Some(text) => Some(expression("--where", text, known)?),
-        None => view.holds.map(|holds| holds.tree),
+    let mut typed = Typed { known, library: &config.library, slots: Slots::default() };
+    let holds = match (&args.holds, &view.holds) {
+        (Some(text), _) => Some(typed.expression("--where", text)?),
+        (None, Some(holds)) => Some(typed.expression("where", &holds.text)?),
+        (None, None) => None,
     };
-    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text, known)).transpose()?;
+    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text, &mut typed)).transpose()?;
     let chosen = match &args.columns {
-        Some(text) => columns(text.split(','), known)?,
-        None => columns(view.columns.iter().map(String::as_str), known)?,
+        Some(text) => columns(text.split(','), &mut typed)?,
+        None => columns(view.columns.iter().map(String::as_str), &mut typed)?,
     };
+    let glance = Glance { store: &store, library: &config.library, now: Context::now() };
     let query = EntryQuery {
         system,
         kind,
@@ -100,6 +104,7 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         sort,
         // One more than is shown tells whether there are more.
         most: shown.map(|most| most.saturating_add(1)),
+        slots: typed.slots,
     };
     let mut sheet = match chosen.as_slice() {
         [] => Sheet::new(context, COLUMNS),
@@ -109,13 +114,13 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         }
     };
     let mut more = false;
-    entries(&store, &query, |row| -> Result<(), Failure> {
+    entries(glance, &query, |row| -> Result<(), Failure> {
         if shown.is_some_and(|most| sheet.rows() >= most as u64) {
             more = true;
         } else if chosen.is_empty() {
             sheet.row(cells(row, context));
         } else {
-            sheet.row(chosen_cells(&row, &chosen, &store)?);
+            sheet.row(chosen_cells(&row, &chosen, &query, glance)?);
         }
         Ok(())
     })?;
@@ -139,29 +144,6 @@ fn view(config: &Config, name: Option<&str>) -> Result<View, Failure> {
     found.ok_or_else(|| unknown("view", name, config.views.keys().map(String::as_str)))
 }
 
-/// Reads an expression that was typed; the place of a fault is shown under it.
-fn expression(option: &str, text: &str, known: Option<KnownFields<'_>>) -> Result<Expression, Failure> {
-    let tree = parse(text).map_err(|error| {
-        let before = text.get(..error.span.start).unwrap_or(text).chars().count();
-        let failure = Failure::wrong(format!("`{option}`: {}\n  {text}\n  {}^", error.message, " ".repeat(before)));
-        match error.help {
-            Some(help) => failure.advise(help),
-            None => failure.advise("docs/expressions.md says how expressions are written"),
-        }
-    })?;
-    match check(&tree, known).into_iter().next() {
-        None => Ok(tree),
-        Some(finding) => {
-            let place = text.get(finding.span.clone()).unwrap_or(text);
-            let failure = Failure::wrong(format!("`{option}`: there is no `{place}` here that can be used so"));
-            Err(match nearest(place, finding.kind.candidates()) {
-                Some(near) => failure.advise(format!("did you mean `{near}`?")),
-                None => failure.advise("`diaporos model show SYSTEM/TYPE` lists fields; docs/expressions.md functions"),
-            })
-        }
-    }
-}
-
 /// What is known of the fields, where the entries are of one type of one system.
 fn known_fields<'a>(config: &'a Config, system: Option<&str>, kind: Option<&str>) -> Option<KnownFields<'a>> {
     let systems = config.systems.iter().filter(|(name, _)| system.is_none_or(|wanted| name.as_str() == wanted));
@@ -173,15 +155,12 @@ fn known_fields<'a>(config: &'a Config, system: Option<&str>, kind: Option<&str>
     }
 }
 
-fn sort_key(text: &str, known: Option<KnownFields<'_>>) -> Result<(Expression, bool), Failure> {
+fn sort_key(text: &str, typed: &mut Typed<'_>) -> Result<(Program, bool), Failure> {
     let (text, greatest_first) = text.strip_prefix('-').map_or((text, false), |rest| (rest, true));
-    Ok((expression("--sort", text, known)?, greatest_first))
+    Ok((typed.expression("--sort", text)?, greatest_first))
 }
 
-fn columns<'a>(
-    texts: impl Iterator<Item = &'a str>,
-    known: Option<KnownFields<'_>>,
-) -> Result<Vec<(String, Expression)>, Failure> {
+fn columns<'a>(texts: impl Iterator<Item = &'a str>, typed: &mut Typed<'_>) -> Result<Vec<(String, Program)>, Failure> {
     let named = texts.map(str::trim).filter(|text| !text.is_empty()).map(|text| {
         // `==` is a comparison, not a name.
         let (name, rest) = match text.split_once('=') {
@@ -190,15 +169,20 @@ fn columns<'a>(
             }
             _ => (text, text),
         };
-        Ok((name.to_owned(), expression("--columns", rest, known)?))
+        Ok((name.to_owned(), typed.expression("--columns", rest)?))
     });
     named.collect()
 }
 
-fn chosen_cells(row: &EntryRow, chosen: &[(String, Expression)], store: &Store) -> Result<Vec<Cell>, Failure> {
+fn chosen_cells(
+    row: &EntryRow,
+    chosen: &[(String, Program)],
+    query: &EntryQuery,
+    glance: Glance<'_>,
+) -> Result<Vec<Cell>, Failure> {
     let mut cells = vec![Cell::text(row.address.to_string())];
-    for (_, expression) in chosen {
-        let value = value_for(expression, row, store)?;
+    for (_, program) in chosen {
+        let value = value_for(program, &query.slots, row, glance)?;
         let shown = match &value {
             Value::Localised(by_language) => {
                 let one = |(tag, inner): (&LanguageTag, &Value)| format!("{tag}: {}", fields::value_text(inner));
@@ -222,6 +206,6 @@ fn cells(row: EntryRow, context: &Context) -> Vec<Cell> {
         Cell::count(row.version),
         Cell::list(languages),
         Cell::moment(row.changed, &context.zone),
-        Cell::maybe(title.map(|title| diaporos_core::text::shorten(&title, 60))),
+        Cell::maybe(title.map(|title| diaporos_core::text::shorten(&title, 60, Cut::Words))),
     ]
 }

@@ -3,6 +3,8 @@
 mod check;
 mod demo;
 mod entries;
+mod explain;
+mod functions;
 mod holds;
 mod init;
 mod ledger;
@@ -59,11 +61,13 @@ pub(crate) enum Command {
     Show(show::Show),
     Refs(refs::Refs),
     Preview(preview::Preview),
+    Explain(explain::Explain),
     Push(push::Push),
     Status(status::Status),
     Holds(holds::Holds),
     Resolve(resolve::Resolve),
     Ledger(ledger::Ledger),
+    Functions(functions::Functions),
     Demo(demo::Demo),
 }
 
@@ -77,12 +81,14 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Entries(args) => entries::run(&args, context),
         Command::Show(args) => show::run(&args, context),
         Command::Refs(args) => refs::run(&args, context),
-        Command::Preview(args) => preview::run(&args, context),
+        Command::Preview(args) => preview::run(&args, context).await,
+        Command::Explain(args) => explain::run(&args, context),
         Command::Push(args) => push::run(&args, context).await,
         Command::Status(args) => status::run(&args, context),
         Command::Holds(args) => holds::run(&args, context),
         Command::Resolve(args) => resolve::run(&args, context).await,
         Command::Ledger(args) => ledger::run(&args, context),
+        Command::Functions(args) => functions::run(&args, context),
         Command::Demo(args) => demo::run(&args, context).await,
     }
 }

@@ -65,21 +65,15 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     rows.iter().for_each(|row| sheet.row(cells(row)));
     sheet.end_with(summary(&rows))?;
     for (system, note) in rows.iter().flat_map(|row| row.notes.iter().map(|note| (&row.system, note))) {
-        eprint_line(&format!("note: {system}: {}", one_line(note)));
+        Context::note(&format!("note: {system}: {}", one_line(note)));
     }
     for problem in rows.iter().flat_map(|row| &row.problems) {
-        eprint_line(&format!("problem: {}", one_line(problem)));
+        Context::note(&format!("problem: {}", one_line(problem)));
     }
     Ok(exit(&rows))
 }
 
 /// A line beside the results.
-fn eprint_line(line: &str) {
-    use std::io::Write;
-    // Nobody is left to tell where stderr is closed.
-    let _ = writeln!(std::io::stderr(), "{line}");
-}
-
 fn cells(row: &PullRow) -> Vec<Cell> {
     let problems = row.problems.len() as u64;
     vec![

@@ -66,7 +66,7 @@ fn fields_are_held_against_the_model() {
     let hub = Hub::new();
     hub.alter("diaporos.toml", "'common_name@en | slug'", "'comon_name@en | slug'");
     hub.alter("diaporos.toml", "'curator.full_name' ", "'curator.fullname' ");
-    hub.alter("diaporos.toml", "section = 'habitat'", "sektion = 'habitat'");
+    hub.alter("diaporos.toml", "section = 'habitat | lookup sections'", "sektion = 'habitat'");
     insta::assert_snapshot!(hub.run(&["check"]).ends(2).drawn());
 }
 

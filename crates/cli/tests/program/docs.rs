@@ -1,6 +1,7 @@
 //! What the documentation shows is tried.
 
 use crate::harness::Hub;
+use diaporos_core::expr::functions::{ALL, GROUPS};
 
 fn page(name: &str) -> String {
     std::fs::read_to_string(format!("{}/../../{name}", env!("CARGO_MANIFEST_DIR"))).unwrap()
@@ -54,4 +55,27 @@ fn every_picture_is_linked() {
     for picture in pictures.filter(|name| name.ends_with(".png")) {
         assert!(front.contains(&format!("docs/screenshots/{picture}")), "{picture}");
     }
+}
+
+#[test]
+fn the_page_of_functions_is_written_from_their_table() {
+    let mut page = String::from(
+        "# Functions\n\nWhat may follow a pipe. A null input or argument makes the result null. `diaporos functions` prints the same.\n",
+    );
+    for group in GROUPS {
+        page += &format!("\n## {group}\n\n| function | what it gives | example |\n|---|---|---|\n");
+        for function in ALL.iter().filter(|function| function.group == *group) {
+            let (expression, result) = function.examples[0];
+            let code = |text: &str| {
+                format!("<code>{}</code>", text.replace('&', "&amp;").replace('<', "&lt;").replace('|', "&#124;"))
+            };
+            let summary = function.summary.replace('|', "\\|");
+            page += &format!("| `{}` | {summary} | {} → {} |\n", function.usage(), code(expression), code(result));
+        }
+    }
+    let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/functions.md");
+    if std::env::var_os("INSTA_UPDATE").is_some_and(|update| update == "always") {
+        std::fs::write(&file, &page).unwrap();
+    }
+    assert_eq!(std::fs::read_to_string(&file).unwrap_or_default(), page, "run the tests with INSTA_UPDATE=always");
 }

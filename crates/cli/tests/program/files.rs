@@ -163,3 +163,16 @@ fn news_items_from_a_file() {
     write("today.json", "<html>");
     assert!(run(&["pull"]).ends(1).stderr.contains("looks like HTML"));
 }
+
+#[test]
+fn a_counter_is_no_change() {
+    let line = |views: u32, title: &str| format!("{{\"id\": 1, \"title\": \"{title}\", \"views\": {views}}}\n");
+    let profile = "[types.page.read]\nfiles = \"*.jsonl\"\nid = \"$.id\"\nignore = [\"views\"]\n";
+    let folder = Folder::new(profile, &[("pages.jsonl", &line(1, "One"))]);
+    assert_eq!(folder.pull(), [1, 1, 0, 0]);
+    folder.write("pages.jsonl", &line(2, "One"));
+    assert_eq!(folder.pull(), [1, 0, 0, 0]);
+    folder.write("pages.jsonl", &line(3, "Won"));
+    assert_eq!(folder.pull(), [1, 0, 1, 0]);
+    assert_eq!(folder.fields("1")["views"], 3, "it comes along with the next change");
+}

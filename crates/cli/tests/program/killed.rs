@@ -44,7 +44,7 @@ fn an_update_and_a_withdrawal_are_settled_by_reading() {
     let second = hub.json(&["push"]);
     assert!(second["settled"].as_u64().unwrap() > 0, "{second}");
     let pages = hub.world.pages.with_slug("maidenhair-spleenwort");
-    assert!(pages.iter().all(|page| page["section"] == "old wall"), "{pages:?}");
+    assert!(pages.iter().all(|page| page["section"] == "Garden"), "{pages:?}");
     let versions: Vec<&serde_json::Value> = pages.iter().map(|page| &page["version"]).collect();
     assert!(versions.iter().all(|version| **version == 2), "each was written once: {versions:?}");
     assert_eq!(hub.json(&["push"])["requests"], 0);

@@ -5,9 +5,13 @@ use crate::harness::Hub;
 #[test]
 fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference() {
     let hub = Hub::pushed();
-    hub.alter("diaporos.toml", "section = 'habitat'", "section = 'habitat ?? \"garden\"'");
+    hub.alter(
+        "diaporos.toml",
+        "section = 'habitat | lookup sections'",
+        "section = '(habitat ?? \"bog\") | lookup sections'",
+    );
     assert_eq!(hub.json(&["push"])["requests"], 0, "the payloads are what they were");
-    hub.alter("diaporos.toml", "section = 'habitat ?? \"garden\"'", "section = 'habitat | upper'");
+    hub.alter("diaporos.toml", "section = '(habitat ?? \"bog\") | lookup sections'", "section = 'habitat | upper'");
     assert_eq!(hub.json(&["status"])[0]["delivered"], serde_json::Value::Null, "a changed lane has no counts yet");
     assert_eq!(hub.json(&["push", "profiles"])["updated"], 22);
 }

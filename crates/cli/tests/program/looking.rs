@@ -97,7 +97,9 @@ fn a_fault_in_a_typed_expression_is_pointed_at() {
     insta::assert_snapshot!(hub.run(&["entries", "--where", "opens > | date"]).ends(2).stderr);
     let told = hub.run(&["entries", "--type", "trail", "--sort", "-minuts"]).ends(2);
     assert!(told.stderr.contains("did you mean `minutes`?"), "{}", told.stderr);
-    let told = hub.run(&["entries", "--type", "trail", "--where", "minutes > \"long\""]).ends(1);
+    let told = hub.run(&["entries", "--type", "trail", "--where", "minutes > \"long\""]).ends(2);
+    assert!(told.stderr.contains("integer or null and text have no order"), "{}", told.stderr);
+    let told = hub.run(&["entries", "--where", "fields.minutes > \"long\""]).ends(1);
     assert!(told.stderr.contains("catalogue/trail/t-1: integer and text have no order"), "{}", told.stderr);
 }
 
@@ -148,4 +150,24 @@ fn one_entry_in_languages_versions_and_differences() {
     assert_eq!(side_by_side[0]["field"], "common_name");
     assert_eq!(side_by_side[0]["en"], "Maidenhair Spleenwort");
     assert!(hub.run(&["show", address, "--version", "9"]).ends(1).stderr.contains("it has 2"));
+}
+
+#[test]
+fn an_item_as_received() {
+    let hub = Hub::pulled();
+    let address = "catalogue/plant-profile/p-006";
+    let item = hub.json(&["show", address, "--raw"]);
+    assert_eq!(
+        (&item["id"], &item["status"]),
+        (&serde_json::json!("p-006"), &serde_json::json!("published")),
+        "{item}"
+    );
+    hub.world.plants.edit("p-006", &serde_json::json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    let now = hub.json(&["show", address, "--raw"]);
+    assert_eq!(now["content"]["habitat"], "old wall");
+    assert_eq!(hub.json(&["show", address, "--raw", "--version", "1"]), item, "an older version keeps its own");
+    let address = addresses(&hub, &["--system", "bulletins", "--most", "1"]).remove(0);
+    let shown = hub.good(&["show", &address, "--raw"]);
+    assert!(shown.trim_start().starts_with('<') && shown.contains("<title"), "{shown}");
 }

@@ -21,6 +21,7 @@ mod help;
 mod killed;
 mod lanes;
 mod looking;
+mod mapping;
 mod peers;
 mod probe;
 mod pull;

@@ -105,7 +105,7 @@ fn a_hand_edit_there_is_not_written_over() {
     assert!(holds.contains("diaporos resolve catalogue/plant-profile/p-006 --take ours"), "{holds}");
     hub.good(&["resolve", "catalogue/plant-profile/p-006", "--take", "ours"]);
     hub.run(&["push"]).ends(3);
-    assert_eq!(now()["section"], "old wall", "{language}");
+    assert_eq!(now()["section"], "Garden", "{language}");
 }
 
 #[test]
@@ -117,7 +117,7 @@ fn a_hand_edit_of_a_field_that_is_not_ours_stays_and_does_not_stop_us() {
     hub.good(&["pull", "catalogue"]);
     assert_eq!(hub.json(&["push"])["updated"], 1);
     let now = hub.world.pages.rows().into_iter().find(|row| row["id"] == id).unwrap();
-    assert_eq!((&now["section"], &now["banner"]), (&json!("old wall"), &json!("winter.jpg")));
+    assert_eq!((&now["section"], &now["banner"]), (&json!("Garden"), &json!("winter.jpg")));
 }
 
 #[test]

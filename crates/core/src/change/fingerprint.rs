@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::value::Value;
+use crate::value::{Record, Value};
 
 /// 128 bits of BLAKE3 over the meaning of a value, not over its JSON text: key order and number
 /// format cannot alter it.
@@ -51,6 +51,15 @@ pub fn fingerprint(value: &Value) -> Fingerprint {
     let mut hash = blake3::Hasher::new();
     hash.update(&[SCHEME]);
     feed(&mut hash, value);
+    close(&hash)
+}
+
+/// The fingerprint of a record; the same as that of the value which it is.
+#[must_use]
+pub fn fingerprint_record(fields: &Record) -> Fingerprint {
+    let mut hash = blake3::Hasher::new();
+    hash.update(&[SCHEME]);
+    feed_record(&mut hash, fields.iter().collect());
     close(&hash)
 }
 

@@ -50,8 +50,26 @@ codes! {
     Arguments = "expression/arguments",
     /// A field that the type does not have.
     UnknownField = "expression/field",
+    /// A value of a kind that cannot be used there.
+    ExpressionType = "expression/type",
+    /// A value that may be null where one must be.
+    MayBeNull = "expression/null",
+    /// Text that may be longer than what takes it.
+    TooLong = "expression/length",
+    /// A value whose form is lost, as HTML in plain text.
+    FormLost = "expression/form",
+    /// A value that changes with time alone.
+    ChangesWithTime = "expression/time",
     /// A language is asked of a field that has none.
     NoLanguages = "expression/language",
+    /// Something that is defined and used by nothing.
+    Unused = "name/unused",
+    /// A function of the hub that calls itself.
+    Recursion = "function/recursion",
+    /// A table that cannot be read.
+    Table = "table/bad",
+    /// A language that the destination does not take.
+    LanguageNotTaken = "lane/language",
     /// A lane lacks something its destination needs.
     Lane = "lane/incomplete",
 }

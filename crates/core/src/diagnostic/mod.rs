@@ -71,6 +71,19 @@ impl Diagnostic {
         Diagnostic { severity: Severity::Warning, ..Diagnostic::error(code, span, message) }
     }
 
+    /// Whether nothing runs until it is mended.
+    #[must_use]
+    pub fn is_error(&self) -> bool {
+        self.severity == Severity::Error
+    }
+
+    /// The same, in a text in which this one begins at an offset.
+    #[must_use]
+    pub fn within(mut self, place: impl Fn(Span) -> Span) -> Self {
+        self.span = place(self.span);
+        self
+    }
+
     /// Says something at the place.
     #[must_use]
     pub fn label(mut self, label: impl Into<String>) -> Self {
@@ -121,7 +134,7 @@ impl Report {
     /// Whether anything found stops the hub from running.
     #[must_use]
     pub fn has_errors(&self) -> bool {
-        self.findings.iter().any(|finding| finding.severity == Severity::Error)
+        self.findings.iter().any(Diagnostic::is_error)
     }
 
     /// Sorts the findings by place and blanks out secrets that stand in the source, character by

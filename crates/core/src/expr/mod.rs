@@ -1,15 +1,22 @@
 //! Field expressions: the small typed language in which a lane says what a destination field is.
 //!
-//! `parse` reads a text into `ast`, `check` holds it against what is known of the source's fields,
-//! `eval` finds its value for one entry. The functions stand one a file in `functions`.
+//! `parse` reads a text into `ast`, `compile` holds it against what is known of the source's fields
+//! and makes a program of it, `eval` runs that for one entry, `print` writes the house form. The
+//! functions stand one a file in `functions`.
 
 pub mod ast;
-mod check;
+mod compile;
 mod eval;
 pub mod functions;
+pub mod library;
 mod parse;
+mod print;
+pub mod types;
 
 pub use ast::Expression;
-pub use check::{Finding, FindingKind, KnownFields, check};
-pub use eval::{EvalError, Evaluated, Follow, Referenced, Subject, evaluate, is_true};
+pub use compile::{KnownFields, Program, Slots, Uses, compile, compile_function};
+pub use eval::{
+    Arguments, EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, is_true, lift,
+};
+pub use library::Library;
 pub use parse::{SyntaxError, parse};

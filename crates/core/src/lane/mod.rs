@@ -1,15 +1,27 @@
 //! Lanes: one way from a source type to a destination type, and what an entry becomes on it.
 
+mod check;
+mod coverage;
+mod explain;
+mod line;
 mod map;
+mod target;
+
+use std::sync::Arc;
 
 use indexmap::IndexMap;
+use jiff::{RoundMode, Timestamp, TimestampRound, Unit};
 
 use crate::change::{Fingerprint, fingerprint_texts};
-use crate::expr::Expression;
-use crate::model::EntryType;
+use crate::expr::{Expression, Library, Program, Slots, Uses};
 use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
+pub use check::check_field;
+pub use coverage::{Coverage, coverage};
+pub use explain::{Clause, Explanation, Ruling, explain, steps};
+pub use line::{Line, LineReader};
 pub use map::{Document, Fault, Mapped, Mapping, describe_faults, map_entry};
+pub use target::{Documents, Target};
 
 /// A type in a system: one end of a lane.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -51,16 +63,35 @@ impl GonePolicy {
 }
 
 /// An expression with the text it was read from.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct FieldExpression {
     /// The text.
     pub text: String,
     /// The tree.
     pub tree: Expression,
+    /// The program.
+    pub program: Program,
+}
+
+impl PartialEq for FieldExpression {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+/// A condition with what to say where it decides.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rule {
+    /// Its name in the configuration.
+    pub name: String,
+    /// The condition.
+    pub condition: FieldExpression,
+    /// What to say.
+    pub message: String,
 }
 
 /// One way from a source type to a destination type.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct Lane {
     /// Its name.
     pub name: LaneName,
@@ -74,36 +105,50 @@ pub struct Lane {
     pub language: Option<LanguageTag>,
     /// Who goes. Without one, entries that are live.
     pub when: Option<FieldExpression>,
+    /// What must hold for an entry that goes; one that breaks a rule is held with its message.
+    pub require: Vec<Rule>,
+    /// Entries for which one of these holds are never withdrawn or overwritten.
+    pub protect: Vec<Rule>,
     /// What happens to those that no longer go.
     pub gone: GonePolicy,
     /// What each destination field is.
     pub fields: IndexMap<String, FieldExpression>,
-}
-
-/// How many documents an entry becomes at a destination, and in what form languages go there.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Documents {
-    /// One, and a localised field is a map by language.
-    One,
-    /// One, in one language.
-    OneLanguage(LanguageTag),
-    /// One per language.
-    PerLanguage,
-}
-
-/// What a destination type takes.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Target {
-    /// How languages go there.
-    pub documents: Documents,
-    /// Its fields, where they are known.
-    pub fields: Option<EntryType>,
+    /// What a destination field is where its expression says nothing.
+    pub defaults: IndexMap<String, FieldExpression>,
+    /// The source fields that the programs read.
+    pub slots: Slots,
+    /// What the expressions of the hub share.
+    pub library: Arc<Library>,
 }
 
 impl Lane {
-    /// Changes when anything changes that could alter what the lane delivers.
+    /// Every expression of the lane, with what it is for.
+    pub fn expressions(&self) -> impl Iterator<Item = (&str, &FieldExpression)> {
+        let when = self.when.iter().map(|when| ("when", when));
+        let rules = self.require.iter().chain(&self.protect).map(|rule| (rule.name.as_str(), &rule.condition));
+        let fields = self.fields.iter().chain(&self.defaults).map(|(name, field)| (name.as_str(), field));
+        when.chain(rules).chain(fields)
+    }
+
+    /// Whether who goes depends on the time alone, so that every push has to ask again.
     #[must_use]
-    pub fn definition(&self, target: &Target) -> Fingerprint {
+    pub fn depends_on_time(&self) -> bool {
+        let rules = self.require.iter().chain(&self.protect).map(|rule| &rule.condition);
+        self.when.iter().chain(rules).any(|condition| condition.program.uses.now)
+    }
+
+    /// What all expressions of the lane look at.
+    #[must_use]
+    pub fn uses(&self) -> Uses {
+        let mut uses = Uses::default();
+        self.expressions().for_each(|(_, expression)| uses.extend(&expression.program.uses));
+        uses
+    }
+
+    /// Changes when anything changes that could alter what the lane delivers; where that depends on
+    /// the time, with every minute.
+    #[must_use]
+    pub fn definition(&self, target: &Target, now: Timestamp) -> Fingerprint {
         let mut texts = vec![
             self.from.to_string(),
             self.to.to_string(),
@@ -113,18 +158,29 @@ impl Lane {
             self.gone.word().to_owned(),
             format!("{:?}", target.documents),
         ];
-        for (name, expression) in &self.fields {
+        for rule in self.require.iter().chain(&self.protect) {
+            texts.extend(["rule".to_owned(), rule.name.clone(), rule.condition.text.clone(), rule.message.clone()]);
+        }
+        for (name, expression) in self.fields.iter().chain(&self.defaults) {
             texts.push(name.clone());
             texts.push(expression.text.clone());
         }
         for (name, field) in target.fields.iter().flat_map(|fields| &fields.fields) {
-            texts.push(format!(
-                "{name} {} {} {} {:?}",
-                field.kind.word(),
-                field.many,
-                field.required,
-                field.max_length
-            ));
+            texts.push(format!("{name} {}", field.signature()));
+        }
+        let uses = self.uses();
+        for (name, table) in &self.library.tables {
+            if uses.tables.contains(name) {
+                texts.extend([name.clone(), table.fingerprint().to_string()]);
+            }
+        }
+        if !uses.functions.is_empty() {
+            texts.extend(self.library.functions.iter().flat_map(|(name, own)| [name.clone(), own.text.clone()]));
+        }
+        texts.extend(self.library.languages.iter().chain(&self.library.fallback).map(ToString::to_string));
+        if self.depends_on_time() {
+            let minute = TimestampRound::new().smallest(Unit::Minute).mode(RoundMode::Trunc);
+            texts.push(now.round(minute).unwrap_or(now).to_string());
         }
         fingerprint_texts(texts.iter().map(String::as_str))
     }

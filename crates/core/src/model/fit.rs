@@ -17,6 +17,12 @@ pub enum Misfit {
         /// What was given.
         found: &'static str,
     },
+    /// Text that is not written as it must be.
+    #[error("does not match `{pattern}`")]
+    Pattern {
+        /// The pattern.
+        pattern: String,
+    },
     /// Text beyond the limit.
     #[error("has {length} characters, and at most {most} fit")]
     TooLong {
@@ -45,13 +51,14 @@ pub fn fit(field: &Field, value: &Value) -> Result<(), Misfit> {
 fn fit_one(field: &Field, value: &Value) -> Result<(), Misfit> {
     let right = match &field.kind {
         FieldKind::Anything => true,
-        FieldKind::Text | FieldKind::Html | FieldKind::Url => matches!(value, Value::Text(_)),
+        FieldKind::Choice(words) => is_text(value, |text| words.iter().any(|word| word == text)),
+        FieldKind::Text | FieldKind::Html | FieldKind::Markdown | FieldKind::Url => matches!(value, Value::Text(_)),
         FieldKind::Date => is_text(value, |text| text.parse::<jiff::civil::Date>().is_ok()),
         FieldKind::Instant => is_text(value, |text| text.parse::<jiff::Timestamp>().is_ok()),
         FieldKind::Integer => matches!(value, Value::Integer(_)),
         FieldKind::Number => matches!(value, Value::Integer(_) | Value::Number(_)),
         FieldKind::Boolean => matches!(value, Value::Boolean(_)),
-        FieldKind::Record => matches!(value, Value::Record(_)),
+        FieldKind::Record | FieldKind::Asset => matches!(value, Value::Record(_)),
         FieldKind::Reference(_) => matches!(value, Value::Text(_) | Value::Integer(_)),
     };
     if !right {
@@ -59,10 +66,21 @@ fn fit_one(field: &Field, value: &Value) -> Result<(), Misfit> {
     }
     match (field.max_length, value) {
         (Some(most), Value::Text(text)) if text.chars().count() > most => {
-            Err(Misfit::TooLong { length: text.chars().count(), most })
+            return Err(Misfit::TooLong { length: text.chars().count(), most });
+        }
+        _ => {}
+    }
+    match (&field.pattern, value) {
+        (Some(pattern), Value::Text(text)) if !matches(pattern, text) => {
+            Err(Misfit::Pattern { pattern: pattern.clone() })
         }
         _ => Ok(()),
     }
+}
+
+/// A pattern that cannot be read was refused where it was declared.
+fn matches(pattern: &str, text: &str) -> bool {
+    regex::Regex::new(pattern).is_ok_and(|pattern| pattern.is_match(text))
 }
 
 fn is_text(value: &Value, good: impl Fn(&str) -> bool) -> bool {

@@ -131,7 +131,7 @@ impl Observed {
             many: self.lists > 0,
             localised: !self.languages.is_empty(),
             required: self.present == entries,
-            max_length: None,
+            ..Field::default()
         }
     }
 }

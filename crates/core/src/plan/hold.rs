@@ -5,6 +5,10 @@
 pub enum HoldReason {
     /// A field has no value, or one that the destination does not take.
     Unfit,
+    /// It breaks a rule that the lane requires.
+    Rule,
+    /// A rule of the lane protects what is there.
+    Protected,
     /// Another entry of the hub has the same key, or is already the counterpart of what was found.
     KeyTaken,
     /// Several documents at the destination have the key.
@@ -21,8 +25,10 @@ pub enum HoldReason {
 
 impl HoldReason {
     /// Every reason with its word.
-    pub const WORDS: [(&str, HoldReason); 7] = [
+    pub const WORDS: [(&str, HoldReason); 9] = [
         ("unfit", HoldReason::Unfit),
+        ("rule", HoldReason::Rule),
+        ("protected", HoldReason::Protected),
         ("key-taken", HoldReason::KeyTaken),
         ("ambiguous", HoldReason::Ambiguous),
         ("changed-there", HoldReason::ChangedThere),
@@ -49,6 +55,12 @@ impl HoldReason {
         match self {
             HoldReason::Unfit => {
                 "mend the entry at its source and pull, or mend the lane's field; the next push tries again"
+            }
+            HoldReason::Rule => {
+                "mend the entry at its source and pull, or change the lane's rule; the next push tries again"
+            }
+            HoldReason::Protected => {
+                "`resolve ADDRESS --take theirs` leaves it as it is; to change it, alter the lane's `protect`"
             }
             HoldReason::KeyTaken => {
                 "give one of the two another value in the lane's `match` field; the next push tries again"

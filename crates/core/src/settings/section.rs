@@ -4,6 +4,7 @@ use toml::de::{DeTable, DeValue};
 
 use super::InnerText;
 use crate::diagnostic::{Code, Diagnostic, Report, Span};
+use crate::value::Value;
 
 /// A value with its place.
 #[derive(Debug, Clone, PartialEq)]
@@ -236,6 +237,31 @@ impl<'a> Section<'a> {
         }
     }
 
+    /// Any value: a text, a number, true or false, a list or a table of them.
+    pub fn value(&mut self, key: &'static str) -> Option<Item<Value>> {
+        let (value, span) = self.ask(key)?;
+        Some(Item { value: plain(value), span })
+    }
+
+    /// The value under one of the user's own names.
+    #[must_use]
+    pub fn named_value(&self, name: &str) -> Option<Item<Value>> {
+        let (_, value, span) = self.find(name)?;
+        Some(Item { value: plain(value), span })
+    }
+
+    /// Where the key at the end of a path stands, beginning in this table.
+    #[must_use]
+    pub fn place(&self, path: &[&str]) -> Option<Span> {
+        let (first, rest) = path.split_first()?;
+        let (name, value, _) = self.find(first)?;
+        match (rest, value) {
+            ([], _) => Some(name),
+            (rest, DeValue::Table(table)) => Section::new(self.text, table, name, String::new()).place(rest),
+            _ => None,
+        }
+    }
+
     /// Reports every key that nobody asked for, with the nearest that has a meaning here.
     pub fn finish(&self, report: &mut Report) {
         if self.open {
@@ -260,6 +286,23 @@ impl<'a> Section<'a> {
                 report.add(finding.suggest(key, self.asked.iter().copied()));
             }
         }
+    }
+}
+
+fn plain(value: &DeValue<'_>) -> Value {
+    match value {
+        DeValue::String(text) => Value::Text(text.to_string()),
+        DeValue::Integer(whole) => i64::from_str_radix(whole.as_str(), whole.radix())
+            .map_or_else(|_| Value::Text(whole.as_str().to_owned()), Value::Integer),
+        DeValue::Float(number) => {
+            number.as_str().parse().map_or_else(|_| Value::Text(number.as_str().to_owned()), Value::Number)
+        }
+        DeValue::Boolean(truth) => Value::Boolean(*truth),
+        DeValue::Datetime(moment) => Value::Text(moment.to_string()),
+        DeValue::Array(items) => Value::List(items.iter().map(|item| plain(item.get_ref())).collect()),
+        DeValue::Table(table) => Value::Record(
+            table.iter().map(|(name, value)| (name.get_ref().to_string(), plain(value.get_ref()))).collect(),
+        ),
     }
 }
 

@@ -1,9 +1,17 @@
-//! HTML, plain text, slugs.
+//! HTML, Markdown, plain text, slugs, phrases, house style, moments, XML.
 
+mod case;
+pub mod house;
 mod html;
+pub mod keywords;
+mod markdown;
+pub mod moment;
 mod shorten;
 mod slug;
+pub mod xml;
 
+pub use case::{capitalise, title_case};
 pub use html::{clean, plain};
-pub use shorten::shorten;
-pub use slug::slug;
+pub use markdown::{html_from_markdown, markdown_from_html};
+pub use shorten::{Cut, shorten};
+pub use slug::{short_slug, slug};

@@ -27,8 +27,31 @@ pub fn slug(text: &str) -> String {
     slug
 }
 
+/// A slug of at most so many characters, cut between words where there is a hyphen to cut at.
+#[must_use]
+pub fn short_slug(text: &str, most: usize) -> String {
+    let mut whole = slug(text);
+    if whole.len() > most {
+        let at_end = whole.as_bytes()[most] == b'-';
+        whole.truncate(most);
+        if let (false, Some(hyphen)) = (at_end, whole.rfind('-')) {
+            whole.truncate(hyphen);
+        }
+    }
+    whole
+}
+
 #[cfg(test)]
 mod tests {
+    #[test]
+    fn short_slugs_end_with_a_word() {
+        for (most, expected) in
+            [(40, "harts-tongue-fern"), (14, "harts-tongue"), (12, "harts-tongue"), (4, "hart"), (0, "")]
+        {
+            assert_eq!(super::short_slug("Hart's-tongue Fern", most), expected, "{most}");
+        }
+    }
+
     use super::*;
     use proptest::prelude::*;
 

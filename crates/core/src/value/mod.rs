@@ -6,6 +6,8 @@ mod language;
 mod localised;
 mod name;
 
+use std::borrow::Cow;
+
 use foldhash::fast::RandomState;
 use indexmap::IndexMap;
 
@@ -80,6 +82,18 @@ impl Value {
             Value::Record(fields) => fields.is_empty(),
             Value::Localised(by_language) => by_language.values().all(Value::is_blank),
             other => other.is_null(),
+        }
+    }
+
+    /// A scalar as text: a number as it is written in JSON, `true`, `false`, or the text itself.
+    #[must_use]
+    pub fn scalar_text(&self) -> Option<Cow<'_, str>> {
+        match self {
+            Value::Text(text) => Some(Cow::Borrowed(text)),
+            Value::Integer(whole) => Some(Cow::Owned(whole.to_string())),
+            Value::Number(number) => Some(Cow::Owned(number.to_string())),
+            Value::Boolean(truth) => Some(Cow::Owned(truth.to_string())),
+            _ => None,
         }
     }
 

@@ -1,28 +1,42 @@
 //! The lanes of the configuration, held against both ends.
 
+use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
+
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::KnownFields;
-use diaporos_core::lane::{Documents, GonePolicy, Lane, LaneEnd, Target};
+use diaporos_core::expr::{KnownFields, Library, Slots};
+use diaporos_core::lane::{Documents, FieldExpression, GonePolicy, Lane, LaneEnd, Target, check_field};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::feed;
 use indexmap::IndexMap;
+use jiff::Timestamp;
 
 use super::expression::expression;
+use super::rules::{PROTECT, REQUIRE, condition, rules};
 use super::{ConfiguredLane, SeenFields, SystemConfig, SystemKind, model_with_seen};
 
 type Systems = IndexMap<SystemName, Option<SystemConfig>>;
+type Read = IndexMap<String, (Item<InnerText>, Option<FieldExpression>)>;
+
+/// What lanes are held against.
+pub(super) struct Around<'a> {
+    pub(super) systems: &'a Systems,
+    pub(super) seen: SeenFields<'a>,
+    pub(super) library: &'a Arc<Library>,
+    pub(super) profiles_are_sound: bool,
+    pub(super) folder: &'a Path,
+    pub(super) now: Timestamp,
+}
 
 /// Reads the lanes.
 pub(super) fn lanes(
     file: &mut Section<'_>,
-    systems: &Systems,
-    seen: SeenFields<'_>,
-    profiles_are_sound: bool,
+    around: &Around<'_>,
     report: &mut Report,
 ) -> IndexMap<LaneName, ConfiguredLane> {
-    let mut lanes = IndexMap::new();
+    let mut lanes: IndexMap<LaneName, ConfiguredLane> = IndexMap::new();
     let Some(mut section) = file.section("lanes", report) else { return lanes };
     for name in section.names() {
         let lane = match LaneName::new(name.value.clone()) {
@@ -34,18 +48,22 @@ pub(super) fn lanes(
             }
         };
         let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        let mut reader = LaneReader { systems, seen, profiles_are_sound, report };
+        let mut reader = LaneReader { around, report };
         let configured = reader.lane(lane.clone(), &mut table);
         table.finish(report);
         lanes.extend(configured.map(|configured| (lane, configured)));
+    }
+    let ends: Vec<(LaneName, SystemName)> =
+        lanes.iter().map(|(name, lane)| (name.clone(), lane.lane.to.system.clone())).collect();
+    for lane in lanes.values_mut() {
+        let same = ends.iter().filter(|(_, to)| *to == lane.lane.to.system);
+        lane.siblings = same.map(|(name, _)| name.clone()).collect();
     }
     lanes
 }
 
 struct LaneReader<'a> {
-    systems: &'a Systems,
-    seen: SeenFields<'a>,
-    profiles_are_sound: bool,
+    around: &'a Around<'a>,
     report: &'a mut Report,
 }
 
@@ -58,10 +76,27 @@ impl LaneReader<'_> {
         let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
         let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
         let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| KnownFields { model, kind: &end.kind });
-        let when = table.text("when", self.report).map(|item| expression(&item, known, self.report));
+        let mut slots = Slots::default();
+        let library = self.around.library;
+        let when = table.text("when", self.report);
+        let when = when.map(|item| condition(&item, known, library, &mut slots, self.report));
         let gone = self.gone(table);
         let key = table.text("match", self.report);
         let language = table.text("language", self.report).and_then(|item| self.language(&item));
+        let template = table.text("template", self.report).and_then(|item| self.template(&item));
+        let require = rules(table, &REQUIRE, known, library, &mut slots, self.report);
+        let protect = rules(table, &PROTECT, known, library, &mut slots, self.report);
+        let mut defaults = IndexMap::new();
+        let mut names = Vec::new();
+        if let Some(mut section) = table.section("defaults", self.report) {
+            for field in section.names() {
+                if let Some(item) = section.named_text(&field.value, self.report) {
+                    let expression = expression(&item, known, library, &mut slots, self.report);
+                    defaults.insert(field.value.clone(), (item, expression));
+                }
+                names.push(field);
+            }
+        }
         let Some(mut section) = table.section("fields", self.report) else {
             if !table.has("fields") {
                 table.missing("fields", self.report);
@@ -69,27 +104,65 @@ impl LaneReader<'_> {
             return None;
         };
         let mut fields = IndexMap::new();
-        let names = section.names();
-        for field in &names {
+        for field in section.names() {
             if let Some(item) = section.named_text(&field.value, self.report) {
-                let expression = expression(&item, known, self.report);
-                fields.insert(field.value.clone(), expression);
+                let expression = expression(&item, known, library, &mut slots, self.report);
+                fields.insert(field.value.clone(), (item, expression));
             }
+            names.push(field);
         }
         if let Some(target) = &target {
             self.check_fields(target, &names, &section);
+            self.check_values(target, &fields, &defaults);
         }
         if let (Some((to, _)), Some(target)) = (&to, &target) {
             self.check_key(to, key.as_ref(), &names, table);
             self.check_gone(to, gone, target, table);
         }
+        let whole = |fields: IndexMap<String, (Item<InnerText>, Option<FieldExpression>)>| {
+            fields.into_iter().map(|(name, (_, parsed))| Some((name, parsed?))).collect::<Option<IndexMap<_, _>>>()
+        };
         let when = when.map_or(Some(None), |parsed| parsed.map(Some));
-        let fields = fields.into_iter().map(|(name, parsed)| Some((name, parsed?))).collect::<Option<_>>();
         let key = key.map(|item| item.value.as_str().to_owned());
-        let lane = Lane { name, from: from?.0, to: to?.0, key, language, when: when?, gone: gone?, fields: fields? };
+        let lane = Lane {
+            name,
+            from: from?.0,
+            to: to?.0,
+            key,
+            language,
+            when: when?,
+            require: require?,
+            protect: protect?,
+            gone: gone?,
+            fields: whole(fields)?,
+            defaults: whole(defaults)?,
+            slots,
+            library: library.clone(),
+        };
         let target = target?;
-        let definition = lane.definition(&target);
-        Some(ConfiguredLane { lane, target, definition })
+        let definition = lane.definition(&target, self.around.now);
+        let siblings = Vec::new();
+        Some(ConfiguredLane { lane, target, definition, siblings, source: source.unwrap_or_default(), template })
+    }
+
+    /// What each expression gives must be what the destination's field takes.
+    fn check_values(&mut self, target: &Target, fields: &Read, defaults: &Read) {
+        let Some(known) = &target.fields else { return };
+        let default_of = |name: &str| defaults.get(name).and_then(|(_, default)| default.as_ref());
+        for (name, (item, expression)) in fields {
+            let (Some(expression), Some(field)) = (expression, known.fields.get(name)) else { continue };
+            for finding in check_field(name, expression, default_of(name), field, target) {
+                self.report.add(finding.within(|span| item.value.in_file(span)));
+            }
+        }
+        for (name, (item, expression)) in defaults {
+            let (Some(expression), Some(field)) = (expression, known.fields.get(name)) else { continue };
+            // A field of its own is checked together with its default.
+            let found = check_field(name, expression, None, field, target);
+            for finding in found.into_iter().filter(|finding| finding.is_error() || !fields.contains_key(name)) {
+                self.report.add(finding.within(|span| item.value.in_file(span)));
+            }
+        }
     }
 
     fn wrong(&mut self, item: &Item<InnerText>, code: Code, message: impl Into<String>) -> Diagnostic {
@@ -105,9 +178,9 @@ impl LaneReader<'_> {
             self.report.add(finding.help("write `system/type`, as in `catalogue/plant-profile`"));
             return None;
         };
-        if !self.systems.contains_key(&system) {
+        if !self.around.systems.contains_key(&system) {
             let finding = self.wrong(item, Code::UnknownName, format!("there is no system `{system}`"));
-            self.report.add(finding.suggest(system.as_str(), self.systems.keys().map(SystemName::as_str)));
+            self.report.add(finding.suggest(system.as_str(), self.around.systems.keys().map(SystemName::as_str)));
             return None;
         }
         Some(LaneEnd { system, kind })
@@ -123,7 +196,7 @@ impl LaneReader<'_> {
     }
 
     fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
-        let system = self.systems.get(&end.system)?.as_ref()?;
+        let system = self.around.systems.get(&end.system)?.as_ref()?;
         match system.profile() {
             None if end.kind.as_str() != feed::TYPE => {
                 self.unknown_type(end, item, "read", &[feed::TYPE]);
@@ -136,12 +209,12 @@ impl LaneReader<'_> {
                 self.unknown_type(end, item, "read", &known);
                 None
             }
-            Some(profile) => Some(model_with_seen(profile.model(), &end.system, &end.kind, self.seen)),
+            Some(profile) => Some(model_with_seen(profile.model(), &end.system, &end.kind, self.around.seen)),
         }
     }
 
     fn target(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Target> {
-        let system = self.systems.get(&end.system)?.as_ref()?;
+        let system = self.around.systems.get(&end.system)?.as_ref()?;
         let SystemKind::Rest(rest) = &system.kind else {
             let finding =
                 self.wrong(item, Code::Lane, format!("`{}` is only read; nothing can be sent there", end.system));
@@ -154,13 +227,26 @@ impl LaneReader<'_> {
                 rest.profile.type_names().filter(|kind| rest.profile.writes(kind)).map(TypeName::as_str).collect();
             self.unknown_type(end, item, "written", &known);
         }
-        target
+        let languages = rest.languages.tags();
+        target.map(|target| Target { languages, ..target })
     }
 
     fn language(&mut self, item: &Item<InnerText>) -> Option<LanguageTag> {
         let read = item.value.as_str().parse();
         read.map_err(|error| self.report.add(Diagnostic::error(Code::BadValue, item.span.clone(), format!("{error}"))))
             .ok()
+    }
+
+    /// A file within the hub's folder.
+    fn template(&mut self, item: &Item<InnerText>) -> Option<PathBuf> {
+        let path = Path::new(item.value.as_str());
+        let inside = path.components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
+        if inside && self.around.folder.join(path).is_file() {
+            return Some(path.to_owned());
+        }
+        let message = format!("there is no file `{}` in the hub's folder", path.display());
+        self.report.add(Diagnostic::error(Code::MissingFile, item.span.clone(), message));
+        None
     }
 
     fn gone(&mut self, table: &mut Section<'_>) -> Option<GonePolicy> {
@@ -217,7 +303,7 @@ impl LaneReader<'_> {
                 );
                 self.report.add(finding.suggest(field, names.iter().map(|name| name.value.as_str())));
             }
-            Some(item) if !finds && self.profiles_are_sound => {
+            Some(item) if !finds && self.around.profiles_are_sound => {
                 let message = format!("the profile of `{}` cannot find a `{}` by its key", to.system, to.kind);
                 self.report.add(
                     Diagnostic::error(Code::Lane, item.span.clone(), message)
@@ -229,7 +315,7 @@ impl LaneReader<'_> {
     }
 
     fn profile(&self, system: &SystemName) -> Option<&diaporos_systems::Profile> {
-        self.systems.get(system)?.as_ref()?.profile()
+        self.around.systems.get(system)?.as_ref()?.profile()
     }
 
     fn check_gone(&mut self, to: &LaneEnd, gone: Option<GonePolicy>, target: &Target, table: &Section<'_>) {

@@ -4,19 +4,25 @@ mod credential;
 mod expression;
 mod feeds;
 mod lanes;
+mod library;
 mod limits;
+mod rules;
 mod systems;
+mod table;
 mod views;
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use diaporos_core::change::Fingerprint;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
+use diaporos_core::expr::Library;
 use diaporos_core::lane::{Lane, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::read_toml;
 use diaporos_core::value::{LaneName, SystemName, TypeName};
 use indexmap::IndexMap;
+use jiff::Timestamp;
 
 pub use credential::{CredentialReference, PartText};
 pub use feeds::FeedConfig;
@@ -37,6 +43,8 @@ pub struct Config {
     pub lanes: IndexMap<LaneName, ConfiguredLane>,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
+    /// What the expressions share.
+    pub library: Arc<Library>,
 }
 
 /// A lane with what its destination takes.
@@ -48,6 +56,12 @@ pub struct ConfiguredLane {
     pub target: Target,
     /// Changes with every change of what the lane delivers.
     pub definition: Fingerprint,
+    /// The lanes that lead to the same system, this one among them.
+    pub siblings: Vec<LaneName>,
+    /// The model of the source system, as far as it is known.
+    pub source: Model,
+    /// The template by which a mapped entry is shown as a page, within the hub's folder.
+    pub template: Option<PathBuf>,
 }
 
 /// The fields that entries of a type were seen with, for types whose fields are not declared.
@@ -66,7 +80,7 @@ pub struct Loaded {
 ///
 /// # Errors
 /// Where `diaporos.toml` itself cannot be read.
-pub fn load(folder: &Path, seen: SeenFields<'_>) -> Result<Loaded, std::io::Error> {
+pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loaded, std::io::Error> {
     let text = std::fs::read_to_string(folder.join(FILE))?;
     let source = Source { name: FILE.to_owned(), text };
     let mut profile_reports = Vec::new();
@@ -74,23 +88,32 @@ pub fn load(folder: &Path, seen: SeenFields<'_>) -> Result<Loaded, std::io::Erro
         let systems = systems::systems(file, folder, &mut profile_reports, report);
         // A lane is held against profiles; while one of them is faulty that would only echo it.
         let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
-        let lanes = lanes::lanes(file, &systems, seen, profiles_are_sound, report);
+        let library = Arc::new(library::library(file, folder, report));
+        let around = lanes::Around { systems: &systems, seen, library: &library, profiles_are_sound, folder, now };
+        let lanes = lanes::lanes(file, &around, report);
         if systems.is_empty() && !report.has_errors() {
             report.add(
                 Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured")
                     .help("add a table `[systems.NAME]`"),
             );
         }
-        let views = views::views(file, report);
-        Some((systems, lanes, views))
+        let views = views::views(file, &library, report);
+        if !report.has_errors() {
+            let of_lanes = lanes.values().flat_map(|lane| lane.lane.expressions());
+            let of_views = views.values().filter_map(|view| view.holds.as_ref());
+            let uses =
+                of_lanes.map(|(_, expression)| expression).chain(of_views).map(|expression| &expression.program.uses);
+            library::warn_of_unused(file, &library, uses, report);
+        }
+        Some((systems, lanes, views, library))
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
-    let config = read.filter(|_| sound).map(|(systems, lanes, views)| {
+    let config = read.filter(|_| sound).map(|(systems, lanes, views, library)| {
         let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
-        Config { folder: folder.to_owned(), systems, lanes, views }
+        Config { folder: folder.to_owned(), systems, lanes, views, library }
     });
     Ok(Loaded { config, reports })
 }

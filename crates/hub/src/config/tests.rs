@@ -9,7 +9,7 @@ fn findings(config: &str, files: &[(&str, &str)]) -> Vec<String> {
     for (name, text) in files {
         std::fs::write(folder.path().join(name), text).unwrap();
     }
-    let loaded = load(folder.path(), &|_, _| Vec::new()).unwrap();
+    let loaded = load(folder.path(), &|_, _| Vec::new(), Timestamp::UNIX_EPOCH).unwrap();
     let mut lines = Vec::new();
     for report in &loaded.reports {
         for finding in &report.findings {
@@ -175,8 +175,7 @@ fn lanes() {
         );
         findings(&config, &[("p.toml", SITE)]).join("\n")
     };
-    let good =
-        "from = \"s/post\"\nto = \"s/page\"\nmatch = \"slug\"\ngone = \"keep\"\nfields = { slug = 'title@en | slug' }";
+    let good = "from = \"s/post\"\nto = \"s/page\"\nmatch = \"slug\"\ngone = \"keep\"\nfields = { slug = 'title@en ?? entry.id | slug' }";
     assert_eq!(of(good), "");
     let bad = [
         good.replace("s/post", "s"),
@@ -186,12 +185,106 @@ fn lanes() {
         good.replace("\"keep\"", "\"kept\""),
         good.replace("match = \"slug\"\n", ""),
         good.replace("match = \"slug\"", "match = \"heading\""),
-        good.replace("slug = 'title@en | slug'", "heading = 'title@en'"),
-        good.replace("'title@en | slug'", "'tags@en | slug'"),
-        good.replace("'title@en | slug'", "'title@en | shorten'"),
-        good.replace("'title@en | slug'", "'title@en | '"),
+        good.replace("slug = 'title@en ?? entry.id | slug'", "heading = 'title@en'"),
+        good.replace("'title@en ?? entry.id | slug'", "'tags@en | slug'"),
+        good.replace("'title@en ?? entry.id | slug'", "'title@en | shorten'"),
+        good.replace("'title@en ?? entry.id | slug'", "'title@en | '"),
         good.replace("fields =", "feilds ="),
         format!("{good}\nlanguage = \"not a language\""),
     ];
     insta::assert_snapshot!(bad.map(|lane| of(&lane)).join("\n---\n"));
+}
+
+/// The findings in a lane with more of the configuration around it.
+fn of_lane(fields: &str, more: &str) -> String {
+    let config = format!(
+        "[systems.s]\nkind = \"rest\"\nurl = \"https://s.example\"\nprofile = \"p.toml\"\n[lanes.l]\nfrom = \"s/post\"\nto = \"s/page\"\nmatch = \"slug\"\ngone = \"keep\"\n[lanes.l.fields]\nslug = 'entry.id | slug'\n{fields}\n{more}\n"
+    );
+    let csv = "habitat,section\nbog,Wetlands\nwall,Rock\n";
+    let twice = "habitat,section\nbog,Wetlands\nbog,Rock\n";
+    findings(
+        &config,
+        &[("p.toml", SITE), ("sections.csv", csv), ("twice.csv", twice), ("narrow.csv", "habitat\nbog\n")],
+    )
+    .join("\n")
+}
+
+#[test]
+fn tables() {
+    for good in [
+        "[tables.t]\nfile = \"sections.csv\"\notherwise = \"Garden\"",
+        "[tables.t]\nrows = { bog = \"Wetlands\" }\nunknown = \"null\"",
+        "[tables.t]\nrows = { bog = { name = \"Wetlands\", n = 1 } }\nunknown = \"hold\"",
+    ] {
+        assert_eq!(of_lane("heading = '\"bog\" | lookup t | to_json'", good), "", "{good}");
+    }
+    let bad = [
+        "[tables.t]\nfile = \"sections.csv\"",
+        "[tables.t]\nfile = \"sections.csv\"\notherwise = \"x\"\nunknown = \"null\"",
+        "[tables.t]\nfile = \"sections.csv\"\nunknown = \"nul\"",
+        "[tables.t]\nfile = \"nowhere.csv\"\nunknown = \"null\"",
+        "[tables.t]\nfile = \"../sections.csv\"\nunknown = \"null\"",
+        "[tables.t]\nfile = \"twice.csv\"\nunknown = \"null\"",
+        "[tables.t]\nfile = \"narrow.csv\"\nunknown = \"null\"",
+        "[tables.t]\nunknown = \"null\"",
+        "[tables.t]\nrows = 3\nunknown = \"null\"",
+        "[tables.t]\nfile = \"sections.csv\"\nrows = {}\nunknown = \"null\"",
+        "[tables.u]\nrows = {}\nunknown = \"null\"",
+    ];
+    insta::assert_snapshot!(bad.map(|table| of_lane("heading = '\"bog\" | lookup t | text'", table)).join("\n---\n"));
+}
+
+#[test]
+fn functions_and_languages() {
+    for good in [
+        "[functions.f]\ntakes = \"text\"\nwith = { most = \"count\" }\nis = 'it | plain | shorten most'\n[functions.g]\ntakes = \"text\"\nis = 'it | f 3'",
+        "[functions.g]\nis = 'it | to_json'\n[languages]\nknown = [\"en\", \"cy\"]\nfallback = [\"en\"]",
+    ] {
+        assert_eq!(of_lane("heading = 'entry.id | g'", good), "", "{good}");
+    }
+    let bad = [
+        "[functions.g]\nis = 'it | g'",
+        "[functions.g]\nis = 'it | f'\n[functions.f]\nis = 'it | h'\n[functions.h]\nis = '[it] | each g'",
+        "[functions.g]\ntakes = \"txt\"\nis = 'it'",
+        "[functions.g]\ntakes = \"text\"\nis = 'title'",
+        "[functions.g]\ntakes = \"text\"\nis = 'it | sum'",
+        "[functions.g]\ntakes = \"text\"",
+        "[functions.slug]\nis = 'it'",
+        "[functions.g]\nwith = { most = 3 }\nis = 'it'",
+        "[functions.f]\nis = 'it'\n[functions.g]\nis = 'it | text'",
+        "[languages]\nknown = [\"english language\"]",
+    ];
+    insta::assert_snapshot!(bad.map(|function| of_lane("heading = 'entry.id | g'", function)).join("\n---\n"));
+}
+
+#[test]
+fn rules_and_defaults() {
+    let good = "[lanes.l.require.r]\nthat = 'title != null'\nmessage = \"no title\"\n[lanes.l.protect.p]\nwhen = 'entry.id == \"1\"'\nwhy = \"x\"\n[lanes.l.defaults]\nheading = '\"News\"'";
+    assert_eq!(of_lane("heading = 'title@en'", good), "");
+    let bad = [
+        "[lanes.l.require.r]\nthat = 'title != null'",
+        "[lanes.l.require.r]\nthat = 'titel != null'\nmessage = \"x\"",
+        "[lanes.l.require.r]\nthat = 'entry.id'\nmessage = \"x\"",
+        "[lanes.l.require.r]\nwhen = 'true'\nmessage = \"x\"",
+        "[lanes.l.protect]\np = 'true'",
+        "[lanes.l.protect.p]\nwhen = 'title == \"x\"'\nwhy = \"x\"",
+        "[lanes.l.defaults]\nheadng = '\"x\"'",
+        "[lanes.l.defaults]\nheading = '3'",
+        "[lanes.l.defaults]\nheading = 3",
+    ];
+    insta::assert_snapshot!(bad.map(|rules| of_lane("heading = 'title@en'", rules)).join("\n---\n"));
+}
+
+#[test]
+fn what_does_not_fit_the_destination() {
+    let bad = [
+        "heading = 'tags'",
+        "heading = 'title'",
+        "heading = '3'",
+        "heading = 'true'",
+        "heading = '[entry.id]'",
+        "heading = 'body@en'",
+        "heading = 'tags | first | shorten 500'",
+    ];
+    insta::assert_snapshot!(bad.map(|fields| of_lane(fields, "")).join("\n---\n"));
 }

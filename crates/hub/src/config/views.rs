@@ -1,6 +1,7 @@
 //! Views: lists of entries that are looked at again and again, under a name.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::expr::{Library, Slots};
 use diaporos_core::lane::FieldExpression;
 use diaporos_core::plan::State;
 use diaporos_core::settings::Section;
@@ -9,7 +10,7 @@ use indexmap::IndexMap;
 use super::expression::expression;
 
 /// A list of entries under a name.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default)]
 pub struct View {
     /// Of this system.
     pub system: Option<String>,
@@ -30,18 +31,18 @@ pub struct View {
 }
 
 /// Reads the views.
-pub(super) fn views(file: &mut Section<'_>, report: &mut Report) -> IndexMap<String, View> {
+pub(super) fn views(file: &mut Section<'_>, library: &Library, report: &mut Report) -> IndexMap<String, View> {
     let mut views = IndexMap::new();
     let Some(mut section) = file.section("views", report) else { return views };
     for name in section.names() {
         let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        views.insert(name.value, view(&mut table, report));
+        views.insert(name.value, view(&mut table, library, report));
         table.finish(report);
     }
     views
 }
 
-fn view(table: &mut Section<'_>, report: &mut Report) -> View {
+fn view(table: &mut Section<'_>, library: &Library, report: &mut Report) -> View {
     let text = |table: &mut Section<'_>, key, report: &mut Report| {
         table.text(key, report).map(|item| item.value.as_str().to_owned())
     };
@@ -60,7 +61,9 @@ fn view(table: &mut Section<'_>, report: &mut Report) -> View {
         kind: text(table, "type", report),
         states,
         text: text(table, "text", report),
-        holds: table.text("where", report).and_then(|item| expression(&item, None, report)),
+        holds: table
+            .text("where", report)
+            .and_then(|item| expression(&item, None, library, &mut Slots::default(), report)),
         sort: text(table, "sort", report),
         columns: table.texts("columns", report).unwrap_or_default().into_iter().map(|item| item.value).collect(),
         most: table.count("most", 1, report).map(|count| count.value),

@@ -287,7 +287,7 @@ impl Courier<'_> {
         let known = self.document.known.as_ref();
         let item = item.or_else(|| known.and_then(|row| row.counterpart.item.clone()));
         let (fields, fingerprint) = match (&self.document.document, known) {
-            (Some(document), _) => (document.fields.clone(), document.fingerprint),
+            (Some(document), _) => (document.fields.clone(), document.fingerprint()),
             (None, Some(row)) => (row.fields.clone(), row.counterpart.fingerprint),
             (None, None) => return None,
         };

@@ -78,7 +78,7 @@ impl DocumentPlan {
                     id: existing.id.clone(),
                     item: existing.item.clone(),
                     revision: existing.revision.clone(),
-                    fingerprint: document.fingerprint,
+                    fingerprint: document.fingerprint(),
                     presence: Presence::Present,
                 };
                 Some(Delivered { language: self.language.clone(), counterpart, fields: document.fields.clone() })

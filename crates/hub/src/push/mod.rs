@@ -13,7 +13,7 @@ use std::sync::atomic::AtomicBool;
 
 use diaporos_core::plan::{Hold, HoldReason};
 use diaporos_core::value::{Address, LanguageTag};
-use diaporos_store::{IntentRecord, OutcomeResult, Standing, Store, StoreError, Verdict};
+use diaporos_store::{IntentRecord, Looking, OutcomeResult, Standing, Store, StoreError, Verdict};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
@@ -23,7 +23,7 @@ use crate::{Event, Listener};
 use deliver::Delivery;
 pub use document::{DocumentPlan, order_for};
 pub use plan::EntryPlan;
-pub(crate) use plan::{map, plan_entry};
+pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
 
 /// Entries planned and intended together.
 const WINDOW: usize = 128;
@@ -120,6 +120,9 @@ pub struct Push<'a> {
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
 }
 
+/// How often a push looks for entries that others made due; a circle is closed by the second.
+const PASSES: u32 = 3;
+
 impl Push<'_> {
     /// Pushes the lane. Rows are handed over as they are planned or done. The tally counts what was
     /// done, also where the push could not go on.
@@ -154,9 +157,18 @@ impl Push<'_> {
         tally.unchanged += counts.get(&Standing::Delivered).copied().unwrap_or_default();
         let mut claims = HashMap::new();
         let mut after = 0;
+        let mut pass = 1;
         loop {
-            let mut due = self.store.due(name, after, WINDOW)?;
-            let Some(last) = due.last() else { return Ok(()) };
+            let looking = if pass == 1 { Looking::All } else { Looking::Owed };
+            let mut due = self.store.due(name, looking, after, WINDOW)?;
+            let Some(last) = due.last() else {
+                // What was created now gives others the identifiers that they waited for.
+                if options.dry_run || pass == PASSES {
+                    return Ok(());
+                }
+                (pass, after) = (pass + 1, 0);
+                continue;
+            };
             after = last.number;
             let mut verdicts = Vec::new();
             // Of these it is not known what an earlier run did; nothing more is sent until it is.
@@ -166,7 +178,8 @@ impl Push<'_> {
                     failed.tell(HoldReason::InDoubt.word(), tally, &mut verdicts, row);
                 }
             }
-            let window = plan::plan_window(self.store, self.lane, self.writer, due, &mut claims).await?;
+            let window =
+                plan::plan_window(self.store, self.lane, self.writer, (due, (self.clock)()), &mut claims).await?;
             for unplanned in window.unplanned {
                 listener.on(Event::EntryDone { lane: name.clone(), address: unplanned.address.clone() });
                 unplanned.tell(Standing::Failed.word(), tally, &mut verdicts, row);

@@ -1,14 +1,15 @@
 //! Planning: what every document of an entry needs.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
 
-use diaporos_core::expr::Subject;
+use diaporos_core::expr::{Looks, Referenced, Subject, World};
 use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
 use diaporos_core::plan::{Existing, Found, Hold, HoldReason, Presence, Step, Wanted, decide};
-use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
-use diaporos_store::{Action, CounterpartRow, Due, IntentRecord, Standing, Store, Verdict};
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Localised, Record, TypeName, Value};
+use diaporos_store::{Action, CounterpartRow, Due, EntryRow, IntentRecord, Standing, Store, Verdict};
 use diaporos_systems::{Order, SystemError, Write};
 use futures::StreamExt;
+use jiff::Timestamp;
 
 use super::document::{DocumentPlan, order_for};
 use super::{CONCURRENCY, Fate, PushError, PushRow, PushTally, Unplanned};
@@ -29,10 +30,10 @@ pub struct EntryPlan {
     pub goes: bool,
     /// Languages that are left as they are there, with the fields they lack.
     pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
-    /// References that lead nowhere.
-    pub dead: BTreeSet<Address>,
-    /// The other entries that were read.
-    pub reads: BTreeSet<Address>,
+    /// The other entries that were looked at.
+    pub looks: Looks,
+    /// Why nothing of it is withdrawn or overwritten.
+    pub protected: Option<String>,
 }
 
 /// Keys that entries of this run are going to create, so that two never create the same.
@@ -41,10 +42,59 @@ pub(super) type Claims = HashMap<(String, Option<LanguageTag>), Address>;
 /// What was found at the destination under an entry's key, by language.
 pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, Vec<Existing>>;
 
+/// Other entries, as a lane sees them: their counterparts are those at its destination.
+pub(crate) struct LaneWorld<'a> {
+    pub(crate) store: &'a Store,
+    pub(crate) lane: &'a ConfiguredLane,
+}
+
+impl World for LaneWorld<'_> {
+    fn follow(&self, address: &Address) -> Option<Referenced> {
+        self.store.follow(address)
+    }
+
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value {
+        self.store.called(address, |by| match lane {
+            Some(lane) => by == lane.as_str(),
+            None => self.lane.siblings.iter().any(|sibling| by == sibling.as_str()),
+        })
+    }
+}
+
 /// Maps an entry on a lane.
-pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due) -> Mapping {
-    let subject = Subject { address: &due.entry.address, state: due.entry.state, fields: &due.entry.fields };
-    map_entry(&lane.lane, &lane.target, &subject, store)
+pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Mapping {
+    let previous = previous(&due.counterparts);
+    seen_by(lane, due, previous.as_ref(), |subject| {
+        map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
+    })
+}
+
+/// Hands over an entry as its lane's expressions see it; `now` is when it last changed.
+pub(crate) fn seen_by<T>(
+    lane: &ConfiguredLane,
+    due: &Due,
+    previous: Option<&Record>,
+    then: impl FnOnce(Subject<'_>) -> T,
+) -> T {
+    let EntryRow { address, state, fields, changed, .. } = &due.entry;
+    let values = lane.lane.slots.resolve(fields);
+    then(Subject { address, state: *state, values: &values, now: *changed, previous })
+}
+
+/// What was last delivered of an entry: a value for each language where there is a document for
+/// each.
+pub(crate) fn previous(counterparts: &[CounterpartRow]) -> Option<Record> {
+    let mut whole = Record::default();
+    for row in counterparts {
+        let Some(language) = &row.language else { return Some(row.fields.clone()) };
+        for (name, value) in &row.fields {
+            let known = whole.entry(name.clone()).or_insert_with(|| Value::Localised(Localised::new()));
+            if let (Value::Localised(by_language), false) = (known, value.is_null()) {
+                by_language.insert(language.clone(), value.clone());
+            }
+        }
+    }
+    (!counterparts.is_empty()).then_some(whole)
 }
 
 /// A window of entries, planned.
@@ -61,10 +111,10 @@ pub(super) async fn plan_window(
     store: &Store,
     lane: &ConfiguredLane,
     writer: &dyn Write,
-    due: Vec<Due>,
+    (due, now): (Vec<Due>, Timestamp),
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
-    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due)).collect();
+    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect();
     let mut questions = Vec::new();
     for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
         questions.extend(
@@ -125,8 +175,8 @@ pub(crate) fn plan_entry(
         hold: None,
         goes: true,
         incomplete: BTreeMap::new(),
-        dead: mapping.dead,
-        reads: mapping.reads,
+        looks: mapping.looks,
+        protected: mapping.protected,
     };
     let mut known: BTreeMap<Option<LanguageTag>, CounterpartRow> =
         due.counterparts.into_iter().map(|row| (row.language.clone(), row)).collect();
@@ -134,6 +184,10 @@ pub(crate) fn plan_entry(
         Mapped::Faulty(faults) => {
             let message = describe_faults(&faults).join("; ");
             plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
+            return Ok(plan);
+        }
+        Mapped::Broken(messages) => {
+            plan.hold = Some(Hold { reason: HoldReason::Rule, message: messages.join("; ") });
             return Ok(plan);
         }
         Mapped::Outside => {
@@ -152,7 +206,7 @@ pub(crate) fn plan_entry(
             _ => Found::NotAsked,
         };
         let step = decide(
-            Wanted::There(document.fingerprint),
+            Wanted::There(document.fingerprint()),
             row.as_ref().map(|row| &row.counterpart),
             at_hand,
             lane.lane.gone,
@@ -174,6 +228,7 @@ pub(crate) fn plan_entry(
         plan.documents.push(DocumentPlan { language, step, document: None, known: Some(row) });
     }
     plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
+    plan.protect();
     plan.hold = plan.documents.iter().find_map(|document| match &document.step {
         Step::Hold(hold) => Some(hold.clone()),
         _ => None,
@@ -206,6 +261,21 @@ fn what_was_found(
 }
 
 impl EntryPlan {
+    /// What a rule protects is neither overwritten nor taken away; new documents may come.
+    fn protect(&mut self) {
+        let Some(why) = &self.protected else { return };
+        for document in &mut self.documents {
+            let takes = match &document.step {
+                Step::Update | Step::PutBack => "overwrite",
+                Step::Adopt(_) if document.has_request() => "overwrite",
+                Step::Withdraw | Step::Delete => "take away",
+                _ => continue,
+            };
+            let message = format!("this would {takes} what is protected: {why}");
+            document.step = Step::Hold(Hold { reason: HoldReason::Protected, message });
+        }
+    }
+
     /// What joins the entry's documents at the destination, where it has any.
     #[must_use]
     pub fn item(&self) -> Option<EntryId> {
@@ -257,7 +327,8 @@ impl EntryPlan {
         } else {
             verdict.delivered = self.documents.iter().filter_map(DocumentPlan::adopted_as_it_is).collect();
         }
-        verdict.reads = self.reads.clone();
+        verdict.reads = self.looks.reads.clone();
+        verdict.waits = self.looks.waits.clone();
         verdict
     }
 
@@ -280,7 +351,7 @@ impl EntryPlan {
             let known = document.known.as_ref().map(|row| row.counterpart.fingerprint);
             let fields = document.fields();
             let fingerprint = match (&document.document, known) {
-                (Some(document), _) => document.fingerprint,
+                (Some(document), _) => document.fingerprint(),
                 (None, Some(known)) => known,
                 (None, None) => diaporos_core::change::fingerprint_texts([]),
             };

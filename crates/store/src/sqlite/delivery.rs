@@ -61,13 +61,32 @@ pub struct Verdict {
     pub delivered: Vec<Delivered>,
     /// The other entries that were read to find what it becomes.
     pub reads: BTreeSet<Address>,
+    /// Those of them that had no counterpart yet.
+    pub waits: BTreeSet<Address>,
+}
+
+/// Which entries are looked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Looking {
+    /// All that a push has to look at: what is owed, held or failed.
+    All,
+    /// What is owed alone.
+    Owed,
 }
 
 impl Verdict {
     /// A verdict without more to say.
     #[must_use]
     pub fn new(entry: i64, standing: Standing) -> Self {
-        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
+        Verdict {
+            entry,
+            standing,
+            reason: None,
+            message: None,
+            delivered: Vec::new(),
+            reads: BTreeSet::new(),
+            waits: BTreeSet::new(),
+        }
     }
 
     /// Says why.
@@ -109,14 +128,20 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn due(&self, lane: &LaneName, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+    pub fn due(&self, lane: &LaneName, looking: Looking, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
         let lane_number = self.lane_number(lane)?;
         let mut query = self.connection.prepare_cached(
             "SELECT entry, system, name, source_id FROM delivery INDEXED BY delivery_due
              JOIN entry ON entry.id = delivery.entry JOIN entry_type ON entry_type.id = entry.type
-             WHERE lane = ?1 AND entry > ?2 AND standing IN ('owed', 'held', 'failed') ORDER BY entry LIMIT ?3",
+             WHERE lane = ?1 AND entry > ?2 AND standing IN ('owed', 'held', 'failed') AND (NOT ?4 OR standing = 'owed')
+             ORDER BY entry LIMIT ?3",
         )?;
-        let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
+        let mut rows = query.query(params![
+            lane_number,
+            after,
+            i64::try_from(most).unwrap_or(i64::MAX),
+            looking == Looking::Owed
+        ])?;
         let mut addresses = Vec::new();
         while let Some(row) = rows.next()? {
             addresses.push(address_at(row, 1)?);
@@ -245,6 +270,35 @@ pub(super) fn note_one(
             verdict.entry
         ])?;
     }
+    owe_what_waited_too_long(transaction, lane, verdict)
+}
+
+/// What an entry waited for may have come between looking and noting: then it is owed another look.
+fn owe_what_waited_too_long(transaction: &Transaction<'_>, lane: i64, verdict: &Verdict) -> Result<(), StoreError> {
+    for waited in &verdict.waits {
+        let kind = Store::type_number(transaction, &waited.system, &waited.kind)?;
+        transaction
+            .prepare_cached(
+                "UPDATE delivery SET standing = 'owed' WHERE lane = ?1 AND entry = ?2 AND standing = 'delivered' AND EXISTS (
+                     SELECT 1 FROM counterpart JOIN entry ON entry.id = counterpart.entry
+                     JOIN lane ON lane.id = counterpart.lane JOIN entry_type ON entry_type.id = lane.to_type
+                     WHERE entry.type = ?3 AND entry.source_id = ?4 AND presence = 'present' AND entry_type.system = (
+                         SELECT system FROM lane JOIN entry_type ON entry_type.id = to_type WHERE lane.id = ?1))",
+            )?
+            .execute(params![lane, verdict.entry, kind, waited.id.as_str()])?;
+    }
+    Ok(())
+}
+
+/// Entries that read this one see another counterpart now.
+fn owe_readers(connection: &Connection, entry: i64) -> Result<(), StoreError> {
+    connection
+        .prepare_cached(
+            "UPDATE delivery SET standing = 'owed' WHERE standing <> 'owed' AND (lane, entry) IN (
+                 SELECT lane, reading.entry FROM reading JOIN entry ON entry.type = reading.type AND entry.source_id = reading.source_id
+                 WHERE entry.id = ?1)",
+        )?
+        .execute([entry])?;
     Ok(())
 }
 
@@ -256,11 +310,19 @@ pub(super) fn keep_counterpart(
     now: Timestamp,
 ) -> Result<(), StoreError> {
     let Counterpart { id, item, revision, fingerprint, presence } = &delivered.counterpart;
+    let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
+    let before: Option<(String, String)> = connection
+        .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ? AND entry = ? AND language = ?")?
+        .query_row(params![lane, entry, language], |row| Ok((row.get(0)?, row.get(1)?)))
+        .optional()?;
+    if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
+        owe_readers(connection, entry)?;
+    }
     connection.prepare_cached("INSERT OR REPLACE INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
         params![
             lane,
             entry,
-            delivered.language.as_ref().map_or("", LanguageTag::as_str),
+            language,
             id.as_str(),
             item.as_ref().map(EntryId::as_str),
             revision.as_ref().map(diaporos_core::value::Revision::as_str),

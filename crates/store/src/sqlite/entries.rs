@@ -1,8 +1,8 @@
 //! Looking at entries.
 
-use diaporos_core::expr::{Follow, Referenced};
-use diaporos_core::plan::State;
-use diaporos_core::value::{Address, Record, Revision};
+use diaporos_core::expr::{Referenced, World};
+use diaporos_core::plan::{Presence, State};
+use diaporos_core::value::{Address, LaneName, Localised, Record, Revision, Value};
 use indexmap::IndexSet;
 use jiff::Timestamp;
 use rusqlite::{Row, params};
@@ -116,13 +116,27 @@ impl Store {
     ) -> Result<(), E> {
         let states: Vec<&str> = filter.states.iter().map(|state| state.word()).collect();
         let states = serde_json::to_string(&states).unwrap_or_default();
-        let found = match filter.text {
-            Some(_) => "entry.id IN (SELECT rowid FROM entry_text WHERE entry_text MATCH ?4)",
-            None => "?4 IS NULL",
+        // Entries come in the order in which they are kept, so that the first are there before the
+        // last are looked at: the words are asked in that order, and no other table leads.
+        let (lead, found, order) = match (&filter.text, &filter.kind) {
+            (Some(_), _) => (
+                "FROM entry_text CROSS JOIN entry ON entry.id = entry_text.rowid",
+                "entry_text MATCH ?4",
+                "entry_text.rowid",
+            ),
+            (None, None) => ("FROM entry", "?4 IS NULL", "entry.id"),
+            (None, Some(_)) => ("", "?4 IS NULL", "entry.id"),
+        };
+        let joins = match lead {
+            "" => JOINS.to_owned(),
+            lead => format!(
+                "{lead} CROSS JOIN entry_type ON entry_type.id = entry.type
+                 CROSS JOIN version ON version.entry = entry.id AND version.number = entry.version"
+            ),
         };
         let sql = format!(
-            "SELECT entry.id, {COLUMNS} {JOINS} WHERE (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
-             AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) AND {found} ORDER BY entry.id"
+            "SELECT entry.id, {COLUMNS} {joins} WHERE {found} AND (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
+             AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) ORDER BY {order}"
         );
         let text = filter.text.as_deref().map(match_query);
         let mut query = self.connection.prepare_cached(&sql).map_err(StoreError::from)?;
@@ -260,7 +274,7 @@ impl Store {
     }
 }
 
-impl Follow for Store {
+impl World for Store {
     fn follow(&self, address: &Address) -> Option<Referenced> {
         match self.entry(address) {
             Ok(Some(StoredEntry { row, .. })) if row.state != State::Gone => {
@@ -268,5 +282,30 @@ impl Follow for Store {
             }
             _ => None,
         }
+    }
+
+    /// Without a destination of its own a store knows what a named lane made of an entry.
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value {
+        lane.map_or(Value::Null, |lane| self.called(address, |row| row == lane.as_str()))
+    }
+}
+
+impl Store {
+    /// What an entry is called by those lanes: one identifier, or one per language; null where it is
+    /// not there, or is taken off view.
+    #[must_use]
+    pub fn called(&self, address: &Address, by: impl Fn(&str) -> bool) -> Value {
+        let Ok(Some(entry)) = self.entry(address) else { return Value::Null };
+        let rows = self.counterparts(entry.number).unwrap_or_default();
+        let rows = rows.iter().filter(|row| by(&row.lane) && row.counterpart.presence == Presence::Present);
+        let mut by_language = Localised::new();
+        for row in rows {
+            let id = Value::Text(row.counterpart.id.to_string());
+            match &row.language {
+                None => return id,
+                Some(language) => drop(by_language.entry(language.clone()).or_insert(id)),
+            }
+        }
+        if by_language.is_empty() { Value::Null } else { Value::Localised(by_language) }
     }
 }

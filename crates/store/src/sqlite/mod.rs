@@ -22,7 +22,7 @@ use content::Packing;
 use rusqlite::{Connection, OpenFlags};
 
 pub use content::Content;
-pub use delivery::{CounterpartRow, Delivered, Due, Verdict};
+pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow};
 pub use error::StoreError;
 pub use intake::{PageTally, Seen};

@@ -3,7 +3,7 @@
 use serde_json::Value as Json;
 
 use crate::profile::Embedded;
-use crate::xml;
+use diaporos_core::text::xml;
 
 /// The item with its embedded documents in place of the texts that held them. Places are members
 /// joined by dots; one that is not there, or null, is left.

@@ -29,6 +29,12 @@ impl LanguageCodes {
         LanguageCodes(codes)
     }
 
+    /// The tags in the table; none where there is no table.
+    #[must_use]
+    pub fn tags(&self) -> Vec<LanguageTag> {
+        self.0.values().cloned().collect()
+    }
+
     /// The tag that a code stands for.
     ///
     /// # Errors

@@ -6,7 +6,7 @@ use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
 use serde_json::Value as Json;
 
-use crate::xml;
+use diaporos_core::text::xml;
 
 /// A feed of a list.
 #[derive(Debug, Clone, PartialEq, Eq)]

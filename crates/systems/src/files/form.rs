@@ -5,7 +5,7 @@ use serde_json::Value as Json;
 
 use super::front_matter;
 use super::lines::LineForm;
-use crate::xml;
+use diaporos_core::text::xml;
 
 /// What form a file has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -120,7 +120,7 @@ fn describe(body: &[u8]) -> String {
         None => text.trim().to_owned(),
     };
     let one_line: String = plain.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-    diaporos_core::text::shorten(&one_line, SHOWN)
+    diaporos_core::text::shorten(&one_line, SHOWN, diaporos_core::text::Cut::Words)
 }
 
 #[cfg(test)]

@@ -5,6 +5,7 @@ use diaporos_core::model::{Field, FieldKind};
 use diaporos_core::settings::{InnerText, Item, Section, Shape};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
+use regex::Regex;
 
 use super::Query;
 
@@ -56,9 +57,29 @@ fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
                 FieldKind::Anything
             }
         },
+        (Some(kind), _) if kind.value.as_str() == "choice" => match table.texts("choices", report) {
+            Some(words) if !words.is_empty() => FieldKind::Choice(words.into_iter().map(|word| word.value).collect()),
+            _ => {
+                report.add(Diagnostic::error(
+                    Code::MissingKey,
+                    kind.span,
+                    "a choice needs `choices`: the texts it can be",
+                ));
+                FieldKind::Anything
+            }
+        },
         (Some(kind), _) => plain_kind(&kind, report),
         (None, _) => FieldKind::Anything,
     };
+    let pattern = table.text("pattern", report).and_then(|item| match Regex::new(item.value.as_str()) {
+        Ok(_) => Some(item.value.as_str().to_owned()),
+        Err(error) => {
+            let reason = error.to_string();
+            let reason = reason.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
+            report.add(Diagnostic::error(Code::BadValue, item.span, format!("this pattern cannot be read: {reason}")));
+            None
+        }
+    });
     let max_length = table.count("max_length", 1, report).and_then(|count| usize::try_from(count.value).ok());
     ProfileField {
         field: Field {
@@ -67,6 +88,7 @@ fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
             localised: table.boolean("localised", report).unwrap_or(false),
             required: table.boolean("required", report).unwrap_or(false),
             max_length,
+            pattern,
         },
         at: Query::from_key(table, "at", report),
         id: Query::from_key(table, "id", report),
@@ -81,6 +103,7 @@ fn plain_kind(item: &Item<InnerText>, report: &mut Report) -> FieldKind {
     }
     let finding = Diagnostic::error(Code::BadValue, item.span.clone(), format!("`{word}` is not a kind of field"));
     let finding = match word {
+        "choice" => finding.help("write `{ kind = \"choice\", choices = [\"a\", \"b\"] }`"),
         "reference" => finding.help("write `{ kind = \"reference\", to = \"TYPE\" }`"),
         _ => finding.suggest(word, FieldKind::WORDS.iter().map(|(known, _)| *known)),
     };

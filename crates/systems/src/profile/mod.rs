@@ -79,7 +79,8 @@ impl Profile {
     #[must_use]
     pub fn target(&self, kind: &TypeName) -> Option<Target> {
         let write = self.write_type(kind)?;
-        Some(Target { documents: write.documents.clone(), fields: self.model.get(kind).cloned() })
+        let fields = self.model.get(kind).cloned();
+        Some(Target { documents: write.documents.clone(), fields, languages: Vec::new() })
     }
 
     /// Whether documents of the type can be found by a key.

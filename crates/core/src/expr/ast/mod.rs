@@ -25,6 +25,8 @@ pub enum Node {
     Literal(Value),
     /// `[a, b]`.
     List(Vec<Expression>),
+    /// `{ url: image, alt: caption }`.
+    Record(Vec<(String, Expression)>),
     /// A field of the entry, or one of the names every entry has.
     Name(String),
     /// `curator.name`: a member of a record, or a field of the entry that a reference leads to.
@@ -37,37 +39,27 @@ pub enum Node {
     Not(Box<Expression>),
     /// `a == b`, `a ?? b` and their like.
     Binary(Box<Expression>, Operator, Box<Expression>),
+    /// `if a then b else c`.
+    If(Box<Expression>, Box<Expression>, Box<Expression>),
+    /// `let name = a; b`.
+    Let(String, Box<Expression>, Box<Expression>),
     /// `a | shorten 160`.
     Pipe(Box<Expression>, Call),
 }
 
 impl Expression {
-    /// The names at the root of every path in the expression, with their places.
-    #[must_use]
-    pub fn names(&self) -> Vec<(&str, &Span)> {
-        let mut found = Vec::new();
-        self.gather_names(&mut found);
-        found
-    }
-
-    fn gather_names<'a>(&'a self, found: &mut Vec<(&'a str, &'a Span)>) {
-        if let Node::Name(name) = &self.node {
-            found.push((name, &self.span));
-        }
-        self.children().for_each(|child| child.gather_names(found));
-    }
-
     /// The nodes right below this one, from left to right.
-    pub fn children(&self) -> impl Iterator<Item = &Expression> {
-        let (boxed, listed): (Vec<&Expression>, &[Expression]) = match &self.node {
-            Node::Literal(_) | Node::Name(_) => (vec![], &[]),
-            Node::List(items) => (vec![], items),
-            Node::Member(base, _) | Node::Item(base, _) | Node::Language(base, _) | Node::Not(base) => {
-                (vec![base], &[])
-            }
-            Node::Binary(left, _, right) => (vec![left, right], &[]),
-            Node::Pipe(input, call) => (vec![input], &call.arguments),
-        };
-        boxed.into_iter().chain(listed)
+    #[must_use]
+    pub fn children(&self) -> Vec<&Expression> {
+        match &self.node {
+            Node::Literal(_) | Node::Name(_) => Vec::new(),
+            Node::List(items) => items.iter().collect(),
+            Node::Record(members) => members.iter().map(|(_, value)| value).collect(),
+            Node::Member(base, _) | Node::Item(base, _) | Node::Language(base, _) | Node::Not(base) => vec![base],
+            Node::Binary(left, _, right) => vec![left, right],
+            Node::If(condition, yes, no) => vec![condition, yes, no],
+            Node::Let(_, value, body) => vec![value, body],
+            Node::Pipe(input, call) => std::iter::once(&**input).chain(&call.arguments).collect(),
+        }
     }
 }

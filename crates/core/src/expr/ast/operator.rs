@@ -21,6 +21,16 @@ pub enum Operator {
     GreaterOrEqual,
     /// An item of a list, or a part of a text.
     In,
+    /// A sum, texts one after the other, or lists one after the other.
+    Add,
+    /// A difference.
+    Subtract,
+    /// A product.
+    Multiply,
+    /// A quotient.
+    Divide,
+    /// What remains of a division of whole numbers.
+    Remainder,
     /// The left side, or the right where the left is null.
     Otherwise,
 }
@@ -39,7 +49,31 @@ impl Operator {
             Operator::Greater => ">",
             Operator::GreaterOrEqual => ">=",
             Operator::In => "in",
+            Operator::Add => "+",
+            Operator::Subtract => "-",
+            Operator::Multiply => "*",
+            Operator::Divide => "/",
+            Operator::Remainder => "%",
             Operator::Otherwise => "??",
+        }
+    }
+
+    /// How tightly it binds: what binds tighter has the greater number.
+    #[must_use]
+    pub fn binding(self) -> u8 {
+        match self {
+            Operator::Or => 1,
+            Operator::And => 2,
+            Operator::Equal
+            | Operator::NotEqual
+            | Operator::Less
+            | Operator::LessOrEqual
+            | Operator::Greater
+            | Operator::GreaterOrEqual
+            | Operator::In => 4,
+            Operator::Add | Operator::Subtract => 5,
+            Operator::Multiply | Operator::Divide | Operator::Remainder => 6,
+            Operator::Otherwise => 7,
         }
     }
 }

@@ -1,18 +1,29 @@
-//! The value of an expression for one entry.
+//! The value of a program for one entry.
 
+mod arguments;
 mod call;
 mod lift;
 mod operator;
 mod path;
+mod trace;
 
 use std::borrow::Cow;
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::BTreeSet;
 
-use super::ast::{Expression, Node};
+use jiff::Timestamp;
+
+use super::compile::{Node, Op, Program};
+use super::library::Library;
 use crate::diagnostic::Span;
 use crate::plan::State;
-use crate::value::{Address, Record, Value};
+use crate::value::{Address, LaneName, Record, Value};
+
+pub use arguments::Arguments;
+pub use lift::lift;
+pub use trace::Trace;
+
+pub(super) use operator::{compare, sum as add};
 
 /// The entry an expression is about.
 #[derive(Debug, Clone, Copy)]
@@ -21,8 +32,12 @@ pub struct Subject<'a> {
     pub address: &'a Address,
     /// Its state.
     pub state: State,
-    /// Its fields.
-    pub fields: &'a Record,
+    /// The fields that are read, each in its slot.
+    pub values: &'a [&'a Value],
+    /// What `now` is.
+    pub now: Timestamp,
+    /// What was last delivered of it.
+    pub previous: Option<&'a Record>,
 }
 
 /// An entry that a reference leads to.
@@ -34,10 +49,39 @@ pub struct Referenced {
     pub fields: Record,
 }
 
-/// Finds the entries that references lead to. It reads what was taken in before, never a system.
-pub trait Follow {
+/// What is known of other entries. It reads what was taken in before, never a system.
+pub trait World {
     /// The entry at that address, unless it is not known or gone.
     fn follow(&self, address: &Address) -> Option<Referenced>;
+
+    /// What that entry is called at the destination, by the lane named or any that leads there: one
+    /// identifier, or one per language. Null where it is not there yet.
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value;
+}
+
+/// A world without other entries.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct NoWorld;
+
+impl World for NoWorld {
+    fn follow(&self, _: &Address) -> Option<Referenced> {
+        None
+    }
+
+    fn counterpart(&self, _: &Address, _: Option<&LaneName>) -> Value {
+        Value::Null
+    }
+}
+
+/// Everything a program may look at.
+#[derive(Clone, Copy)]
+pub struct Sight<'a> {
+    /// The entry.
+    pub subject: Subject<'a>,
+    /// Other entries.
+    pub world: &'a dyn World,
+    /// What the expressions of the hub share.
+    pub library: &'a Library,
 }
 
 /// A value, and what was looked at to find it.
@@ -45,10 +89,28 @@ pub trait Follow {
 pub struct Evaluated {
     /// The value.
     pub value: Value,
-    /// The other entries whose fields were read: when one changes, so may the value.
+    /// What was looked at, and what was not there.
+    pub looks: Looks,
+}
+
+/// The other entries that were looked at.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Looks {
+    /// Entries whose fields or counterparts were read: when one changes, so may the value.
     pub reads: BTreeSet<Address>,
     /// References that lead nowhere.
     pub dead: BTreeSet<Address>,
+    /// Entries that have no counterpart yet.
+    pub waits: BTreeSet<Address>,
+}
+
+impl Looks {
+    /// Adds what another evaluation looked at.
+    pub fn extend(&mut self, other: Looks) {
+        self.reads.extend(other.reads);
+        self.dead.extend(other.dead);
+        self.waits.extend(other.waits);
+    }
 }
 
 /// Why an expression has no value for this entry.
@@ -61,14 +123,26 @@ pub struct EvalError {
     pub message: String,
 }
 
-/// Finds the value of an expression for an entry.
-///
-/// # Errors
-/// Where a value is of a kind that cannot be used there.
-pub fn evaluate(expression: &Expression, subject: &Subject<'_>, follow: &dyn Follow) -> Result<Evaluated, EvalError> {
-    let scope = Scope { subject, follow, reads: RefCell::default(), dead: RefCell::default() };
-    let value = scope.value(expression)?.into_owned();
-    Ok(Evaluated { value, reads: scope.reads.into_inner(), dead: scope.dead.into_inner() })
+impl Program {
+    /// Finds the value for an entry.
+    ///
+    /// # Errors
+    /// Where a value cannot be used as the expression has it.
+    pub fn evaluate(&self, sight: Sight<'_>) -> Result<Evaluated, EvalError> {
+        let scope = Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace: None };
+        let value = scope.value(&self.root, None)?.into_owned();
+        Ok(Evaluated { value, looks: scope.looks.into_inner() })
+    }
+
+    /// Finds the value for an entry, and notes the value of every step on the way, also where one
+    /// fails.
+    pub fn traced(&self, sight: Sight<'_>) -> (Result<Evaluated, EvalError>, Trace) {
+        let trace = RefCell::default();
+        let scope = Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace: Some(&trace) };
+        let value = scope.value(&self.root, None).map(Cow::into_owned);
+        let looks = scope.looks.into_inner();
+        (value.map(|value| Evaluated { value, looks }), trace.into_inner())
+    }
 }
 
 /// Whether a condition holds; null does not.
@@ -86,30 +160,90 @@ pub fn is_true(value: &Value) -> Result<bool, String> {
     }
 }
 
-struct Scope<'a> {
-    subject: &'a Subject<'a>,
-    follow: &'a dyn Follow,
-    reads: RefCell<BTreeSet<Address>>,
-    dead: RefCell<BTreeSet<Address>>,
+/// A value that a name, or the item at hand, stands for.
+#[derive(Clone, Copy)]
+struct Frame<'f> {
+    value: &'f Value,
+    up: Option<&'f Frame<'f>>,
 }
 
-impl<'a> Scope<'a> {
-    fn value(&self, expression: &'a Expression) -> Result<Cow<'a, Value>, EvalError> {
-        match &expression.node {
-            Node::Literal(value) => Ok(Cow::Borrowed(value)),
-            Node::List(items) => {
-                let items = items.iter().map(|item| self.value(item).map(Cow::into_owned));
-                Ok(Cow::Owned(Value::List(items.collect::<Result<_, _>>()?)))
-            }
-            Node::Name(name) => Ok(self.name(name)),
-            Node::Member(base, name) => self.member(base, name, &expression.span),
-            Node::Item(base, place) => self.item(base, *place, &expression.span),
-            Node::Language(base, tag) => self.language(base, tag, &expression.span),
-            Node::Not(inner) => self.not(inner),
-            Node::Binary(left, operator, right) => self.binary(left, *operator, right, &expression.span),
-            Node::Pipe(input, call) => self.call(input, call),
+/// How many steps an evaluation may take: lists within lists multiply them.
+const MOST_STEPS: u32 = 2_000_000;
+
+struct Scope<'a> {
+    sight: Sight<'a>,
+    steps: Cell<u32>,
+    looks: RefCell<Looks>,
+    trace: Option<&'a RefCell<Trace>>,
+}
+
+impl Scope<'_> {
+    fn value<'v>(&'v self, node: &'v Node, frame: Option<&'v Frame<'v>>) -> Result<Cow<'v, Value>, EvalError> {
+        self.steps.set(self.steps.get() + 1);
+        if self.steps.get() > MOST_STEPS {
+            return Err(failed(&node.span)(format!("this takes more than {MOST_STEPS} steps")));
         }
+        let value = match &node.op {
+            Op::Literal(value) => Cow::Borrowed(value),
+            Op::List(items) => {
+                let items = items.iter().map(|item| self.value(item, frame).map(Cow::into_owned));
+                Cow::Owned(Value::List(items.collect::<Result<_, _>>()?))
+            }
+            Op::Record(members) => {
+                let value =
+                    |(name, node): &'v (String, Node)| Ok((name.clone(), self.value(node, frame)?.into_owned()));
+                Cow::Owned(Value::Record(members.iter().map(value).collect::<Result<_, EvalError>>()?))
+            }
+            Op::Field(slot) => Cow::Borrowed(self.sight.subject.values.get(*slot).copied().unwrap_or(&Value::Null)),
+            Op::State => Cow::Owned(self.sight.subject.state.word().into()),
+            Op::Entry => Cow::Owned(self.about_entry()),
+            Op::Now => Cow::Owned(Value::Text(self.sight.subject.now.to_string())),
+            Op::Previous => Cow::Owned(self.sight.subject.previous.cloned().map_or(Value::Null, Value::Record)),
+            Op::Local(up) => Cow::Borrowed(local(frame, *up)),
+            Op::Member(base, name) => self.member(self.value(base, frame)?, name).map_err(failed(&node.span))?,
+            Op::Item(base, place) => self.item(self.value(base, frame)?, *place).map_err(failed(&node.span))?,
+            Op::Language(base, tag) => self.language(self.value(base, frame)?, tag),
+            Op::Not(inner) => self.not(inner, frame)?,
+            Op::Binary(left, operator, right) => self.binary((left, *operator, right), frame, &node.span)?,
+            Op::If(condition, yes, no) => self.choice(condition, (yes, no), frame)?,
+            Op::Let(value, body) => {
+                let value = self.value(value, frame)?;
+                let inner = Frame { value: &value, up: frame };
+                Cow::Owned(self.value(body, Some(&inner))?.into_owned())
+            }
+            Op::Call(call) => self.call(call, frame, &node.span)?,
+        };
+        if let (Some(trace), None) = (self.trace, frame) {
+            trace.borrow_mut().note(&node.span, &value);
+        }
+        Ok(value)
     }
+
+    fn choice<'v>(
+        &'v self,
+        condition: &'v Node,
+        (yes, no): (&'v Node, &'v Node),
+        frame: Option<&'v Frame<'v>>,
+    ) -> Result<Cow<'v, Value>, EvalError> {
+        let holds = self.value(condition, frame)?;
+        if !matches!(*holds, Value::Localised(_)) {
+            let branch = if is_true(&holds).map_err(failed(&condition.span))? { yes } else { no };
+            return self.value(branch, frame);
+        }
+        let (yes, no) = (self.value(yes, frame)?, self.value(no, frame)?);
+        let chosen = lift(&[&holds, &yes, &no], &mut |plain| {
+            is_true(plain[0]).map(|truth| if truth { plain[1].clone() } else { plain[2].clone() })
+        });
+        chosen.map(Cow::Owned).map_err(failed(&condition.span))
+    }
+}
+
+fn local<'v>(frame: Option<&'v Frame<'v>>, up: usize) -> &'v Value {
+    let mut frame = frame;
+    for _ in 0..up {
+        frame = frame.and_then(|inner| inner.up);
+    }
+    frame.map_or(&Value::Null, |frame| frame.value)
 }
 
 fn failed(span: &Span) -> impl Fn(String) -> EvalError + '_ {

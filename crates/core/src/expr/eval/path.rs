@@ -1,48 +1,31 @@
-//! Names, and the steps that lead into a value.
+//! The steps that lead into a value.
 
 use std::borrow::Cow;
 
+use super::Scope;
 use super::lift::lift;
-use super::{EvalError, Scope, failed};
-use crate::diagnostic::Span;
-use crate::expr::ast::Expression;
 use crate::value::{LanguageTag, Record, Value};
 
-impl<'a> Scope<'a> {
-    /// `state` and `entry` are of every entry; `fields` reaches a field that one of them hides.
-    pub(super) fn name(&self, name: &str) -> Cow<'a, Value> {
-        match name {
-            "state" => Cow::Owned(self.subject.state.word().into()),
-            "entry" => Cow::Owned(self.about_entry()),
-            "fields" => Cow::Owned(Value::Record(self.subject.fields.clone())),
-            field => self.subject.fields.get(field).map_or(Cow::Owned(Value::Null), Cow::Borrowed),
-        }
-    }
-
-    fn about_entry(&self) -> Value {
-        let address = self.subject.address;
+impl Scope<'_> {
+    pub(super) fn about_entry(&self) -> Value {
+        let address = self.sight.subject.address;
         let fields = [
             ("address", address.to_string()),
             ("system", address.system.to_string()),
             ("type", address.kind.to_string()),
             ("id", address.id.to_string()),
-            ("state", self.subject.state.word().to_owned()),
+            ("state", self.sight.subject.state.word().to_owned()),
         ];
         Value::Record(fields.into_iter().map(|(name, text)| (name.to_owned(), Value::Text(text))).collect::<Record>())
     }
 
-    pub(super) fn member(&self, base: &'a Expression, name: &str, span: &Span) -> Result<Cow<'a, Value>, EvalError> {
-        if let crate::expr::ast::Node::Name(root) = &base.node
-            && root == "fields"
-        {
-            return Ok(self.subject.fields.get(name).map_or(Cow::Owned(Value::Null), Cow::Borrowed));
+    pub(super) fn member<'v>(&'v self, base: Cow<'v, Value>, name: &str) -> Result<Cow<'v, Value>, String> {
+        match base {
+            // A record that is borrowed can lend its member, languages and all.
+            Cow::Borrowed(Value::Record(fields)) => Ok(fields.get(name).map_or(Cow::Owned(Value::Null), Cow::Borrowed)),
+            Cow::Owned(Value::Record(mut fields)) => Ok(Cow::Owned(fields.swap_remove(name).unwrap_or_default())),
+            base => self.member_of(&base, name).map(Cow::Owned),
         }
-        let base = self.value(base)?;
-        // A record that is borrowed can lend its member, languages and all.
-        if let Cow::Borrowed(Value::Record(fields)) = base {
-            return Ok(fields.get(name).map_or(Cow::Owned(Value::Null), Cow::Borrowed));
-        }
-        self.member_of(&base, name).map(Cow::Owned).map_err(failed(span))
     }
 
     fn member_of(&self, base: &Value, name: &str) -> Result<Value, String> {
@@ -50,9 +33,9 @@ impl<'a> Scope<'a> {
             Value::Null => Ok(Value::Null),
             Value::Record(fields) => Ok(fields.get(name).cloned().unwrap_or_default()),
             Value::Reference(address) => {
-                self.reads.borrow_mut().insert(address.clone());
-                let Some(mut entry) = self.follow.follow(address) else {
-                    self.dead.borrow_mut().insert(address.clone());
+                self.looks.borrow_mut().reads.insert(address.clone());
+                let Some(mut entry) = self.sight.world.follow(address) else {
+                    self.looks.borrow_mut().dead.insert(address.clone());
                     return Ok(Value::Null);
                 };
                 match name {
@@ -67,40 +50,36 @@ impl<'a> Scope<'a> {
         }
     }
 
-    pub(super) fn item(&self, base: &'a Expression, place: i64, span: &Span) -> Result<Cow<'a, Value>, EvalError> {
-        let base = self.value(base)?;
-        let item = |list: &Value| match list {
-            Value::Null => Ok(Value::Null),
-            Value::List(items) => {
-                let from_end = i64::try_from(items.len()).unwrap_or(i64::MAX).checked_add(place);
-                let place = if place < 0 { from_end.unwrap_or(-1) } else { place };
-                Ok(usize::try_from(place).ok().and_then(|at| items.get(at)).cloned().unwrap_or_default())
-            }
-            other => Err(format!("`[{place}]` is asked of a {}; only lists have items", other.kind_name())),
-        };
-        match base.as_ref() {
-            Value::Localised(_) => lift(&[&base], &mut |plain| item(plain[0])),
-            plain => item(plain),
+    pub(super) fn item<'v>(&'v self, base: Cow<'v, Value>, place: i64) -> Result<Cow<'v, Value>, String> {
+        match base {
+            Cow::Borrowed(Value::List(items)) => Ok(at(items, place).map_or(Cow::Owned(Value::Null), Cow::Borrowed)),
+            base => item_of(&base, place).map(Cow::Owned),
         }
-        .map(Cow::Owned)
-        .map_err(failed(span))
     }
 
-    pub(super) fn language(
-        &self,
-        base: &'a Expression,
-        tag: &LanguageTag,
-        span: &Span,
-    ) -> Result<Cow<'a, Value>, EvalError> {
-        match self.value(base)? {
+    /// What has no languages is the same in every one.
+    pub(super) fn language<'v>(&'v self, base: Cow<'v, Value>, tag: &LanguageTag) -> Cow<'v, Value> {
+        match base {
             Cow::Borrowed(Value::Localised(by_language)) => {
-                Ok(by_language.get(tag).map_or(Cow::Owned(Value::Null), Cow::Borrowed))
+                by_language.get(tag).map_or(Cow::Owned(Value::Null), Cow::Borrowed)
             }
-            Cow::Owned(Value::Localised(mut by_language)) => {
-                Ok(Cow::Owned(by_language.remove(tag).unwrap_or_default()))
-            }
-            value if value.is_null() => Ok(value),
-            other => Err(failed(span)(format!("`@{tag}` is asked of a {} that has no languages", other.kind_name()))),
+            Cow::Owned(Value::Localised(mut by_language)) => Cow::Owned(by_language.remove(tag).unwrap_or_default()),
+            plain => plain,
         }
     }
+}
+
+fn item_of(base: &Value, place: i64) -> Result<Value, String> {
+    match base {
+        Value::Null => Ok(Value::Null),
+        Value::List(items) => Ok(at(items, place).cloned().unwrap_or_default()),
+        Value::Localised(_) => lift(&[base], &mut |plain| item_of(plain[0], place)),
+        other => Err(format!("`[{place}]` is asked of a {}; only lists have items", other.kind_name())),
+    }
+}
+
+fn at(items: &[Value], place: i64) -> Option<&Value> {
+    let from_end = i64::try_from(items.len()).unwrap_or(i64::MAX).checked_add(place);
+    let place = if place < 0 { from_end.unwrap_or(-1) } else { place };
+    usize::try_from(place).ok().and_then(|at| items.get(at))
 }

@@ -1,12 +1,13 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, gives, on_text};
 
-/// HTML with only what a page may hold: no scripts, styles, frames or event handlers.
 pub(super) const CLEAN: Function = Function {
     name: "clean",
+    group: "Text",
     summary: "HTML with only what a page may hold: no scripts, styles, frames or event handlers.",
     takes: Kind::Text,
-    gives: Kind::Text,
+    gives: gives::html,
     parameters: &[],
-    examples: &[(r#""<p onclick=\"x()\">Fern<script>x()</script></p>" | clean"#, r#""<p>Fern</p>""#)],
-    call: |input, _| on_text(input, crate::text::clean),
+    examples: &[("\"<p onclick=\\\"x()\\\">Fern<script>x()</script></p>\" | clean", "\"<p>Fern</p>\"")],
+    lifts: Lifts::Deep,
+    body: |input, _| on_text(input, crate::text::clean),
 };

@@ -1,12 +1,13 @@
-use super::{Function, Kind, items};
+use super::{Function, Kind, Lifts, gives, items};
 
-/// The first item of a list.
 pub(super) const FIRST: Function = Function {
     name: "first",
+    group: "Lists",
     summary: "The first item of a list, or null where it is empty.",
     takes: Kind::List,
-    gives: Kind::Anything,
+    gives: gives::item_or_null,
     parameters: &[],
     examples: &[("[\"fern\", \"moss\"] | first", "\"fern\""), ("[] | first", "null")],
-    call: |input, _| Ok(items(input).first().cloned().unwrap_or_default()),
+    lifts: Lifts::Top,
+    body: |input, _| Ok(items(input).first().cloned().unwrap_or_default()),
 };

@@ -1,12 +1,13 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, gives, on_text};
 
-/// Text in lower case.
 pub(super) const LOWER: Function = Function {
     name: "lower",
+    group: "Text",
     summary: "Text in lower case.",
     takes: Kind::Text,
-    gives: Kind::Text,
+    gives: gives::plain_text,
     parameters: &[],
     examples: &[("\"Royal FERN\" | lower", "\"royal fern\"")],
-    call: |input, _| on_text(input, str::to_lowercase),
+    lifts: Lifts::Deep,
+    body: |input, _| on_text(input, str::to_lowercase),
 };

@@ -1,72 +1,211 @@
 //! The functions, one file each: name, parameters, examples and body together.
 //!
 //! Calls are checked from these descriptions, every example is run as a test, and the reference in
-//! `docs/expressions.md` is written from them.
+//! `docs/functions.md` and `diaporos functions` are written from them.
 
+mod absolute;
+mod absolute_url;
+mod alternative;
+mod any;
+mod ascii;
+mod capitalise;
+mod capture;
+mod ceiling;
 mod clean;
+mod count;
+mod counterpart;
+mod crop;
 mod date;
+mod digits;
+mod each;
+mod ends;
+mod escape;
+mod every;
+mod fallback;
+mod filter;
 mod first;
+mod flatten;
+mod floor;
+mod from_json;
+mod from_xml;
+mod get;
+pub mod gives;
+mod greatest;
+mod hash;
+mod house;
+mod house_changes;
+mod html;
+mod id;
+mod instant;
 mod join;
+mod keys;
+mod keywords;
+mod kind;
+mod languages;
+mod last;
+mod later;
+mod least;
+mod length;
+mod lookup;
 mod lower;
+mod markdown;
+mod matches;
+mod merge;
+mod normalise;
+mod number;
+mod pad;
+mod pairs;
+mod phrases;
 mod plain;
+mod present;
+mod replace;
+mod reverse;
+mod rewrite;
+mod round;
 mod shorten;
+mod skip;
 mod slug;
+mod sort;
+mod split;
+mod squeeze;
+mod starts;
+mod sum;
+mod summary;
+mod take;
+mod text;
+mod title_case;
+mod to_json;
 mod trim;
 mod unique;
+mod until;
 mod upper;
+mod url_encode;
+mod url_part;
+mod url_query;
+mod values;
+mod with_query;
+mod words;
+mod zone;
 
+use std::borrow::Cow;
+use std::cmp::Ordering;
+
+use super::eval::Arguments;
+use super::types::Type;
 use crate::value::Value;
+
+pub use gives::Given;
+pub use kind::Kind;
 
 /// Every function, by name.
 pub const ALL: &[Function] = &[
+    absolute::ABSOLUTE,
+    absolute_url::ABSOLUTE_URL,
+    alternative::ALTERNATIVE,
+    any::ANY,
+    ascii::ASCII,
+    capitalise::CAPITALISE,
+    capture::CAPTURE,
+    ceiling::CEILING,
     clean::CLEAN,
+    count::COUNT,
+    counterpart::COUNTERPART,
+    crop::CROP,
     date::DATE,
+    digits::DIGITS,
+    each::EACH,
+    ends::ENDS,
+    escape::ESCAPE,
+    every::EVERY,
+    fallback::FALLBACK,
     first::FIRST,
+    flatten::FLATTEN,
+    floor::FLOOR,
+    from_json::FROM_JSON,
+    from_xml::FROM_XML,
+    get::GET,
+    greatest::GREATEST,
+    hash::HASH,
+    house::HOUSE,
+    house_changes::HOUSE_CHANGES,
+    html::HTML,
+    id::ID,
+    instant::INSTANT,
     join::JOIN,
+    keys::KEYS,
+    keywords::KEYWORDS,
+    languages::LANGUAGES,
+    last::LAST,
+    later::LATER,
+    least::LEAST,
+    length::LENGTH,
+    lookup::LOOKUP,
     lower::LOWER,
+    markdown::MARKDOWN,
+    matches::MATCHES,
+    merge::MERGE,
+    normalise::NORMALISE,
+    number::NUMBER,
+    pad::PAD,
+    pairs::PAIRS,
+    phrases::PHRASES,
     plain::PLAIN,
+    present::PRESENT,
+    replace::REPLACE,
+    reverse::REVERSE,
+    rewrite::REWRITE,
+    round::ROUND,
     shorten::SHORTEN,
+    skip::SKIP,
     slug::SLUG,
+    sort::SORT,
+    split::SPLIT,
+    squeeze::SQUEEZE,
+    starts::STARTS,
+    sum::SUM,
+    summary::SUMMARY,
+    take::TAKE,
+    text::TEXT,
+    title_case::TITLE_CASE,
+    to_json::TO_JSON,
     trim::TRIM,
     unique::UNIQUE,
+    until::UNTIL,
     upper::UPPER,
+    url_encode::URL_ENCODE,
+    url_part::URL_PART,
+    url_query::URL_QUERY,
+    values::VALUES,
+    filter::WHERE,
+    with_query::WITH_QUERY,
+    words::WORDS,
+    zone::ZONE,
 ];
 
-/// What a function takes or gives.
+/// The groups in which functions are shown.
+pub const GROUPS: &[&str] = &[
+    "Text",
+    "House style",
+    "Lists",
+    "Records",
+    "Numbers",
+    "Dates and times",
+    "Addresses",
+    "Data",
+    "Languages",
+    "Pictures",
+    "The hub",
+];
+
+/// What a function does with a value per language.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    /// Text.
-    Text,
-    /// A whole number that is not negative.
-    Count,
-    /// A list.
-    List,
-    /// Any value.
-    Anything,
-}
-
-impl Kind {
-    /// The kind with its article, for messages.
-    #[must_use]
-    pub fn phrase(self) -> &'static str {
-        match self {
-            Kind::Text => "text",
-            Kind::Count => "a whole number from 0",
-            Kind::List => "a list",
-            Kind::Anything => "any value",
-        }
-    }
-
-    /// Whether the value is of this kind.
-    #[must_use]
-    pub fn takes(self, value: &Value) -> bool {
-        match self {
-            Kind::Text => matches!(value, Value::Text(_)),
-            Kind::Count => matches!(value, Value::Integer(0..)),
-            Kind::List => matches!(value, Value::List(_)),
-            Kind::Anything => true,
-        }
-    }
+pub enum Lifts {
+    /// It is called for each language, with everything as that language has it.
+    Deep,
+    /// It is called for each language of a localised input; what is in it keeps its languages.
+    Top,
+    /// It sees the languages.
+    Whole,
 }
 
 /// A parameter that follows the function's name.
@@ -85,28 +224,38 @@ pub struct Parameter {
 pub struct Function {
     /// The name that follows the pipe.
     pub name: &'static str,
-    /// What it does, in one sentence.
+    /// The group in which it is shown.
+    pub group: &'static str,
+    /// What it does.
     pub summary: &'static str,
-    /// What must come through the pipe; null goes through every function unchanged.
+    /// What must come through the pipe. A null input or argument makes the result null.
     pub takes: Kind,
-    /// What it gives.
-    pub gives: Kind,
+    /// What it gives for an input that is not null.
+    pub gives: fn(&Type, &[Given]) -> Type,
     /// What follows the name.
     pub parameters: &'static [Parameter],
     /// Expressions with what they give, both as expressions.
     pub examples: &'static [(&'static str, &'static str)],
+    /// What it does with languages.
+    pub lifts: Lifts,
     /// The body. The input and the arguments are of the kinds described.
-    pub call: fn(&Value, &[Value]) -> Result<Value, String>,
+    pub body: fn(&Value, &Arguments<'_>) -> Result<Value, String>,
 }
 
 impl Function {
     /// The function of that name.
     #[must_use]
     pub fn named(name: &str) -> Option<&'static Function> {
-        ALL.iter().find(|function| function.name == name)
+        ALL.binary_search_by(|function| function.name.cmp(name)).ok().map(|place| &ALL[place])
     }
 
-    /// How it is written: `shorten MOST`.
+    /// How many arguments must follow.
+    #[must_use]
+    pub fn least(&self) -> usize {
+        self.parameters.iter().filter(|parameter| !parameter.optional).count()
+    }
+
+    /// How it is written: `shorten MOST [AT]`.
     #[must_use]
     pub fn usage(&self) -> String {
         let parameter = |parameter: &Parameter| {
@@ -116,29 +265,43 @@ impl Function {
         self.parameters.iter().fold(self.name.to_owned(), |usage, next| usage + &parameter(next))
     }
 
-    /// Calls the body after checking kinds.
+    /// Calls the body after checking kinds, for not all is known before an entry is seen.
     ///
     /// # Errors
     /// Says which value is of the wrong kind, or what the body could not do.
-    pub fn apply(&self, input: &Value, arguments: &[Value]) -> Result<Value, String> {
+    pub fn apply(&self, input: &Value, arguments: &Arguments<'_>) -> Result<Value, String> {
         if input.is_null() {
             return Ok(Value::Null);
         }
-        if !self.takes.takes(input) {
+        if !self.takes.takes(input) && self.lifts != Lifts::Whole {
             return Err(format!("`{}` takes {}, not {}", self.name, self.takes.phrase(), input.kind_name()));
         }
-        for (parameter, argument) in self.parameters.iter().zip(arguments) {
-            if !parameter.kind.takes(argument) {
-                let (name, phrase) = (parameter.name, parameter.kind.phrase());
-                return Err(format!("`{}` wants {phrase} for {name}, not {}", self.name, argument.kind_name()));
+        for (place, parameter) in self.parameters.iter().enumerate() {
+            let Some(argument) = arguments.value(place) else { continue };
+            let name = parameter.name;
+            match (parameter.kind, argument) {
+                (Kind::Anything, _) => {}
+                (_, argument) if argument.is_null() => return Ok(Value::Null),
+                (Kind::Count, Value::Integer(..0)) => {
+                    return Err(format!("`{}` cannot use a negative number for {name}", self.name));
+                }
+                (kind, argument) if !kind.takes(argument) => {
+                    let phrase = kind.phrase();
+                    return Err(format!("`{}` wants {phrase} for {name}, not {}", self.name, argument.kind_name()));
+                }
+                _ => {}
             }
         }
-        (self.call)(input, arguments)
+        (self.body)(input, arguments)
     }
 }
 
 fn text(value: &Value) -> &str {
     value.as_text().unwrap_or_default()
+}
+
+fn scalar(value: &Value) -> Cow<'_, str> {
+    value.scalar_text().unwrap_or_default()
 }
 
 fn items(value: &Value) -> &[Value] {
@@ -148,8 +311,43 @@ fn items(value: &Value) -> &[Value] {
     }
 }
 
+fn members(value: &Value) -> impl Iterator<Item = (&String, &Value)> {
+    let members = if let Value::Record(members) = value { Some(members) } else { None };
+    members.into_iter().flatten()
+}
+
+fn record<const N: usize>(members: [(&str, Value); N]) -> Value {
+    Value::Record(members.into_iter().map(|(name, value)| (name.to_owned(), value)).collect())
+}
+
+fn integer(count: usize) -> Value {
+    Value::Integer(i64::try_from(count).unwrap_or(i64::MAX))
+}
+
+/// A number without a fraction as an integer, where it is one that an integer can hold.
+fn whole(number: f64) -> Value {
+    format!("{number:.0}").parse().map_or(Value::Number(number), Value::Integer)
+}
+
 fn on_text(input: &Value, change: impl Fn(&str) -> String) -> Result<Value, String> {
     Ok(Value::Text(change(text(input))))
+}
+
+/// The order of sorting: numbers, then texts, then what has no order; nulls last.
+fn order(a: &Value, b: &Value) -> Ordering {
+    let rank = |value: &Value| match value {
+        Value::Integer(_) | Value::Number(_) => 0,
+        Value::Text(_) => 1,
+        Value::Boolean(_) => 2,
+        Value::Null => 4,
+        _ => 3,
+    };
+    let by_value = match (a, b) {
+        (Value::Text(a), Value::Text(b)) => a.cmp(b),
+        (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
+        _ => crate::expr::eval::compare(a, b).unwrap_or(Ordering::Equal),
+    };
+    rank(a).cmp(&rank(b)).then(by_value)
 }
 
 #[cfg(test)]

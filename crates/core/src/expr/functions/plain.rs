@@ -1,12 +1,13 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, gives, on_text};
 
-/// The text of HTML: tags gone, entities read, blocks on lines of their own.
 pub(super) const PLAIN: Function = Function {
     name: "plain",
+    group: "Text",
     summary: "The text of HTML: tags gone, entities read, blocks on lines of their own.",
     takes: Kind::Text,
-    gives: Kind::Text,
+    gives: gives::shorter_plain_text,
     parameters: &[],
-    examples: &[(r#""<p>Ferns &amp; mosses</p>" | plain"#, r#""Ferns & mosses""#)],
-    call: |input, _| on_text(input, crate::text::plain),
+    examples: &[("\"<p>Ferns &amp; mosses</p>\" | plain", "\"Ferns & mosses\"")],
+    lifts: Lifts::Deep,
+    body: |input, _| on_text(input, crate::text::plain),
 };

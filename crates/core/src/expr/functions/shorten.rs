@@ -1,22 +1,24 @@
-use super::{Function, Kind, Parameter, text};
-use crate::value::Value;
+use super::{Function, Kind, Lifts, Parameter, gives, on_text};
+use crate::text::{Cut, shorten};
 
-/// Text cut at a word's end.
 pub(super) const SHORTEN: Function = Function {
     name: "shorten",
-    summary: "Text in at most so many characters, cut at a word's end and closed with `…`, which counts.",
+    group: "Text",
+    summary: "Text in at most so many characters, cut at a word's end (`\"letters\"`: anywhere) and closed with `…`, which counts.",
     takes: Kind::Text,
-    gives: Kind::Text,
-    parameters: &[Parameter { name: "most", kind: Kind::Count, optional: false }],
+    gives: gives::shortened,
+    parameters: &[
+        Parameter { name: "most", kind: Kind::Count, optional: false },
+        Parameter { name: "at", kind: Kind::Word(&["words", "letters"]), optional: true },
+    ],
     examples: &[
         ("\"A walk in the ferns\" | shorten 15", "\"A walk in the…\""),
         ("\"A walk\" | shorten 15", "\"A walk\""),
+        ("\"A walk in the ferns\" | shorten 9 \"letters\"", "\"A walk i…\""),
     ],
-    call: |input, arguments| {
-        let most = match arguments {
-            [Value::Integer(most), ..] => usize::try_from(*most).unwrap_or(usize::MAX - 1),
-            _ => return Err("`shorten` wants a number".to_owned()),
-        };
-        Ok(Value::Text(crate::text::shorten(text(input), most)))
+    lifts: Lifts::Deep,
+    body: |input, arguments| {
+        let cut = if arguments.text(1) == "letters" { Cut::Letters } else { Cut::Words };
+        on_text(input, |text| shorten(text, arguments.count(0), cut))
     },
 };

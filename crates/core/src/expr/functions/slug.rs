@@ -1,12 +1,22 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, Parameter, gives, on_text};
+use crate::text::{short_slug, slug};
 
-/// Text as a part of a web address.
 pub(super) const SLUG: Function = Function {
     name: "slug",
-    summary: "Text as a part of a web address.",
+    group: "Text",
+    summary: "Text as a part of a web address; at most so many characters, where that is said, cut between words.",
     takes: Kind::Text,
-    gives: Kind::Text,
-    parameters: &[],
-    examples: &[("\"Hart's-tongue Fern\" | slug", "\"harts-tongue-fern\"")],
-    call: |input, _| on_text(input, crate::text::slug),
+    gives: gives::slug,
+    parameters: &[Parameter { name: "most", kind: Kind::Count, optional: true }],
+    examples: &[
+        ("\"Hart's-tongue Fern\" | slug", "\"harts-tongue-fern\""),
+        ("\"Hart's-tongue Fern\" | slug 14", "\"harts-tongue\""),
+    ],
+    lifts: Lifts::Deep,
+    body: |input, arguments| {
+        on_text(input, |text| match arguments.value(0) {
+            Some(_) => short_slug(text, arguments.count(0)),
+            None => slug(text),
+        })
+    },
 };

@@ -1,12 +1,13 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, gives, on_text};
 
-/// Text without white space at its ends.
 pub(super) const TRIM: Function = Function {
     name: "trim",
+    group: "Text",
     summary: "Text without white space at its ends.",
     takes: Kind::Text,
-    gives: Kind::Text,
+    gives: gives::no_longer,
     parameters: &[],
     examples: &[("\"  fern \" | trim", "\"fern\"")],
-    call: |input, _| on_text(input, |text| text.trim().to_owned()),
+    lifts: Lifts::Deep,
+    body: |input, _| on_text(input, |text| text.trim().to_owned()),
 };

@@ -1,17 +1,22 @@
-use super::{Function, Kind, items};
+use super::{Function, Kind, Lifts, gives, items};
 use crate::value::Value;
 
-/// A list without repeated items.
 pub(super) const UNIQUE: Function = Function {
     name: "unique",
+    group: "Lists",
     summary: "A list without the items that stand in it before.",
     takes: Kind::List,
-    gives: Kind::List,
+    gives: gives::same,
     parameters: &[],
     examples: &[("[\"fern\", \"moss\", \"fern\"] | unique", "[\"fern\", \"moss\"]")],
-    call: |input, _| {
-        let mut seen = std::collections::BTreeSet::new();
-        let first = |item: &&Value| seen.insert(crate::change::fingerprint(item));
-        Ok(Value::List(items(input).iter().filter(first).cloned().collect()))
+    lifts: Lifts::Deep,
+    body: |input, _| {
+        let mut kept: Vec<Value> = Vec::new();
+        for item in items(input) {
+            if !kept.contains(item) {
+                kept.push(item.clone());
+            }
+        }
+        Ok(Value::List(kept))
     },
 };

@@ -1,12 +1,13 @@
-use super::{Function, Kind, on_text};
+use super::{Function, Kind, Lifts, gives, on_text};
 
-/// Text in upper case.
 pub(super) const UPPER: Function = Function {
     name: "upper",
+    group: "Text",
     summary: "Text in upper case.",
     takes: Kind::Text,
-    gives: Kind::Text,
+    gives: gives::plain_text,
     parameters: &[],
     examples: &[("\"fern\" | upper", "\"FERN\"")],
-    call: |input, _| on_text(input, str::to_uppercase),
+    lifts: Lifts::Deep,
+    body: |input, _| on_text(input, str::to_uppercase),
 };

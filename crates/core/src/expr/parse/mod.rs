@@ -1,21 +1,28 @@
 //! From text to syntax tree.
 //!
 //! ```text
-//! expression = operators { "|" call }
+//! expression = "let" name "=" expression ";" expression
+//!            | "if" expression "then" expression "else" expression
+//!            | operators { "|" call }
 //! call       = name { operators }
-//! operators  = and { "or" and }            and   = not { "and" not }
+//! operators  = and { "or" and }            and     = not { "and" not }
 //! not        = "not" not | comparison
-//! comparison = otherwise [ ("==" | "!=" | "<" | "<=" | ">" | ">=" | "in") otherwise ]
-//! otherwise  = path { "??" path }
+//! comparison = sum [ ("==" | "!=" | "<" | "<=" | ">" | ">=" | "in") sum ]
+//! sum        = product { ("+" | "-") product }
+//! product    = otherwise { ("*" | "/" | "%") otherwise }
+//! otherwise  = path { "??" ( path | "@" tag ) }
 //! path       = primary { "." name | "[" integer "]" | "@" tag }
-//! primary    = literal | name | "[" [ operators { "," operators } ] "]" | "(" expression ")"
+//! primary    = literal | name | "[" [ expression { "," expression } ] "]"
+//!            | "{" [ member { "," member } ] "}" | "(" expression ")"
+//! member     = ( name | text ) ":" expression | name
 //! ```
 
 mod call;
 mod error;
+mod form;
 mod operator;
 mod path;
-mod token;
+pub(super) mod token;
 
 pub use error::SyntaxError;
 
@@ -29,8 +36,10 @@ use token::{Kind, Token};
 
 /// The longest expression, in bytes.
 const LONGEST: usize = 10_000;
-/// How deep parentheses, lists and `not` may nest.
+/// How deep parentheses, lists, records, `not`, `if` and `let` may nest.
 const DEEPEST: usize = 48;
+/// How many steps may follow each other, as in `a + b + c` or `a | f | g`.
+const LONGEST_CHAIN: usize = 200;
 
 type Input<'t> = winnow::stream::Stateful<TokenSlice<'t, Token>, usize>;
 type Parsed<T> = ModalResult<T, SyntaxError>;
@@ -47,14 +56,26 @@ pub fn parse(text: &str) -> Result<Expression, SyntaxError> {
     let tokens = token::tokens(text)?;
     let mut input = Input { input: TokenSlice::new(&tokens), state: 0 };
     let parsed = expression(&mut input).and_then(|tree| end(&mut input).map(|()| tree));
-    parsed.map_err(|error| match error {
+    let tree = parsed.map_err(|error| match error {
         ErrMode::Backtrack(error) | ErrMode::Cut(error) => error,
         ErrMode::Incomplete(_) => SyntaxError::new(text.len()..text.len(), "the expression is not complete"),
-    })
+    })?;
+    if depth(&tree) > DEEPEST + LONGEST_CHAIN {
+        let message = format!("more than {LONGEST_CHAIN} steps follow each other");
+        return Err(SyntaxError::new(0..text.len(), message).help("give parts of it names with `let`"));
+    }
+    Ok(tree)
+}
+
+fn depth(tree: &Expression) -> usize {
+    1 + tree.children().into_iter().map(depth).max().unwrap_or(0)
 }
 
 fn expression(input: &mut Input<'_>) -> Parsed<Expression> {
     nested(input, |input| {
+        if let Some(form) = form::form(input)? {
+            return Ok(form);
+        }
         let first = operator::operators(input)?;
         let calls: Vec<_> = repeat(0.., call::piped).parse_next(input)?;
         Ok(calls.into_iter().fold(first, |piped, (call, end)| Expression {

@@ -1,10 +1,9 @@
 //! Literals, names, lists, parentheses, and the steps that lead into them.
 
-use super::operator::operators;
-use super::token::Kind;
+use super::token::{Kind, Token};
 use super::{Input, Parsed, SyntaxError, expression, must, nested, peek, take};
 use crate::expr::ast::{Expression, Node};
-use crate::value::Value;
+use crate::value::{LanguageTag, Value};
 use winnow::error::ErrMode;
 use winnow::stream::Stream;
 
@@ -23,6 +22,7 @@ pub(super) fn starts_value(kind: &Kind) -> bool {
             | Kind::Open
             | Kind::OpenList
             | Kind::OpenItem
+            | Kind::OpenRecord
     )
 }
 
@@ -50,18 +50,21 @@ pub(super) fn path(input: &mut Input<'_>) -> Parsed<Expression> {
                 base = Expression { span: start..close.span.end, node: Node::Item(Box::new(base), place) };
             }
         } else if let Some(token) = take(input, |kind| matches!(kind, Kind::Language(_))) {
-            let Kind::Language(text) = &token.kind else {
-                continue;
-            };
-            let tag = text.parse().map_err(|error| {
-                let error = SyntaxError::new(token.span.clone(), format!("{error}"));
-                ErrMode::Cut(error.help("a language is written as in `@en`, `@cy`, `@fr-CA`"))
-            })?;
+            let tag = language(token)?;
             base = Expression { span: start..token.span.end, node: Node::Language(Box::new(base), tag) };
         } else {
             return Ok(base);
         }
     }
+}
+
+/// The tag of a language token.
+pub(super) fn language(token: &Token) -> Parsed<LanguageTag> {
+    let text = if let Kind::Language(text) = &token.kind { text.as_str() } else { "" };
+    text.parse().map_err(|error| {
+        let error = SyntaxError::new(token.span.clone(), format!("{error}"));
+        ErrMode::Cut(error.help("a language is written as in `@en`, `@cy`, `@fr-CA`"))
+    })
 }
 
 fn primary(input: &mut Input<'_>) -> Parsed<Expression> {
@@ -84,6 +87,7 @@ fn primary(input: &mut Input<'_>) -> Parsed<Expression> {
             let close = must(input, &Kind::Close, "`)`")?;
             return Ok(Expression { span: token.span.start..close.span.end, ..inner });
         }
+        Kind::OpenRecord => return record(input, token.span.start),
         _ => return list(input, token.span.start),
     };
     Ok(Expression { node, span: token.span.clone() })
@@ -93,12 +97,38 @@ fn list(input: &mut Input<'_>, start: usize) -> Parsed<Expression> {
     nested(input, |input| {
         let mut items = Vec::new();
         while peek(input).kind != Kind::CloseSquare {
-            items.push(operators(input)?);
+            items.push(expression(input)?);
             if take(input, |kind| *kind == Kind::Comma).is_none() {
                 break;
             }
         }
         let close = must(input, &Kind::CloseSquare, "`,` or `]`")?;
         Ok(Expression { node: Node::List(items), span: start..close.span.end })
+    })
+}
+
+fn record(input: &mut Input<'_>, start: usize) -> Parsed<Expression> {
+    nested(input, |input| {
+        let mut members: Vec<(String, Expression)> = Vec::new();
+        while peek(input).kind != Kind::CloseRecord {
+            let Some(token) = take(input, |kind| matches!(kind, Kind::Name(_) | Kind::Text(_))) else {
+                return Err(ErrMode::Cut(SyntaxError::unexpected(peek(input), "a name, as in `{ url: image }`")));
+            };
+            let (Kind::Name(name) | Kind::Text(name)) = &token.kind else { break };
+            if members.iter().any(|(known, _)| known == name) {
+                return Err(ErrMode::Cut(SyntaxError::new(token.span.clone(), format!("`{name}` is given twice"))));
+            }
+            let value = match (take(input, |kind| *kind == Kind::Colon), &token.kind) {
+                (None, Kind::Name(name)) => Expression { node: Node::Name(name.clone()), span: token.span.clone() },
+                (None, _) => return Err(ErrMode::Cut(SyntaxError::unexpected(peek(input), "`:` and a value"))),
+                (Some(_), _) => expression(input)?,
+            };
+            members.push((name.clone(), value));
+            if take(input, |kind| *kind == Kind::Comma).is_none() {
+                break;
+            }
+        }
+        let close = must(input, &Kind::CloseRecord, "`,` or `}`")?;
+        Ok(Expression { node: Node::Record(members), span: start..close.span.end })
     })
 }

@@ -6,6 +6,10 @@ fn drawn(tree: &Expression) -> String {
     match &tree.node {
         Node::Literal(value) => crate::value::to_json(value).to_string(),
         Node::List(items) => format!("[{}]", items.iter().map(drawn).collect::<Vec<_>>().join(", ")),
+        Node::Record(members) => {
+            let member = |(name, value): &(String, Expression)| format!("{name}: {}", drawn(value));
+            format!("{{{}}}", members.iter().map(member).collect::<Vec<_>>().join(", "))
+        }
         Node::Name(name) => name.clone(),
         Node::Member(base, name) => format!("{}.{name}", drawn(base)),
         Node::Item(base, place) => format!("{}[{place}]", drawn(base)),
@@ -14,6 +18,8 @@ fn drawn(tree: &Expression) -> String {
         Node::Binary(left, operator, right) => {
             format!("({} {} {})", drawn(left), operator.symbol(), drawn(right))
         }
+        Node::If(condition, yes, no) => format!("(if {} then {} else {})", drawn(condition), drawn(yes), drawn(no)),
+        Node::Let(name, value, body) => format!("(let {name} = {}; {})", drawn(value), drawn(body)),
         Node::Pipe(inner, call) => {
             let arguments: String = call.arguments.iter().map(|argument| format!(" {}", drawn(argument))).collect();
             format!("({} | {}{arguments})", drawn(inner), call.function)
@@ -45,6 +51,17 @@ fn binding() {
         ("(a | first).b[0]", "(a | first).b[0]"),
         ("tags[-1]", "tags[-1]"),
         ("[a, b | 1]", "!"),
+        ("[a | trim, b]", "[(a | trim), b]"),
+        ("a + b * c - 2", "((a + (b * c)) - 2)"),
+        ("a -2", "!"),
+        ("5-3", "(5 - 3)"),
+        ("a ?? 0 + b", "((a ?? 0) + b)"),
+        ("a % 2 == 0 and b", "(((a % 2) == 0) and b)"),
+        ("a@fr ?? @en ?? @cy", "((a@fr ?? a@en) ?? a@cy)"),
+        ("if a then b | f else c | g", "(if a then (b | f) else (c | g))"),
+        ("let x = a | f; x + x", "(let x = (a | f); (x + x))"),
+        ("{ a: b | f, c, \"d e\": 1 }.c", "{a: (b | f), c: c, d e: 1}.c"),
+        ("x | each { n: it } | f", "((x | each {n: it}) | f)"),
         ("tags | where kind == \"open\" | first", "((tags | where (kind == \"open\")) | first)"),
         ("x | f \"a\" [1] -2", "(x | f \"a\" [1] -2)"),
         ("x | f a[1]", "(x | f a[1])"),
@@ -94,14 +111,27 @@ fn errors() {
         "plant-2",
         "a | f \"\\q\"",
         "`open",
+        "if a then b",
+        "let = 3; x",
+        "let x = 3",
+        "{ a: 1, a: 2 }",
+        "{ \"a\" }",
+        "a ?? @en",
+        "a -2",
+        "a + ",
+        "x; y",
+        "{ a: 1",
     ];
     insta::assert_snapshot!(texts.map(err).join("\n\n"));
 }
 
 #[test]
 fn a_nesting_bomb_is_refused() {
-    for bomb in ["(".repeat(4_000), "[".repeat(4_000), "not ".repeat(2_000)] {
+    for bomb in ["(".repeat(4_000), "[".repeat(4_000), "not ".repeat(2_000), "{a:".repeat(2_000), "if ".repeat(2_000)] {
         assert!(parse(&bomb).unwrap_err().message.contains("nests more than"));
+    }
+    for chain in ["+a".repeat(400), "|trim".repeat(400), ".b".repeat(400)] {
+        assert!(parse(&format!("a{chain}")).unwrap_err().message.contains("follow each other"));
     }
     assert!(parse(&"a".repeat(10_001)).unwrap_err().message.contains("at most"));
 }
@@ -116,7 +146,7 @@ proptest::proptest! {
     }
 
     #[test]
-    fn token_soup_never_panics(text in "(a|@en|\\.|\\[|\\]|\\(|\\)|0|\"x\"| \\| |not |==|\\?\\?| in |,|-1| ){0,20}") {
+    fn token_soup_never_panics(text in "(a|@en|\\.|\\[|\\]|\\(|\\)|\\{|\\}|:|;|=|0|\"x\"| \\| |not |if |then |else |let |==|\\?\\?| in |,|-|\\+|-1| ){0,20}") {
         let _ = parse(&text);
     }
 }

@@ -31,9 +31,17 @@ pub(super) enum Kind {
     False,
     Null,
     Not,
+    If,
+    Then,
+    Else,
+    Let,
     Compare(Operator),
     And,
     Or,
+    /// `+` and `-`.
+    Sum(Operator),
+    /// `*`, `/` and `%`.
+    Product(Operator),
     Otherwise,
     Pipe,
     Dot,
@@ -45,7 +53,11 @@ pub(super) enum Kind {
     /// `[` on its own: a list.
     OpenList,
     CloseSquare,
+    OpenRecord,
+    CloseRecord,
     Comma,
+    Colon,
+    Semicolon,
     SingleEqual,
     End,
 }
@@ -60,7 +72,13 @@ impl fmt::Display for Kind {
             Kind::False => "`false`",
             Kind::Null => "`null`",
             Kind::Not => "`not`",
-            Kind::Compare(operator) => return write!(f, "`{}`", operator.symbol()),
+            Kind::If => "`if`",
+            Kind::Then => "`then`",
+            Kind::Else => "`else`",
+            Kind::Let => "`let`",
+            Kind::Compare(operator) | Kind::Sum(operator) | Kind::Product(operator) => {
+                return write!(f, "`{}`", operator.symbol());
+            }
             Kind::And => "`and`",
             Kind::Or => "`or`",
             Kind::Otherwise => "`??`",
@@ -71,7 +89,11 @@ impl fmt::Display for Kind {
             Kind::Close => "`)`",
             Kind::OpenItem | Kind::OpenList => "`[`",
             Kind::CloseSquare => "`]`",
+            Kind::OpenRecord => "`{`",
+            Kind::CloseRecord => "`}`",
             Kind::Comma => "`,`",
+            Kind::Colon => "`:`",
+            Kind::Semicolon => "`;`",
             Kind::SingleEqual => "`=`",
             Kind::End => "the end",
         };
@@ -93,22 +115,23 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, SyntaxError> {
             tokens.push(Token { kind: Kind::End, span: start..start });
             return Ok(tokens);
         }
-        let read: ModalResult<Kind> = alt((word, number, text_literal, quoted_name, symbol)).parse_next(&mut input);
+        let follows_a_value = !spaced && tokens.last().is_some_and(|before| before.kind.ends_a_value());
+        let after_a_name = matches!(tokens.last(), Some(Token { kind: Kind::Name(_), .. }));
+        let read: ModalResult<Kind> = if follows_a_value && !after_a_name && text[start..].starts_with('-') {
+            symbol.parse_next(&mut input)
+        } else {
+            alt((word, number, text_literal, quoted_name, symbol)).parse_next(&mut input)
+        };
         let Ok(kind) = read else {
             return Err(unreadable(&text[start..], start));
         };
         let span = start..input.current_token_start();
         let kind = match kind {
-            Kind::OpenList if !spaced && tokens.last().is_some_and(|before| before.kind.ends_a_value()) => {
-                Kind::OpenItem
-            }
-            Kind::Integer(_)
-                if tokens
-                    .last()
-                    .is_some_and(|before| before.span.end == start && matches!(before.kind, Kind::Name(_))) =>
-            {
-                return Err(SyntaxError::new(span, "a name cannot go on with a number after `-`")
-                    .help("put a name with other characters between backticks: `` `plant-2` ``"));
+            Kind::OpenList if follows_a_value => Kind::OpenItem,
+            Kind::Integer(_) | Kind::Sum(Operator::Subtract) if follows_a_value && after_a_name => {
+                return Err(SyntaxError::new(span, "a name cannot go on with `-`").help(
+                    "put a name with other characters between backticks, `` `plant-2` ``, and spaces around a minus",
+                ));
             }
             other => other,
         };
@@ -118,7 +141,16 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, SyntaxError> {
 
 impl Kind {
     fn ends_a_value(&self) -> bool {
-        matches!(self, Kind::Name(_) | Kind::Close | Kind::CloseSquare | Kind::Language(_))
+        matches!(
+            self,
+            Kind::Name(_)
+                | Kind::Integer(_)
+                | Kind::Number(_)
+                | Kind::Close
+                | Kind::CloseSquare
+                | Kind::CloseRecord
+                | Kind::Language(_)
+        )
     }
 }
 
@@ -152,8 +184,18 @@ fn word(input: &mut Characters<'_>) -> ModalResult<Kind> {
         "and" => Kind::And,
         "or" => Kind::Or,
         "in" => Kind::Compare(Operator::In),
+        "if" => Kind::If,
+        "then" => Kind::Then,
+        "else" => Kind::Else,
+        "let" => Kind::Let,
         name => Kind::Name(name.to_owned()),
     })
+}
+
+/// Whether a name can be written without backticks.
+pub(in crate::expr) fn is_plain_name(name: &str) -> bool {
+    let mut input = Characters::new(name);
+    matches!(word(&mut input), Ok(Kind::Name(_))) && input.is_empty()
 }
 
 fn quoted_name(input: &mut Characters<'_>) -> ModalResult<Kind> {
@@ -215,7 +257,16 @@ fn symbol(input: &mut Characters<'_>) -> ModalResult<Kind> {
             ')' => Kind::Close,
             '[' => Kind::OpenList,
             ']' => Kind::CloseSquare,
+            '{' => Kind::OpenRecord,
+            '}' => Kind::CloseRecord,
             ',' => Kind::Comma,
+            ':' => Kind::Colon,
+            ';' => Kind::Semicolon,
+            '+' => Kind::Sum(Operator::Add),
+            '-' => Kind::Sum(Operator::Subtract),
+            '*' => Kind::Product(Operator::Multiply),
+            '/' => Kind::Product(Operator::Divide),
+            '%' => Kind::Product(Operator::Remainder),
             '=' => Kind::SingleEqual,
             _ => return None,
         })

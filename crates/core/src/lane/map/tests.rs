@@ -1,34 +1,63 @@
 use super::*;
-use crate::expr::{Referenced, parse};
-use crate::lane::{FieldExpression, GonePolicy, LaneEnd};
-use crate::model::EntryType;
-use crate::value::{LaneName, SystemName, TypeName, from_stored, to_json};
+use crate::expr::{Library, NoWorld, Slots, compile, parse};
+use crate::lane::{Documents, GonePolicy, LaneEnd};
+use crate::model::{EntryType, Field, FieldKind};
+use crate::value::{Address, LaneName, SystemName, TypeName, from_stored, to_json};
 use serde_json::{Value as Json, json};
-
-struct Nobody;
-
-impl Follow for Nobody {
-    fn follow(&self, _: &Address) -> Option<Referenced> {
-        None
-    }
-}
 
 fn end(system: &str, kind: &str) -> LaneEnd {
     LaneEnd { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
 }
 
+fn read(text: &str, slots: &mut Slots) -> FieldExpression {
+    let tree = parse(text).unwrap();
+    let (program, findings) = compile(&tree, None, &Library::default(), slots);
+    FieldExpression { text: text.to_owned(), tree, program: program.unwrap_or_else(|| panic!("{findings:?}")) }
+}
+
 fn lane(when: Option<&str>, fields: &[(&str, &str)]) -> Lane {
-    let read = |text: &str| FieldExpression { text: text.to_owned(), tree: parse(text).unwrap() };
+    let mut slots = Slots::default();
     Lane {
         name: LaneName::new("profiles").unwrap(),
         from: end("catalogue", "plant"),
         to: end("site", "page"),
         key: Some("slug".to_owned()),
         language: None,
-        when: when.map(read),
+        when: when.map(|text| read(text, &mut slots)),
+        require: Vec::new(),
+        protect: Vec::new(),
         gone: GonePolicy::Withdraw,
-        fields: fields.iter().map(|(name, text)| ((*name).to_owned(), read(text))).collect(),
+        fields: fields.iter().map(|(name, text)| ((*name).to_owned(), read(text, &mut slots))).collect(),
+        defaults: indexmap::IndexMap::new(),
+        slots,
+        library: Library::default().into(),
     }
+}
+
+/// Adds rules and defaults.
+fn with_rules(mut lane: Lane, require: &[(&str, &str)], protect: &[(&str, &str)], defaults: &[(&str, &str)]) -> Lane {
+    let rules = |rules: &[(&str, &str)], slots: &mut Slots| {
+        let rule = |(text, message): &(&str, &str)| Rule {
+            name: "rule".to_owned(),
+            condition: read(text, slots),
+            message: (*message).to_owned(),
+        };
+        rules.iter().map(rule).collect()
+    };
+    lane.require = rules(require, &mut lane.slots);
+    lane.protect = rules(protect, &mut lane.slots);
+    lane.defaults = defaults.iter().map(|(name, text)| ((*name).to_owned(), read(text, &mut lane.slots))).collect();
+    lane
+}
+
+fn mapped(lane: &Lane, target: &Target, state: State, fields: Json) -> Mapping {
+    let address: Address = "catalogue/plant/p-1".parse().unwrap();
+    let Ok(Value::Record(fields)) = from_stored(fields) else { panic!() };
+    let values = lane.slots.resolve(&fields);
+    let now: Timestamp = "2026-11-25T12:00:00Z".parse().unwrap();
+    let changed = "2026-10-05T09:00:00Z".parse().unwrap();
+    let subject = Subject { address: &address, state, values: &values, now: changed, previous: None };
+    map_entry(lane, target, subject, &NoWorld, now)
 }
 
 fn target(documents: Documents) -> Target {
@@ -38,7 +67,7 @@ fn target(documents: Documents) -> Target {
     fields.insert("heading".to_owned(), field(FieldKind::Text, true, true));
     fields.insert("body".to_owned(), field(FieldKind::Html, true, true));
     fields.insert("byline".to_owned(), field(FieldKind::Text, false, false));
-    Target { documents, fields: Some(EntryType { fields }) }
+    Target { documents, fields: Some(EntryType { fields }), languages: Vec::new() }
 }
 
 fn plant() -> Json {
@@ -54,11 +83,10 @@ const FIELDS: [(&str, &str); 4] =
 
 /// What the entry becomes, in one line a document or fault.
 fn drawn(lane: &Lane, target: &Target, state: State, fields: Json) -> String {
-    let address: Address = "catalogue/plant/p-1".parse().unwrap();
-    let Ok(Value::Record(fields)) = from_stored(fields) else { panic!() };
-    let mapping = map_entry(lane, target, &Subject { address: &address, state, fields: &fields }, &Nobody);
+    let mapping = mapped(lane, target, state, fields);
     match mapping.mapped {
         Mapped::Outside => "outside".to_owned(),
+        Mapped::Broken(messages) => format!("broken: {}", messages.join("; ")),
         Mapped::Faulty(faults) => describe_faults(&faults).join("\n"),
         Mapped::Goes { documents, incomplete } => {
             let document = |document: &Document| {
@@ -112,7 +140,7 @@ fn faults_name_field_language_and_cause() {
             State::Live,
             plant(),
         ),
-        drawn(&lane(None, &[("slug", "name | slug | first")]), &target, State::Live, plant()),
+        drawn(&lane(None, &[("slug", "name[0]")]), &target, State::Live, plant()),
         drawn(
             &lane(None, &[("slug", "\"a\""), ("heading", "\"b\""), ("body", "\"c\"")]),
             &target,
@@ -127,11 +155,63 @@ fn faults_name_field_language_and_cause() {
 #[test]
 fn a_definition_changes_with_what_it_delivers() {
     let target_rows = target(Documents::PerLanguage);
+    let now = Timestamp::UNIX_EPOCH;
     let base = lane(None, &FIELDS);
     let mut other = base.clone();
-    assert_eq!(base.definition(&target_rows), other.definition(&target_rows));
+    assert_eq!(base.definition(&target_rows, now), other.definition(&target_rows, now));
     other.gone = GonePolicy::Keep;
-    assert_ne!(base.definition(&target_rows), other.definition(&target_rows));
-    assert_ne!(base.definition(&target_rows), base.definition(&target(Documents::One)));
-    assert_ne!(base.definition(&target_rows), lane(Some("true"), &FIELDS).definition(&target_rows));
+    assert_ne!(base.definition(&target_rows, now), other.definition(&target_rows, now));
+    assert_ne!(base.definition(&target_rows, now), base.definition(&target(Documents::One), now));
+    assert_ne!(base.definition(&target_rows, now), lane(Some("true"), &FIELDS).definition(&target_rows, now));
+}
+
+#[test]
+fn rules_hold_back_and_protect() {
+    let target = target(Documents::One);
+    let fields = [("slug", "name@en | slug"), ("heading", "name"), ("body", "text")];
+    let rules =
+        |require: &[(&str, &str)], protect: &[(&str, &str)]| with_rules(lane(None, &fields), require, protect, &[]);
+    let broken = rules(&[("picture != null", "a profile needs a picture"), ("name@en != null", "no name")], &[]);
+    assert_eq!(
+        mapped(&broken, &target, State::Live, plant()).mapped,
+        Mapped::Broken(vec!["a profile needs a picture".to_owned()])
+    );
+    assert_eq!(
+        mapped(&broken, &target, State::Draft, plant()).mapped,
+        Mapped::Outside,
+        "who does not go breaks nothing"
+    );
+    let guarded = rules(&[], &[("name@en == \"Royal Fern\"", "the front page shows it")]);
+    assert_eq!(mapped(&guarded, &target, State::Live, plant()).protected.as_deref(), Some("the front page shows it"));
+    let undecided = rules(&[], &[("name@en > 3", "x")]);
+    let why = mapped(&undecided, &target, State::Live, plant()).protected.unwrap();
+    assert!(why.contains("no order"), "nothing is removed on a guess: {why}");
+}
+
+#[test]
+fn defaults_fill_what_an_expression_leaves_empty() {
+    let fields = [("slug", "name@en | slug"), ("heading", "alias"), ("body", "text")];
+    let lane = with_rules(lane(None, &fields), &[], &[], &[("heading", "name"), ("byline", "\"Ostrel Gardens\"")]);
+    let mut entry = plant();
+    entry["alias"] = json!({ "@languages": { "fr": "La royale", "cy": "  " } });
+    let Mapped::Goes { documents, .. } = mapped(&lane, &target(Documents::One), State::Live, entry).mapped else {
+        panic!()
+    };
+    assert_eq!(
+        to_json(&Value::Record(documents[0].fields.clone())),
+        json!({ "slug": "royal-fern", "heading": { "cy": "Rhedynen gyfrdwy", "en": "Royal Fern", "fr": "La royale" },
+                "body": { "en": "<p>Tall</p>", "fr": "<p>Haute</p>" }, "byline": "Ostrel Gardens" })
+    );
+}
+
+#[test]
+fn now_in_a_field_is_when_the_entry_changed() {
+    let lane = lane(Some("now > \"2026-11-01\""), &[("slug", "now | date | slug")]);
+    let target = Target { fields: None, ..target(Documents::One) };
+    let Mapped::Goes { documents, .. } = mapped(&lane, &target, State::Live, plant()).mapped else { panic!() };
+    assert_eq!(documents[0].key.as_deref(), Some("2026-10-05"));
+    assert!(lane.depends_on_time());
+    let at = |text: &str| lane.definition(&target, text.parse().unwrap());
+    assert_eq!(at("2026-11-25T12:00:01Z"), at("2026-11-25T12:00:59Z"));
+    assert_ne!(at("2026-11-25T12:00:01Z"), at("2026-11-25T12:01:01Z"));
 }

@@ -12,21 +12,21 @@ use serde_json::{Map, Value as Json};
 
 /// What is read at most.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct XmlLimits {
+pub struct XmlLimits {
     /// Elements within elements.
-    pub(crate) depth: usize,
+    pub depth: usize,
     /// Elements in all.
-    pub(crate) elements: usize,
+    pub elements: usize,
 }
 
 /// What is read at most where nobody says otherwise.
-pub(crate) const LIMITS: XmlLimits = XmlLimits { depth: 64, elements: 200_000 };
+pub const LIMITS: XmlLimits = XmlLimits { depth: 64, elements: 200_000 };
 
 /// Reads a document: an object with the root element's name.
 ///
 /// # Errors
 /// Says what is wrong and at which byte.
-pub(crate) fn to_json(text: &str, limits: XmlLimits) -> Result<Json, String> {
+pub fn to_json(text: &str, limits: XmlLimits) -> Result<Json, String> {
     let mut reader = Reader::from_str(text);
     let mut open: Vec<(String, Map<String, Json>)> = Vec::new();
     let mut elements = 0;

@@ -1,144 +1,28 @@
-//! What an entry becomes on a lane: documents, nothing, or faults.
+//! The documents that an entry becomes, field by field, held against what the destination takes.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
-use super::{Documents, Lane, Target};
-use crate::change::{Fingerprint, fingerprint};
-use crate::expr::{Evaluated, Follow, Subject, evaluate, is_true};
+use super::{Document, Mapped, Mapper};
+use crate::expr::lift;
+use crate::lane::{Documents, FieldExpression, Lane, Target};
 use crate::model::{Field, FieldKind, Misfit, fit};
-use crate::plan::State;
 use crate::text::clean;
-use crate::value::{Address, LanguageTag, Record, Value, languages_of, project};
-
-/// What an entry becomes on a lane, and what was looked at to find it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Mapping {
-    /// What it becomes.
-    pub mapped: Mapped,
-    /// Other entries whose fields were read.
-    pub reads: BTreeSet<Address>,
-    /// References that lead nowhere.
-    pub dead: BTreeSet<Address>,
-}
-
-/// What an entry becomes on a lane.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Mapped {
-    /// It does not go: it is gone, or the lane's condition does not hold.
-    Outside,
-    /// It goes, as these documents.
-    Goes {
-        /// The documents, one per language where the destination has it so.
-        documents: Vec<Document>,
-        /// Languages that are left as they are at the destination, with what they lack.
-        incomplete: BTreeMap<LanguageTag, Vec<String>>,
-    },
-    /// It cannot go.
-    Faulty(Vec<Fault>),
-}
-
-/// One document for the destination.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Document {
-    /// Its language, where the destination has a document per language.
-    pub language: Option<LanguageTag>,
-    /// What its mapped fields are to be.
-    pub fields: Record,
-    /// The fingerprint of the fields.
-    pub fingerprint: Fingerprint,
-    /// The value of the lane's key field.
-    pub key: Option<String>,
-}
-
-/// Why an entry cannot go.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fault {
-    /// The destination field, or `when`.
-    pub field: String,
-    /// The language, where it is one language's fault.
-    pub language: Option<LanguageTag>,
-    /// What is wrong.
-    pub message: String,
-}
-
-/// Faults in words, one of several languages told once: `byline@cy,en is required`.
-#[must_use]
-pub fn describe_faults(faults: &[Fault]) -> Vec<String> {
-    let mut told: Vec<(&Fault, Vec<&str>)> = Vec::new();
-    for fault in faults {
-        let same =
-            |(known, _): &&mut (&Fault, Vec<&str>)| (&known.field, &known.message) == (&fault.field, &fault.message);
-        let language = fault.language.as_ref().map(LanguageTag::as_str);
-        match told.iter_mut().find(same) {
-            Some((_, languages)) => languages.extend(language),
-            None => told.push((fault, language.into_iter().collect())),
-        }
-    }
-    let words = |(fault, languages): &(&Fault, Vec<&str>)| match languages.as_slice() {
-        [] => format!("{} {}", fault.field, fault.message),
-        languages => format!("{}@{} {}", fault.field, languages.join(","), fault.message),
-    };
-    told.iter().map(words).collect()
-}
-
-/// Finds what an entry becomes on a lane.
-#[must_use]
-pub fn map_entry(lane: &Lane, target: &Target, subject: &Subject<'_>, follow: &dyn Follow) -> Mapping {
-    let mut mapper = Mapper { subject, follow, reads: BTreeSet::new(), dead: BTreeSet::new(), faults: Vec::new() };
-    let mapped = match mapper.goes(lane) {
-        Some(false) => Mapped::Outside,
-        None => Mapped::Faulty(std::mem::take(&mut mapper.faults)),
-        Some(true) => mapper.documents(lane, target),
-    };
-    Mapping { mapped, reads: mapper.reads, dead: mapper.dead }
-}
-
-struct Mapper<'a> {
-    subject: &'a Subject<'a>,
-    follow: &'a dyn Follow,
-    reads: BTreeSet<Address>,
-    dead: BTreeSet<Address>,
-    faults: Vec<Fault>,
-}
+use crate::value::{LanguageTag, Record, Value, languages_of, project};
 
 impl Mapper<'_> {
-    /// Whether the entry goes; none where its condition has no answer.
-    fn goes(&mut self, lane: &Lane) -> Option<bool> {
-        if self.subject.state == State::Gone {
-            return Some(false);
-        }
-        let Some(when) = &lane.when else {
-            return Some(self.subject.state == State::Live);
-        };
-        let value = self.evaluate("when", when)?;
-        is_true(&value).map_err(|message| self.fault("when", None, message)).ok()
-    }
-
-    fn evaluate(&mut self, field: &str, expression: &super::FieldExpression) -> Option<Value> {
-        match evaluate(&expression.tree, self.subject, self.follow) {
-            Ok(Evaluated { value, reads, dead }) => {
-                self.reads.extend(reads);
-                self.dead.extend(dead);
-                Some(value)
-            }
-            Err(error) => {
-                let place = expression.text.get(error.span).unwrap_or_default();
-                self.fault(field, None, format!("has no value: {} (at `{place}`)", error.message));
-                None
-            }
-        }
-    }
-
-    fn fault(&mut self, field: &str, language: Option<&LanguageTag>, message: impl Into<String>) {
-        self.faults.push(Fault { field: field.to_owned(), language: language.cloned(), message: message.into() });
-    }
-
-    fn documents(&mut self, lane: &Lane, target: &Target) -> Mapped {
-        let mut whole = Record::default();
+    pub(super) fn documents(&mut self, lane: &Lane, target: &Target) -> Mapped {
+        let mut whole = Record::with_capacity_and_hasher(lane.fields.len(), Default::default());
         for (name, expression) in &lane.fields {
-            if let Some(value) = self.evaluate(name, expression) {
-                whole.insert(name.clone(), value);
-            }
+            let value = self.evaluate(name, expression, self.subject.now);
+            let value = match lane.defaults.get(name) {
+                Some(default) => value.and_then(|value| self.or_default(name, value, default)),
+                None => value,
+            };
+            whole.extend(value.map(|value| (name.clone(), value)));
+        }
+        for (name, default) in lane.defaults.iter().filter(|(name, _)| !lane.fields.contains_key(*name)) {
+            let value = self.evaluate(name, default, self.subject.now);
+            whole.extend(value.map(|value| (name.clone(), value)));
         }
         if !self.faults.is_empty() {
             return Mapped::Faulty(std::mem::take(&mut self.faults));
@@ -188,6 +72,18 @@ impl Mapper<'_> {
         }
     }
 
+    /// The default where an expression says nothing, in each language.
+    fn or_default(&mut self, name: &str, value: Value, default: &FieldExpression) -> Option<Value> {
+        if !value.is_blank() && languages_of(&value).is_empty() {
+            return Some(value);
+        }
+        let default = self.evaluate(name, default, self.subject.now)?;
+        let chosen = lift(&[&value, &default], &mut |plain| {
+            Ok::<_, std::convert::Infallible>(if plain[0].is_blank() { plain[1].clone() } else { plain[0].clone() })
+        });
+        chosen.ok()
+    }
+
     /// An entry of which no language is complete does not go, and says what each lacks.
     fn blame_incomplete(&mut self, incomplete: &BTreeMap<LanguageTag, Vec<String>>) {
         for (language, missing) in incomplete {
@@ -231,12 +127,7 @@ impl Mapper<'_> {
         if self.faults.len() > before {
             return None;
         }
-        let fields_value = Value::Record(fields);
-        let fingerprint = fingerprint(&fields_value);
-        let Value::Record(fields) = fields_value else {
-            return None;
-        };
-        Some(Document { language, fields, fingerprint, key })
+        Some(Document { language, fields, key })
     }
 
     fn fit(&mut self, name: &str, field: &Field, value: &Value, language: Option<&LanguageTag>) {
@@ -253,7 +144,7 @@ impl Mapper<'_> {
             }
             plain => {
                 if let Err(misfit) = fit(field, plain) {
-                    let dead: Vec<String> = self.dead.iter().map(|address| format!("`{address}`")).collect();
+                    let dead: Vec<String> = self.looks.dead.iter().map(|address| format!("`{address}`")).collect();
                     let cause = match misfit {
                         Misfit::Missing if !dead.is_empty() => {
                             format!(" ({} is referred to and not in the store)", dead.join(", "))
@@ -296,6 +187,3 @@ fn key_text(value: &Value) -> Option<String> {
         _ => None,
     }
 }
-
-#[cfg(test)]
-mod tests;

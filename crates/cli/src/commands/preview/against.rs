@@ -1,0 +1,103 @@
+//! What the destination holds now beside what an entry becomes, word by word.
+
+use std::io::Write;
+
+use diaporos_core::change::{Stretch, word_difference};
+use diaporos_core::value::{Value, to_json};
+use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::preview::held_there;
+use diaporos_hub::push::EntryPlan;
+use diaporos_systems::Write as SystemWrite;
+
+use super::language;
+use crate::context::Context;
+use crate::error::Failure;
+use crate::output::{Cell, Column, Format, Sheet, fields, one_line};
+
+const DIFFERENCES: &[Column] = &[
+    Column::text("address", "address"),
+    Column::text("language", "lang"),
+    Column::text("id_there", "id there"),
+    Column::text("field", "field"),
+    Column::prose("there", "there"),
+    Column::prose("ours", "ours"),
+];
+
+pub(super) async fn show(
+    plans: &[EntryPlan],
+    lane: &ConfiguredLane,
+    writer: &dyn SystemWrite,
+    context: &Context,
+) -> Result<(), Failure> {
+    let mut sheet = Sheet::new(context, DIFFERENCES);
+    let mut out = Context::out();
+    let table = context.format == Format::Table;
+    for (place, plan) in plans.iter().enumerate() {
+        if table {
+            if place > 0 {
+                writeln!(out)?;
+            }
+            writeln!(out, "{} → {}", plan.address, lane.lane.to)?;
+        }
+        if let Some(hold) = plan.hold.as_ref().filter(|_| table) {
+            writeln!(out, "  held, {}: {}", hold.reason.word(), one_line(&hold.message))?;
+        }
+        for (document, there) in held_there(plan, lane, writer).await? {
+            let Some(ours) = &document.document else { continue };
+            let id = there.as_ref().map(|there| there.id.to_string());
+            if table {
+                let language = document.language.as_ref().map_or(String::new(), |tag| format!("{tag}  "));
+                let holds = id.as_ref().map_or("nothing there yet".to_owned(), |id| format!("{id} there"));
+                writeln!(out, "\n  {language}{holds}")?;
+            }
+            let mut same = 0;
+            for (name, value) in &ours.fields {
+                let held = there.as_ref().and_then(|there| there.fields.get(name)).unwrap_or(&Value::Null);
+                if held == value || (held.is_null() && value.is_null()) {
+                    same += 1;
+                    continue;
+                }
+                if table {
+                    let drawn = draw(&text(held), &text(value), context.terminal.colour);
+                    writeln!(out, "    {name}  {drawn}")?;
+                    continue;
+                }
+                sheet.row(vec![
+                    Cell::text(plan.address.to_string()),
+                    Cell::text(language(document)),
+                    Cell::maybe(id.clone()),
+                    Cell::text(name),
+                    Cell { json: to_json(held), ..Cell::text(text(held)) },
+                    Cell { json: to_json(value), ..Cell::text(text(value)) },
+                ]);
+            }
+            if table && same > 0 {
+                let what = if same == ours.fields.len() {
+                    "all fields are as they should be"
+                } else {
+                    "other fields are the same"
+                };
+                writeln!(out, "    {what}")?;
+            }
+        }
+    }
+    out.flush()?;
+    if table { Ok(()) } else { sheet.end("the destination holds what it should") }
+}
+
+fn text(value: &Value) -> String {
+    fields::value_text(value)
+}
+
+/// What goes stands in `[-…-]`, what comes in `{+…+}`; on a terminal struck through red, and green.
+fn draw(there: &str, ours: &str, colour: bool) -> String {
+    let painted = |stretch: &Stretch| match (stretch, colour) {
+        (Stretch::Same(text), _) => text.clone(),
+        (Stretch::Gone(text), true) => format!("\u{1b}[9;31m{text}\u{1b}[0m"),
+        (Stretch::New(text), true) => format!("\u{1b}[32m{text}\u{1b}[0m"),
+        (Stretch::Gone(text), false) => format!("[-{text}-]"),
+        (Stretch::New(text), false) => format!("{{+{text}+}}"),
+    };
+    // Another's text must not move the cursor.
+    word_difference(&one_line(there), &one_line(ours)).iter().map(painted).collect()
+}

@@ -1,0 +1,161 @@
+//! `preview`.
+
+mod against;
+mod drawn;
+mod requests;
+mod steps;
+
+use std::io::{BufRead, BufReader, Write};
+use std::path::PathBuf;
+
+use clap::Args;
+use diaporos_core::value::{Address, LanguageTag};
+use diaporos_hub::Connector;
+use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::look::{EntryQuery, Glance, entries};
+use diaporos_hub::page::page;
+use diaporos_hub::preview::preview;
+use diaporos_hub::push::{DocumentPlan, EntryPlan};
+use diaporos_hub::stream::stream;
+use diaporos_store::Store;
+
+use super::{address, counted, lane, no_entry};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Format, Sheet, one_line};
+
+/// Show what entries become on a lane, field by field, without sending anything.
+///
+/// Nothing is asked of the destination, but with `--against`: what was never delivered is shown as
+/// it would be created.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
+)]
+pub(crate) struct Preview {
+    /// The lane.
+    #[arg(value_name = "LANE")]
+    lane: String,
+    /// The entry, as `system/type/id`; the first that go on the lane where none is given.
+    #[arg(value_name = "ADDRESS")]
+    address: Option<String>,
+    /// Print the very requests that a push would send, secrets as variables.
+    #[arg(long, group = "manner")]
+    as_curl: bool,
+    /// Print the value after every step of every field.
+    #[arg(long, group = "manner")]
+    steps: bool,
+    /// Ask the destination what it holds now, and print what differs, word by word.
+    #[arg(long, group = "manner")]
+    against: bool,
+    /// Write a page that shows the entry through the lane's `template`, at three widths.
+    #[arg(long, value_name = "FILE", group = "manner")]
+    html: Option<PathBuf>,
+    /// Map the entries of a file of JSON Lines (`-`: standard input), without the store or any
+    /// system, and print a line for each document.
+    #[arg(long, value_name = "FILE", group = "manner", conflicts_with = "address")]
+    from: Option<PathBuf>,
+    /// How many entries, where no address is given.
+    #[arg(long, value_name = "N", default_value_t = 3)]
+    most: usize,
+}
+
+pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let lane = lane(&config, &args.lane)?;
+    if let Some(from) = &args.from {
+        return map_lines(lane, from);
+    }
+    let store = Context::store(&config)?;
+    let plans = match &args.address {
+        Some(text) => vec![one(&store, lane, &address(text)?)?],
+        None => first(&store, lane, args.most)?,
+    };
+    let connector = Connector::new(&config, &Context::variable);
+    let to = &lane.lane.to.system;
+    if args.as_curl {
+        requests::show(&plans, lane, connector.writer(to)?.as_ref(), context)?;
+    } else if args.against {
+        against::show(&plans, lane, connector.writer(to)?.as_ref(), context).await?;
+    } else if args.steps {
+        steps::show(&plans, lane, &store, context)?;
+    } else if let Some(file) = &args.html {
+        let Some(plan) = plans.first() else {
+            return Err(Failure::failed(format!("no entry goes on `{}`", lane.lane.name)));
+        };
+        let made = page(&config.folder, lane, plan).map_err(|error| Failure::failed(error.to_string()))?;
+        std::fs::write(file, made).map_err(|error| Failure::failed(format!("{}: {error}", file.display())))?;
+        writeln!(Context::out(), "{} as a page: {}", plan.address, file.display())?;
+    } else if context.format == Format::Table {
+        drawn::draw(&plans, lane)?;
+    } else {
+        let mut sheet = Sheet::new(context, drawn::FIELDS);
+        plans.iter().for_each(|plan| drawn::rows(plan, &mut sheet));
+        sheet.end("")?;
+    }
+    let held = plans.iter().any(|plan| plan.hold.is_some());
+    Ok(if held { Exit::Partly } else { Exit::Done })
+}
+
+/// Maps lines and tells what is wrong with them.
+fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Failure> {
+    let mut input: Box<dyn BufRead> = if from.as_os_str() == "-" {
+        Box::new(BufReader::with_capacity(1 << 18, std::io::stdin().lock()))
+    } else {
+        let file = std::fs::File::open(from);
+        let file = file.map_err(|error| Failure::failed(format!("{}: {error}", from.display())))?;
+        Box::new(BufReader::with_capacity(1 << 18, file))
+    };
+    let mut out = Context::out();
+    let mut told = |line: u64, message: &str| Context::note(&format!("line {line}: {}", one_line(message)));
+    let tally = stream(lane, &mut input, &mut out, Context::now(), &mut told)?;
+    out.flush()?;
+    if tally.faulty == 0 {
+        return Ok(Exit::Done);
+    }
+    let (lines, faulty) = (counted(tally.lines, "line", "lines"), tally.faulty);
+    let (documents, outside) = (counted(tally.documents, "document", "documents"), tally.outside);
+    Context::note(&format!("{lines} read: {documents} written, {outside} do not go, {faulty} with faults"));
+    Ok(Exit::Partly)
+}
+
+fn one(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<EntryPlan, Failure> {
+    let from = &lane.lane.from;
+    if (&from.system, &from.kind) != (&address.system, &address.kind) {
+        return Err(Failure::wrong(format!(
+            "the lane `{}` takes entries of `{from}`, not `{address}`",
+            lane.lane.name
+        )));
+    }
+    match preview(store, lane, address, Context::now())? {
+        Some(plan) => Ok(plan),
+        None => Err(no_entry(store, address)?),
+    }
+}
+
+/// The first entries that go on the lane.
+fn first(store: &Store, lane: &ConfiguredLane, most: usize) -> Result<Vec<EntryPlan>, Failure> {
+    let from = &lane.lane.from;
+    let query = EntryQuery {
+        system: Some(from.system.to_string()),
+        kind: Some(from.kind.to_string()),
+        ..EntryQuery::default()
+    };
+    let now = Context::now();
+    let mut plans = Vec::new();
+    let glance = Glance { store, library: &lane.lane.library, now };
+    entries(glance, &query, |row| -> Result<(), Failure> {
+        if plans.len() < most
+            && let Some(plan) = preview(store, lane, &row.address, now)?
+            && plan.goes
+        {
+            plans.push(plan);
+        }
+        Ok(())
+    })?;
+    Ok(plans)
+}
+
+fn language(document: &DocumentPlan) -> String {
+    document.language.as_ref().map_or(String::new(), LanguageTag::to_string)
+}

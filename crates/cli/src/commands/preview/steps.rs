@@ -1,0 +1,94 @@
+//! The value after every step of every field.
+
+use std::io::Write;
+
+use diaporos_core::value::{Value, to_json};
+use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::preview::steps;
+use diaporos_hub::push::EntryPlan;
+use diaporos_store::Store;
+
+use crate::context::Context;
+use crate::error::Failure;
+use crate::output::{Cell, Column, Format, Sheet, fields, one_line};
+
+const STEPS: &[Column] = &[
+    Column::text("address", "address"),
+    Column::text("field", "field"),
+    Column::text("step", "step"),
+    Column::prose("value", "value"),
+];
+
+/// The most characters of a value that a line shows.
+const SHOWN: usize = 200;
+
+pub(super) fn show(
+    plans: &[EntryPlan],
+    lane: &ConfiguredLane,
+    store: &Store,
+    context: &Context,
+) -> Result<(), Failure> {
+    let mut sheet = Sheet::new(context, STEPS);
+    let mut out = Context::out();
+    for (place, plan) in plans.iter().enumerate() {
+        let all = steps(store, lane, &plan.address)?.unwrap_or_default();
+        if context.format != Format::Table {
+            for of in &all {
+                for (step, value) in &of.steps {
+                    sheet.row(vec![
+                        Cell::text(plan.address.to_string()),
+                        Cell::text(&of.field),
+                        Cell::text(step),
+                        value.as_ref().map_or_else(Cell::nothing, |value| Cell {
+                            json: to_json(value),
+                            ..Cell::text(fields::value_text(value))
+                        }),
+                    ]);
+                }
+            }
+            continue;
+        }
+        if place > 0 {
+            writeln!(out)?;
+        }
+        writeln!(out, "{} → {}", plan.address, lane.lane.to)?;
+        for of in &all {
+            writeln!(out, "\n  {}", of.field)?;
+            let widest = of.steps.iter().map(|(step, _)| one_line(step).chars().count()).max().unwrap_or(0).min(40);
+            for (step, value) in &of.steps {
+                draw_step(&mut out, &one_line(step), value.as_ref(), widest)?;
+            }
+            if let Some(error) = &of.error {
+                writeln!(out, "    no further: {}", one_line(error))?;
+            }
+        }
+    }
+    out.flush()?;
+    if context.format == Format::Table { Ok(()) } else { sheet.end("") }
+}
+
+fn draw_step(out: &mut dyn Write, step: &str, value: Option<&Value>, widest: usize) -> Result<(), Failure> {
+    let lines: Vec<String> = match value {
+        None => vec!["(not reached)".to_owned()],
+        Some(Value::Localised(by_language)) if by_language.is_empty() => vec!["null".to_owned()],
+        Some(Value::Localised(by_language)) => {
+            by_language.iter().map(|(tag, inner)| format!("{tag}  {}", shown(inner))).collect()
+        }
+        Some(plain) => vec![shown(plain)],
+    };
+    for (place, line) in lines.iter().enumerate() {
+        let step = if place == 0 { step } else { "" };
+        writeln!(out, "    {step:widest$}  {line}")?;
+    }
+    Ok(())
+}
+
+fn shown(value: &Value) -> String {
+    match value {
+        Value::Null => "null".to_owned(),
+        other => {
+            let line = one_line(&fields::value_text(other));
+            diaporos_core::text::shorten(&line, SHOWN, diaporos_core::text::Cut::Letters)
+        }
+    }
+}

@@ -1,0 +1,161 @@
+//! What an entry becomes on a lane: documents, nothing, or faults.
+
+mod documents;
+mod fault;
+
+use std::collections::BTreeMap;
+
+use jiff::Timestamp;
+
+use super::{FieldExpression, Lane, Rule, Target};
+use crate::change::{Fingerprint, fingerprint_record};
+use crate::expr::{Evaluated, Looks, Sight, Subject, World, is_true};
+use crate::plan::State;
+use crate::value::{LanguageTag, Record, Value};
+
+pub use fault::{Fault, describe_faults};
+
+/// What an entry becomes on a lane, and what was looked at to find it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mapping {
+    /// What it becomes.
+    pub mapped: Mapped,
+    /// Other entries that were looked at.
+    pub looks: Looks,
+    /// Why nothing of it is withdrawn or overwritten.
+    pub protected: Option<String>,
+}
+
+/// What an entry becomes on a lane.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Mapped {
+    /// It does not go: it is gone, or the lane's condition does not hold.
+    Outside,
+    /// It goes, as these documents.
+    Goes {
+        /// The documents, one per language where the destination has it so.
+        documents: Vec<Document>,
+        /// Languages that are left as they are at the destination, with what they lack.
+        incomplete: BTreeMap<LanguageTag, Vec<String>>,
+    },
+    /// It breaks rules that the lane requires.
+    Broken(Vec<String>),
+    /// It cannot go.
+    Faulty(Vec<Fault>),
+}
+
+/// One document for the destination.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Document {
+    /// Its language, where the destination has a document per language.
+    pub language: Option<LanguageTag>,
+    /// What its mapped fields are to be.
+    pub fields: Record,
+    /// The value of the lane's key field.
+    pub key: Option<String>,
+}
+
+impl Document {
+    /// The fingerprint of the fields.
+    #[must_use]
+    pub fn fingerprint(&self) -> Fingerprint {
+        fingerprint_record(&self.fields)
+    }
+}
+
+/// Finds what an entry becomes on a lane. In fields `now` is when the entry last changed, so that
+/// the same entry always becomes the same; in conditions it is the time given.
+#[must_use]
+pub fn map_entry(lane: &Lane, target: &Target, subject: Subject<'_>, world: &dyn World, now: Timestamp) -> Mapping {
+    let mut mapper = Mapper { lane, subject, world, now, looks: Looks::default(), faults: Vec::new() };
+    let protected = mapper.protected();
+    let mapped = match mapper.goes() {
+        Some(false) => Mapped::Outside,
+        None => Mapped::Faulty(std::mem::take(&mut mapper.faults)),
+        Some(true) => match mapper.broken() {
+            broken if !mapper.faults.is_empty() => {
+                drop(broken);
+                Mapped::Faulty(std::mem::take(&mut mapper.faults))
+            }
+            broken if broken.is_empty() => mapper.documents(lane, target),
+            broken => Mapped::Broken(broken),
+        },
+    };
+    Mapping { mapped, looks: mapper.looks, protected }
+}
+
+struct Mapper<'a> {
+    lane: &'a Lane,
+    subject: Subject<'a>,
+    world: &'a dyn World,
+    now: Timestamp,
+    looks: Looks,
+    faults: Vec<Fault>,
+}
+
+impl Mapper<'_> {
+    /// Whether the entry goes; none where its condition has no answer.
+    fn goes(&mut self) -> Option<bool> {
+        if self.subject.state == State::Gone {
+            return Some(false);
+        }
+        match &self.lane.when {
+            None => Some(self.subject.state == State::Live),
+            Some(when) => self.holds("when", when),
+        }
+    }
+
+    /// What the entry says to the rules that it breaks.
+    fn broken(&mut self) -> Vec<String> {
+        let mut broken = Vec::new();
+        for Rule { name, condition, message } in &self.lane.require {
+            if self.holds(name, condition) == Some(false) {
+                broken.push(message.clone());
+            }
+        }
+        broken
+    }
+
+    /// Why the entry is protected. A rule that has no answer protects, for nothing is removed on a
+    /// guess.
+    fn protected(&mut self) -> Option<String> {
+        self.lane.protect.iter().find_map(|Rule { name, condition, message }| {
+            let before = self.faults.len();
+            match self.holds(name, condition) {
+                Some(true) => Some(message.clone()),
+                Some(false) => None,
+                None => {
+                    let fault = self.faults.drain(before..).next();
+                    Some(fault.map_or_else(String::new, |fault| format!("`{name}` {}", fault.message)))
+                }
+            }
+        })
+    }
+
+    fn holds(&mut self, name: &str, condition: &FieldExpression) -> Option<bool> {
+        let value = self.evaluate(name, condition, self.now)?;
+        is_true(&value).map_err(|message| self.fault(name, None, message)).ok()
+    }
+
+    fn evaluate(&mut self, field: &str, expression: &FieldExpression, now: Timestamp) -> Option<Value> {
+        let subject = Subject { now, ..self.subject };
+        match expression.program.evaluate(Sight { subject, world: self.world, library: &self.lane.library }) {
+            Ok(Evaluated { value, looks }) => {
+                self.looks.extend(looks);
+                Some(value)
+            }
+            Err(error) => {
+                let place = expression.text.get(error.span).unwrap_or_default();
+                self.fault(field, None, format!("has no value: {} (at `{place}`)", error.message));
+                None
+            }
+        }
+    }
+
+    fn fault(&mut self, field: &str, language: Option<&LanguageTag>, message: impl Into<String>) {
+        self.faults.push(Fault { field: field.to_owned(), language: language.cloned(), message: message.into() });
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,54 @@
+//! Explain: for each lane of an entry's type, whether it goes and why.
+
+use diaporos_core::lane::{Explanation, explain as of_lane};
+use diaporos_core::plan::Hold;
+use diaporos_core::value::Address;
+use diaporos_store::{Standing, Store};
+use jiff::Timestamp;
+
+use crate::config::{Config, ConfiguredLane};
+use crate::preview::preview;
+use crate::push::{LaneWorld, PushError, previous, seen_by};
+
+/// What a lane says of an entry.
+#[derive(Debug)]
+pub struct LaneSays<'a> {
+    /// The lane.
+    pub lane: &'a ConfiguredLane,
+    /// What its conditions come to.
+    pub explanation: Explanation,
+    /// What keeps the entry back, as far as that is known without asking the destination.
+    pub hold: Option<Hold>,
+    /// Where the entry stood after the last push.
+    pub standing: Option<Standing>,
+}
+
+/// Explains what every lane of the entry's type says of it; none where there is no such entry.
+///
+/// # Errors
+/// Where the store fails.
+pub fn explain<'a>(
+    config: &'a Config,
+    store: &Store,
+    address: &Address,
+    now: Timestamp,
+) -> Result<Option<Vec<LaneSays<'a>>>, PushError> {
+    if store.entry(address)?.is_none() {
+        return Ok(None);
+    }
+    let own = config
+        .lanes
+        .values()
+        .filter(|lane| (&lane.lane.from.system, &lane.lane.from.kind) == (&address.system, &address.kind));
+    let mut said = Vec::new();
+    for lane in own {
+        let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
+        let before = previous(&due.counterparts);
+        let world = LaneWorld { store, lane };
+        let explanation = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));
+        let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
+        let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);
+        said.push(LaneSays { lane, explanation, hold, standing });
+    }
+    Ok(Some(said))
+}

@@ -1,0 +1,167 @@
+//! Entries from a file or standard input, mapped line by line without a store or a system.
+
+use std::io::{self, BufRead, Write};
+
+use diaporos_core::expr::{NoWorld, Subject};
+use diaporos_core::lane::{Document, Line, LineReader, Mapped, describe_faults, map_entry};
+use diaporos_core::value::{Record, Value};
+use jiff::Timestamp;
+use rayon::prelude::*;
+use serde::ser::{Serialize, SerializeMap, Serializer};
+
+use crate::config::ConfiguredLane;
+
+/// How many bytes of lines are mapped together, on all cores.
+const BATCH: usize = 1 << 20;
+/// The longest line; anything longer is refused.
+const LONGEST: usize = 32 << 20;
+
+/// What became of the lines.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct StreamTally {
+    /// Lines that were read.
+    pub lines: u64,
+    /// Documents that were written.
+    pub documents: u64,
+    /// Entries that do not go.
+    pub outside: u64,
+    /// Lines that could not be read, and entries that would be held.
+    pub faulty: u64,
+}
+
+/// Maps every line of JSON and writes a line for each document, in order. What is wrong with a line
+/// is told, and costs that line alone.
+///
+/// # Errors
+/// Where reading or writing fails.
+pub fn stream(
+    lane: &ConfiguredLane,
+    from: &mut dyn BufRead,
+    to: &mut dyn Write,
+    now: Timestamp,
+    told: &mut dyn FnMut(u64, &str),
+) -> io::Result<StreamTally> {
+    let reader = LineReader::new(&lane.lane, lane.source.get(&lane.lane.from.kind));
+    let mut tally = StreamTally::default();
+    let mut batch = Vec::with_capacity(BATCH + (BATCH >> 2));
+    loop {
+        batch.clear();
+        while batch.len() < BATCH {
+            let before = batch.len();
+            let read = io::Read::take(&mut *from, LONGEST as u64).read_until(b'\n', &mut batch)?;
+            if read == 0 {
+                break;
+            }
+            if read == LONGEST && batch.last() != Some(&b'\n') {
+                let line = tally.lines + batch[..before].iter().filter(|byte| **byte == b'\n').count() as u64 + 1;
+                return Err(io::Error::other(format!("line {line} has more than {LONGEST} bytes")));
+            }
+        }
+        if batch.is_empty() {
+            return Ok(tally);
+        }
+        let lines: Vec<(u64, &[u8])> =
+            (tally.lines + 1..).zip(batch.trim_ascii_end().split(|byte| *byte == b'\n')).collect();
+        tally.lines += lines.len() as u64;
+        // Two parts a core, so that one slow line does not leave the others waiting.
+        let size = lines.len().div_ceil(2 * rayon::current_num_threads()).max(1);
+        let parts: Vec<Part> = lines.par_chunks(size).map(|lines| map_lines(lane, &reader, lines, now)).collect();
+        for part in parts {
+            to.write_all(&part.text)?;
+            part.told.iter().for_each(|(line, message)| told(*line, message));
+            tally.documents += part.documents;
+            tally.outside += part.outside;
+            tally.faulty += part.told.len() as u64;
+        }
+    }
+}
+
+#[derive(Default)]
+struct Part {
+    text: Vec<u8>,
+    told: Vec<(u64, String)>,
+    documents: u64,
+    outside: u64,
+}
+
+fn map_lines(lane: &ConfiguredLane, reader: &LineReader<'_>, lines: &[(u64, &[u8])], now: Timestamp) -> Part {
+    let mut part = Part::default();
+    for (number, text) in lines {
+        if text.trim_ascii().is_empty() {
+            continue;
+        }
+        let line = match reader.read(text, *number) {
+            Ok(line) => line,
+            Err(message) => {
+                part.told.push((*number, message));
+                continue;
+            }
+        };
+        let Line { address, state, values } = &line;
+        let values: Vec<&Value> = values.iter().collect();
+        let subject = Subject { address, state: *state, values: &values, now, previous: None };
+        match map_entry(&lane.lane, &lane.target, subject, &NoWorld, now).mapped {
+            Mapped::Outside => part.outside += 1,
+            Mapped::Broken(messages) => part.told.push((*number, messages.join("; "))),
+            Mapped::Faulty(faults) => part.told.push((*number, describe_faults(&faults).join("; "))),
+            Mapped::Goes { documents, .. } => {
+                for document in &documents {
+                    part.documents += 1;
+                    // Writing to memory does not fail.
+                    let _ = serde_json::to_writer(
+                        &mut part.text,
+                        &Written { address: &line.address.to_string(), document },
+                    );
+                    part.text.push(b'\n');
+                }
+            }
+        }
+    }
+    part
+}
+
+struct Written<'a> {
+    address: &'a str,
+    document: &'a Document,
+}
+
+impl Serialize for Written<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        let mut map = to.serialize_map(None)?;
+        map.serialize_entry("address", self.address)?;
+        if let Some(language) = &self.document.language {
+            map.serialize_entry("language", language.as_str())?;
+        }
+        map.serialize_entry("fields", &Fields(&self.document.fields))?;
+        map.end()
+    }
+}
+
+struct Fields<'a>(&'a Record);
+
+impl Serialize for Fields<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_map(self.0.iter().map(|(name, value)| (name, Plain(value))))
+    }
+}
+
+/// A value as plain JSON.
+struct Plain<'a>(&'a Value);
+
+impl Serialize for Plain<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        match self.0 {
+            Value::Null => to.serialize_unit(),
+            Value::Boolean(truth) => to.serialize_bool(*truth),
+            Value::Integer(whole) => to.serialize_i64(*whole),
+            Value::Number(number) => to.serialize_f64(*number),
+            Value::Text(text) => to.serialize_str(text),
+            Value::List(items) => to.collect_seq(items.iter().map(Plain)),
+            Value::Record(fields) => Fields(fields).serialize(to),
+            Value::Localised(by_language) => {
+                to.collect_map(by_language.iter().map(|(tag, inner)| (tag.as_str(), Plain(inner))))
+            }
+            Value::Reference(address) => to.collect_str(address),
+        }
+    }
+}
