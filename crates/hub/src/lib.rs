@@ -15,6 +15,7 @@ pub mod pull;
 pub mod push;
 pub mod refs;
 pub mod resolve;
+pub mod review;
 pub mod stream;
 
 pub use connect::{ConnectError, Connector};

@@ -1,8 +1,11 @@
 //! Model: the types of systems, declared or found from their entries.
 
+use diaporos_core::expr::types::{Kinds, Type};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::model::{EntryType, Observer};
+use diaporos_core::model::{Drift, DriftKind, EntryType, Field, Model, Observer, drift};
+use diaporos_core::value::SystemName;
 use diaporos_store::{EntryFilter, Store, StoreError};
+use indexmap::IndexMap;
 
 use crate::config::Config;
 
@@ -58,7 +61,76 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
 #[must_use]
 pub fn declared<'a>(config: &'a Config, end: &LaneEnd) -> Option<&'a EntryType> {
     let system = config.systems.get(&end.system)?;
-    system.model().get(&end.kind)
+    system.model().get(&end.kind).or_else(|| config.kept.get(end))
+}
+
+/// How a kept model differs from what its system says today.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ModelDrift {
+    /// The type.
+    pub end: LaneEnd,
+    /// Where today's fields are known from.
+    pub today: Today,
+    /// What differs.
+    pub drift: Vec<Drift>,
+}
+
+/// Where today's fields are known from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Today {
+    /// The system described itself.
+    Described,
+    /// The profile declares them.
+    Declared,
+    /// Entries that were taken in have them.
+    Entries,
+    /// Nowhere: the system has no such type any more, or nothing of it was taken in.
+    Nowhere,
+}
+
+/// Compares every kept model with what its system says today. `described` is what systems that
+/// describe themselves said.
+///
+/// # Errors
+/// Where the store fails.
+pub fn drifts(
+    config: &Config,
+    store: &Store,
+    described: &IndexMap<SystemName, Model>,
+) -> Result<Vec<ModelDrift>, StoreError> {
+    let mut all = Vec::new();
+    for (end, kept) in &config.kept {
+        let said = described.get(&end.system).and_then(|model| model.get(&end.kind));
+        let declares = config.systems.get(&end.system).and_then(|system| system.model().get(&end.kind));
+        let (today, drift) = match (said, declares) {
+            (Some(said), _) => (Today::Described, drift(kept, said)),
+            (None, Some(declared)) => (Today::Declared, drift(kept, declared)),
+            (None, None) => {
+                let observer = observe(store, end)?;
+                let shown = observer.entry_type();
+                let found = drift(kept, &shown).into_iter().filter(|one| entries_show(one, kept, &shown)).collect();
+                if observer.entries() == 0 { (Today::Nowhere, Vec::new()) } else { (Today::Entries, found) }
+            }
+        };
+        all.push(ModelDrift { end: end.clone(), today, drift });
+    }
+    Ok(all)
+}
+
+/// Entries tell that a field is not there, or holds another kind of value; not what is allowed.
+fn entries_show(one: &Drift, kept: &EntryType, shown: &EntryType) -> bool {
+    match &one.what {
+        DriftKind::Vanished | DriftKind::New => true,
+        DriftKind::Required | DriftKind::Shorter(..) => false,
+        DriftKind::Changed(..) => match (kept.fields.get(&one.field), shown.fields.get(&one.field)) {
+            (Some(kept), Some(shown)) => {
+                let holds = |field: &Field| Type::of_field(&Field { required: true, ..field.clone() }).kinds;
+                let strange = holds(shown).without(holds(kept));
+                strange != Kinds::NONE || kept.localised != shown.localised
+            }
+            _ => true,
+        },
+    }
 }
 
 /// Looks at every entry of a type that is not gone.

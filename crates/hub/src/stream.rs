@@ -3,8 +3,8 @@
 use std::io::{self, BufRead, Write};
 
 use diaporos_core::expr::{NoWorld, Subject};
-use diaporos_core::lane::{Document, Line, LineReader, Mapped, describe_faults, map_entry};
-use diaporos_core::value::{Record, Value};
+use diaporos_core::lane::{Borrowed, Document, Line, LineReader, Mapped, describe_faults, map_borrowed};
+use diaporos_core::value::Value;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::ser::{Serialize, SerializeMap, Serializer};
@@ -12,7 +12,7 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 use crate::config::ConfiguredLane;
 
 /// How many bytes of lines are mapped together, on all cores.
-const BATCH: usize = 1 << 20;
+const BATCH: usize = 1 << 18;
 /// The longest line; anything longer is refused.
 const LONGEST: usize = 32 << 20;
 
@@ -100,7 +100,7 @@ fn map_lines(lane: &ConfiguredLane, reader: &LineReader<'_>, lines: &[(u64, &[u8
         let Line { address, state, values } = &line;
         let values: Vec<&Value> = values.iter().collect();
         let subject = Subject { address, state: *state, values: &values, now, previous: None };
-        match map_entry(&lane.lane, &lane.target, subject, &NoWorld, now).mapped {
+        match map_borrowed(&lane.lane, &lane.target, subject, &NoWorld, now).mapped {
             Mapped::Outside => part.outside += 1,
             Mapped::Broken(messages) => part.told.push((*number, messages.join("; "))),
             Mapped::Faulty(faults) => part.told.push((*number, describe_faults(&faults).join("; "))),
@@ -122,7 +122,7 @@ fn map_lines(lane: &ConfiguredLane, reader: &LineReader<'_>, lines: &[(u64, &[u8
 
 struct Written<'a> {
     address: &'a str,
-    document: &'a Document,
+    document: &'a Document<Borrowed<'a>>,
 }
 
 impl Serialize for Written<'_> {
@@ -137,7 +137,7 @@ impl Serialize for Written<'_> {
     }
 }
 
-struct Fields<'a>(&'a Record);
+struct Fields<'a>(&'a Borrowed<'a>);
 
 impl Serialize for Fields<'_> {
     fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
@@ -157,7 +157,7 @@ impl Serialize for Plain<'_> {
             Value::Number(number) => to.serialize_f64(*number),
             Value::Text(text) => to.serialize_str(text),
             Value::List(items) => to.collect_seq(items.iter().map(Plain)),
-            Value::Record(fields) => Fields(fields).serialize(to),
+            Value::Record(fields) => to.collect_map(fields.iter().map(|(name, value)| (name, Plain(value)))),
             Value::Localised(by_language) => {
                 to.collect_map(by_language.iter().map(|(tag, inner)| (tag.as_str(), Plain(inner))))
             }

@@ -3,19 +3,39 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::diagnostic::{Report, Severity};
+use diaporos_core::diagnostic::{Report, Severity, Source};
+use diaporos_core::lane::coverage;
+use diaporos_hub::config::{FILE, house_form};
+use diaporos_hub::model::{ModelDrift, Today, drifts};
+use diaporos_hub::review::misfits;
+use indexmap::IndexMap;
 
 use super::counted;
+use super::model::describe;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, findings};
+use crate::output::{Cell, Column, Format, Sheet, Tint, findings, one_line};
 
 /// Read the whole configuration and name every fault in it, with its place and how to mend it.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Example:\n  diaporos check\n\nNothing is asked of any system. Exit code 2 where there are faults."
+    after_help = "Examples:\n  diaporos check\n  diaporos check --coverage\n  diaporos check --entries\n  diaporos check --models\n  diaporos check --fix\n\nNothing is asked of any system, but with --models. Exit code 2 where there are faults."
 )]
-pub(crate) struct Check {}
+pub(crate) struct Check {
+    /// Print for each lane which source fields reach which destination fields, and which are lost.
+    #[arg(long, group = "what")]
+    coverage: bool,
+    /// Map every entry in the store, and count those that would be held, by field.
+    #[arg(long, group = "what")]
+    entries: bool,
+    /// Compare the models that the hub keeps with what systems say today; those that describe
+    /// themselves are asked.
+    #[arg(long, group = "what")]
+    models: bool,
+    /// Rewrite the expressions of diaporos.toml in the house form.
+    #[arg(long, group = "what")]
+    fix: bool,
+}
 
 const COLUMNS: &[Column] = &[
     Column::text("file", "file"),
@@ -27,7 +47,40 @@ const COLUMNS: &[Column] = &[
     Column::prose("help", "help"),
 ];
 
-pub(crate) fn run(_: &Check, context: &Context) -> Result<Exit, Failure> {
+const COVERAGE: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("field", "source field"),
+    Column::text("reaches", "reaches"),
+    Column::text("note", "note"),
+];
+const MISFITS: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("field", "field"),
+    Column::number("entries", "would be held"),
+    Column::text("example", "one of them"),
+    Column::prose("why", "why"),
+];
+
+const DRIFT: &[Column] = &[
+    Column::text("type", "type"),
+    Column::text("field", "field"),
+    Column::text("drift", "since it was kept"),
+    Column::text("told_by", "told by"),
+];
+
+pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure> {
+    if args.fix {
+        return fix(context);
+    }
+    if args.models {
+        return show_drift(context).await;
+    }
+    if args.coverage {
+        return show_coverage(context);
+    }
+    if args.entries {
+        return count_entries(context);
+    }
     let (folder, loaded) = context.load()?;
     let exit = if loaded.config.is_some() { Exit::Done } else { Exit::Wrong };
     if context.format != Format::Table {
@@ -47,11 +100,114 @@ pub(crate) fn run(_: &Check, context: &Context) -> Result<Exit, Failure> {
             let systems = counted(config.systems.len() as u64, "system", "systems");
             let lanes = counted(config.lanes.len() as u64, "lane", "lanes");
             writeln!(out, "{}: {systems}, {lanes}; no faults{warned}", folder.join("diaporos.toml").display())?;
+            let lost =
+                config.lanes.values().flat_map(|lane| coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)));
+            let lost = lost.filter(|field| field.reaches.is_empty() && !field.asked).count() as u64;
+            if lost > 0 {
+                let fields = counted(lost, "source field reaches", "source fields reach");
+                writeln!(out, "{fields} no destination: `diaporos check --coverage`")?;
+            }
         }
         None => writeln!(out, "{}{warned}", counted(errors, "fault", "faults"))?,
     }
     out.flush()?;
     Ok(exit)
+}
+
+/// Rewrites what is not in the house form, and says what.
+fn fix(context: &Context) -> Result<Exit, Failure> {
+    let file = context.folder()?.join(FILE);
+    let text =
+        std::fs::read_to_string(&file).map_err(|error| Failure::wrong(format!("{}: {error}", file.display())))?;
+    let (fixed, rewritten) = house_form(&Source { name: FILE.to_owned(), text });
+    let mut out = Context::out();
+    for one in &rewritten {
+        writeln!(out, "line {}\n  - {}\n  + {}", one.line, one_line(&one.before), one_line(&one.after))?;
+    }
+    if rewritten.is_empty() {
+        writeln!(out, "{}: every expression is in the house form", file.display())?;
+    } else {
+        std::fs::write(&file, fixed)?;
+        writeln!(
+            out,
+            "{}: {} rewritten",
+            file.display(),
+            counted(rewritten.len() as u64, "expression", "expressions")
+        )?;
+    }
+    out.flush()?;
+    Ok(Exit::Done)
+}
+
+async fn show_drift(context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let mut described = IndexMap::new();
+    for system in config.systems.keys() {
+        if config.kept.keys().any(|end| end.system == *system)
+            && let Some(model) = describe(&config, system).await?
+        {
+            described.insert(system.clone(), model);
+        }
+    }
+    let mut sheet = Sheet::new(context, DRIFT);
+    let mut breaks = false;
+    for ModelDrift { end, today, drift } in drifts(&config, &Context::store(&config)?, &described)? {
+        let told_by = match today {
+            Today::Described => "the system",
+            Today::Declared => "its profile",
+            Today::Entries => "entries",
+            Today::Nowhere => "nothing",
+        };
+        for one in drift {
+            breaks |= one.what.breaks();
+            let what = Cell::text(one.what.to_string());
+            let what = if one.what.breaks() { what.tint(Tint::Warn) } else { what.tint(Tint::Faint) };
+            sheet.row(vec![Cell::text(end.to_string()), Cell::text(one.field), what, Cell::text(told_by)]);
+        }
+    }
+    let nothing = if config.kept.is_empty() {
+        "no models are kept; `diaporos model keep SYSTEM/TYPE` keeps one"
+    } else {
+        "every kept model is as its system says today"
+    };
+    sheet.end(nothing)?;
+    Ok(if breaks { Exit::Partly } else { Exit::Done })
+}
+
+fn show_coverage(context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let mut sheet = Sheet::new(context, COVERAGE);
+    for lane in config.lanes.values() {
+        for field in coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)) {
+            let note = match (field.reaches.is_empty(), field.asked, field.known) {
+                (true, false, _) => Cell::text("lost").tint(Tint::Warn),
+                (true, true, _) => Cell::text("asked for alone").tint(Tint::Faint),
+                (false, _, false) => Cell::text("not declared").tint(Tint::Faint),
+                _ => Cell::nothing(),
+            };
+            let name = lane.lane.name.to_string();
+            sheet.row(vec![Cell::text(name), Cell::text(&field.field), Cell::list(field.reaches), note]);
+        }
+    }
+    sheet.end("no lane is configured")?;
+    Ok(Exit::Done)
+}
+
+fn count_entries(context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let store = Context::store(&config)?;
+    let mut sheet = Sheet::new(context, MISFITS);
+    for found in misfits(&config, &store, Context::now())? {
+        sheet.row(vec![
+            Cell::text(found.lane),
+            Cell::text(found.field),
+            Cell::count(found.entries),
+            Cell::text(found.example.to_string()),
+            Cell::text(found.message),
+        ]);
+    }
+    sheet.end("every entry in the store would go as it is")?;
+    Ok(Exit::Done)
 }
 
 fn rows(report: &Report, sheet: &mut Sheet) {

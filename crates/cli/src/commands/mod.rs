@@ -74,7 +74,7 @@ pub(crate) enum Command {
 pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Failure> {
     match command {
         Command::Init(args) => init::run(&args, context).await,
-        Command::Check(args) => check::run(&args, context),
+        Command::Check(args) => check::run(&args, context).await,
         Command::Probe(args) => probe::run(&args, context).await,
         Command::Model(args) => model::run(&args, context).await,
         Command::Pull(args) => pull::run(&args, context).await,

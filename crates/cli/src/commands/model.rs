@@ -1,11 +1,13 @@
 //! `model`.
 
+use std::io::Write;
+
 use clap::{Args, Subcommand};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::model::{Field, FieldKind, compare};
+use diaporos_core::model::{Field, FieldKind, compare, to_schema};
 use diaporos_core::value::{LanguageTag, SystemName, TypeName};
 use diaporos_hub::Connector;
-use diaporos_hub::config::Config;
+use diaporos_hub::config::{Config, model_file};
 use diaporos_hub::model::{Known, declared, fields, observe, types};
 
 use super::unknown;
@@ -29,8 +31,21 @@ enum What {
     #[command(after_help = "Example:\n  diaporos model list")]
     List,
     /// Show the fields of a type: as they are declared, or else as entries show them.
-    #[command(after_help = "Example:\n  diaporos model show visitor-site/page")]
+    #[command(
+        after_help = "Examples:\n  diaporos model show visitor-site/page\n  diaporos model show visitor-site/page --schema"
+    )]
     Show {
+        /// The type, as `system/type`.
+        #[arg(value_name = "TYPE")]
+        kind: String,
+        /// Print it as JSON Schema (2020-12).
+        #[arg(long)]
+        schema: bool,
+    },
+    /// Keep the model of a type as a file, `models/SYSTEM/TYPE.json`: as the system describes it, or
+    /// is declared, or as entries show it. `check --models` tells when it drifts.
+    #[command(after_help = "Example:\n  diaporos model keep catalogue/plant-profile")]
+    Keep {
         /// The type, as `system/type`.
         #[arg(value_name = "TYPE")]
         kind: String,
@@ -95,7 +110,9 @@ pub(crate) async fn run(args: &Model, context: &Context) -> Result<Exit, Failure
     let config = context.config()?;
     match &args.what {
         What::List => list(&config, context),
-        What::Show { kind } => show(&config, &end(&config, kind)?, context),
+        What::Show { kind, schema: false } => show(&config, &end(&config, kind)?, context),
+        What::Show { kind, schema: true } => show_schema(&config, &end(&config, kind)?),
+        What::Keep { kind } => keep(&config, &end(&config, kind)?).await,
         What::Ask { system } => ask(&config, system, context).await,
         What::Infer { kind } => infer(&config, &end(&config, kind)?, context),
         What::Compare { from, to } => partners(&config, &end(&config, from)?, &end(&config, to)?, context),
@@ -163,6 +180,47 @@ fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure
         ]);
     }
     sheet.end("no fields are known; `diaporos pull` takes in entries that show them")
+}
+
+fn show_schema(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
+    let (model, _) = fields(config, &Context::store(config)?, end)?;
+    writeln!(Context::out(), "{:#}", to_schema(&end.kind, &model))?;
+    Ok(())
+}
+
+async fn keep(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
+    let described = describe(config, &end.system).await?;
+    let said = described.and_then(|model| model.get(&end.kind).cloned());
+    let (of, from) = match said {
+        Some(said) => (said, "as the system describes it"),
+        None => match fields(config, &Context::store(config)?, end)? {
+            (of, Known::Declared) => (of, "as it is declared"),
+            (of, Known::Inferred) => (of, "as entries show it"),
+        },
+    };
+    if of.fields.is_empty() {
+        return Err(Failure::failed(format!("nothing is known of the fields of `{end}`"))
+            .advise("`diaporos pull` takes in entries that show them"));
+    }
+    let file = model_file(&config.folder, end);
+    if let Some(folder) = file.parent() {
+        std::fs::create_dir_all(folder)?;
+    }
+    std::fs::write(&file, format!("{:#}\n", to_schema(&end.kind, &of)))?;
+    let name = file.strip_prefix(&config.folder).unwrap_or(&file).display();
+    writeln!(Context::out(), "{name}: {} fields, {from}", of.fields.len())?;
+    Ok(())
+}
+
+/// What a system says of itself, where it does.
+pub(super) async fn describe(
+    config: &Config,
+    system: &SystemName,
+) -> Result<Option<diaporos_core::model::Model>, Failure> {
+    if !config.systems.get(system).is_some_and(|known| known.describes_itself()) {
+        return Ok(None);
+    }
+    Ok(Connector::new(config, &Context::variable).reader(system)?.described().await?)
 }
 
 const DESCRIBED: &[Column] = &[

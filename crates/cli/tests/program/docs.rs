@@ -79,3 +79,33 @@ fn the_page_of_functions_is_written_from_their_table() {
     }
     assert_eq!(std::fs::read_to_string(&file).unwrap_or_default(), page, "run the tests with INSTA_UPDATE=always");
 }
+
+/// What editors are told of `diaporos.toml` is what the program takes.
+#[test]
+fn the_schema_takes_what_is_sound_and_refuses_what_is_not() {
+    let schema = serde_json::from_str(&page("docs/diaporos.schema.json")).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let takes = |text: &str| validator.is_valid(&toml::from_str::<serde_json::Value>(text).unwrap());
+    let sound = [
+        blocks(&page("docs/configuration.md"), "toml"),
+        page("crates/demo/hub/diaporos.toml"),
+        page("crates/hub/templates/diaporos.toml"),
+        page("crates/cli/benches/mapping/diaporos.toml"),
+    ];
+    for text in &sound {
+        assert!(takes(text), "{text}");
+    }
+    let demo = &sound[1];
+    for (from, to) in [
+        ("kind = \"feed\"", "kind = \"feeds\""),
+        ("read      = { bearer = \"env:CATALOGUE_READ_TOKEN\" }", "read = { bearer = \"hush\" }"),
+        ("timeout = \"10s\"", "tiemout = \"10s\""),
+        ("match = \"slug\" ", "mtch = \"slug\" "),
+        ("gone  = \"withdraw\"", "gone  = \"keeps\""),
+        ("otherwise = \"Garden\"", ""),
+        ("message = \"a profile", "why = \"a profile"),
+    ] {
+        assert!(demo.contains(from), "{from}");
+        assert!(!takes(&demo.replacen(from, to, 1)), "{to}");
+    }
+}

@@ -171,3 +171,27 @@ fn an_item_as_received() {
     let shown = hub.good(&["show", &address, "--raw"]);
     assert!(shown.trim_start().starts_with('<') && shown.contains("<title"), "{shown}");
 }
+
+#[test]
+fn a_model_is_kept_and_its_drift_told() {
+    let hub = Hub::pulled();
+    assert!(hub.good(&["check", "--models"]).contains("no models are kept"));
+    let schema: serde_json::Value =
+        serde_json::from_str(&hub.good(&["model", "show", "visitor-site/page", "--schema"])).unwrap();
+    assert_eq!(schema["properties"]["slug"], serde_json::json!({ "type": "string", "maxLength": 80 }));
+    assert_eq!(schema["properties"]["body"]["additionalProperties"]["contentMediaType"], "text/html");
+    assert!(hub.good(&["model", "keep", "visitor-site/page"]).contains("models/visitor-site/page.json: 7 fields"));
+    assert!(hub.good(&["check", "--models"]).contains("every kept model is as its system says today"));
+    hub.alter("profiles/visitor-site.toml", "max_length = 80", "max_length = 60");
+    hub.alter("profiles/visitor-site.toml", "topics  = { kind = \"text\", many = true }", "topics  = \"text\"");
+    hub.alter(
+        "diaporos.toml",
+        "topics  = 'tags + (description@en | keywords 2) | unique'",
+        "topics  = 'tags | join \", \"'",
+    );
+    hub.alter("diaporos.toml", "topics  = 'categories | unique'", "topics  = 'categories | join \", \"'");
+    insta::assert_snapshot!(hub.run(&["check", "--models"]).ends(3).stdout);
+    hub.write("models/visitor-site/page.json", "{}");
+    let told = hub.run(&["check"]).ends(2).stdout;
+    assert!(told.contains("this is no model of a type: it has no `properties`"), "{told}");
+}

@@ -44,7 +44,8 @@ impl<'a> LineReader<'a> {
     /// Says what is wrong, and at which column.
     pub fn read(&self, text: &[u8], number: u64) -> Result<Line, String> {
         let mut deserializer = serde_json::Deserializer::from_slice(text);
-        let read = Entry { slots: &self.lane.slots }.deserialize(&mut deserializer);
+        let read =
+            Entry { slots: &self.lane.slots, known: &self.lane.library.languages }.deserialize(&mut deserializer);
         let found = read.and_then(|found| deserializer.end().map(|()| found));
         let Found { id, state, mut values } = found.map_err(|error| error.to_string())?;
         for (value, field) in values.iter_mut().zip(&self.fields) {
@@ -58,21 +59,20 @@ impl<'a> LineReader<'a> {
         Ok(Line { address, state, values })
     }
 
-    /// What plain JSON has no word for: languages, and references.
+    /// What plain JSON has no word for: languages that are none of the hub's, and references; and
+    /// back again where a field is declared to have no languages.
     fn settle(&self, value: &mut Value, field: Option<&Field>) {
-        let known = &self.lane.library.languages;
-        let localised = match (&*value, field) {
-            (Value::Record(_), Some(field)) => field.localised,
-            (Value::Record(members), None) => {
-                !members.is_empty() && members.keys().all(|code| known.iter().any(|tag| tag.as_str() == code))
+        match (&mut *value, field) {
+            (Value::Record(members), Some(field)) if field.localised => {
+                if let Some(by_language) = by_language(members) {
+                    *value = Value::Localised(by_language);
+                }
             }
-            _ => false,
-        };
-        if localised
-            && let Value::Record(members) = value
-            && let Some(by_language) = by_language(members)
-        {
-            *value = Value::Localised(by_language);
+            (Value::Localised(by_language), Some(field)) if !field.localised && field.kind != FieldKind::Anything => {
+                let members = std::mem::take(by_language);
+                *value = Value::Record(members.into_iter().map(|(tag, inner)| (tag.to_string(), inner)).collect());
+            }
+            _ => {}
         }
         if let Some(Field { kind: FieldKind::Reference(to), .. }) = field {
             refer(value, &self.lane.from.system, to);
@@ -82,8 +82,9 @@ impl<'a> LineReader<'a> {
 
 fn by_language(members: &mut Record) -> Option<Localised> {
     let tags: Option<Vec<LanguageTag>> = members.keys().map(|code| code.parse().ok()).collect();
+    let tags = tags?;
     let values = std::mem::take(members).into_values();
-    Some(tags?.into_iter().zip(values).filter(|(_, value)| !value.is_null()).collect())
+    Some(tags.into_iter().zip(values).filter(|(_, value)| !value.is_null()).collect())
 }
 
 /// A text where a reference belongs is an address, or the id of an entry of the same system.
@@ -110,6 +111,7 @@ struct Found {
 
 struct Entry<'a> {
     slots: &'a Slots,
+    known: &'a [LanguageTag],
 }
 
 impl<'de> DeserializeSeed<'de> for Entry<'_> {
@@ -131,7 +133,7 @@ impl<'de> Visitor<'de> for Entry<'_> {
         let mut found = Found { id: None, state: None, values: vec![Value::Null; self.slots.len()] };
         while let Some(key) = map.next_key_seed(Key { slots: self.slots })? {
             match key {
-                Place::Slot(place) => found.values[place] = map.next_value_seed(Plain)?,
+                Place::Slot(place) => found.values[place] = map.next_value_seed(Whole { known: self.known })?,
                 Place::Id(slot) => {
                     let value = map.next_value_seed(Plain)?;
                     found.id = value.scalar_text().map(std::borrow::Cow::into_owned);
@@ -188,6 +190,109 @@ impl Visitor<'_> for Key<'_> {
             (_, Some(place)) => Place::Slot(place),
             (_, None) => Place::Nowhere,
         })
+    }
+}
+
+/// The value of a field: an object under languages of the hub is localised without a detour.
+struct Whole<'a> {
+    known: &'a [LanguageTag],
+}
+
+impl<'de> DeserializeSeed<'de> for Whole<'_> {
+    type Value = Value;
+
+    fn deserialize<D: Deserializer<'de>>(self, from: D) -> Result<Value, D::Error> {
+        from.deserialize_any(self)
+    }
+}
+
+impl<'de> Visitor<'de> for Whole<'_> {
+    type Value = Value;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        Plain.expecting(f)
+    }
+
+    fn visit_unit<E: serde::de::Error>(self) -> Result<Value, E> {
+        Plain.visit_unit()
+    }
+
+    fn visit_bool<E: serde::de::Error>(self, truth: bool) -> Result<Value, E> {
+        Plain.visit_bool(truth)
+    }
+
+    fn visit_i64<E: serde::de::Error>(self, whole: i64) -> Result<Value, E> {
+        Plain.visit_i64(whole)
+    }
+
+    fn visit_u64<E: serde::de::Error>(self, whole: u64) -> Result<Value, E> {
+        Plain.visit_u64(whole)
+    }
+
+    fn visit_f64<E: serde::de::Error>(self, number: f64) -> Result<Value, E> {
+        Plain.visit_f64(number)
+    }
+
+    fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<Value, E> {
+        Plain.visit_str(text)
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, items: A) -> Result<Value, A::Error> {
+        Plain.visit_seq(items)
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Value, A::Error> {
+        let mut by_language = Localised::new();
+        let mut nulls = Vec::new();
+        while let Some(key) = map.next_key_seed(Code { known: self.known })? {
+            match key {
+                Ok(tag) => match map.next_value_seed(Plain)? {
+                    Value::Null => nulls.push(tag),
+                    value => drop(by_language.insert(tag, value)),
+                },
+                // Any other member makes it a record after all.
+                Err(name) => {
+                    let nulls = nulls.into_iter().map(|tag| (tag.to_string(), Value::Null));
+                    let before = by_language.into_iter().map(|(tag, value)| (tag.to_string(), value));
+                    let mut record: Record = before.chain(nulls).collect();
+                    record.insert(name, map.next_value_seed(Plain)?);
+                    while let Some(name) = map.next_key::<String>()? {
+                        record.insert(name, map.next_value_seed(Plain)?);
+                    }
+                    return Ok(Value::Record(record));
+                }
+            }
+        }
+        if by_language.is_empty() && nulls.is_empty() {
+            return Ok(Value::Record(Record::default()));
+        }
+        Ok(Value::Localised(by_language))
+    }
+}
+
+/// A member's name: a language of the hub, or any other.
+struct Code<'a> {
+    known: &'a [LanguageTag],
+}
+
+impl<'de> DeserializeSeed<'de> for Code<'_> {
+    type Value = Result<LanguageTag, String>;
+
+    fn deserialize<D: Deserializer<'de>>(self, from: D) -> Result<Self::Value, D::Error> {
+        from.deserialize_identifier(self)
+    }
+}
+
+impl Visitor<'_> for Code<'_> {
+    type Value = Result<LanguageTag, String>;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a member's name")
+    }
+
+    fn visit_str<E>(self, name: &str) -> Result<Self::Value, E> {
+        let known = self.known.iter().find(|tag| tag.as_str() == name);
+        Ok(known.cloned().ok_or_else(|| name.to_owned()))
     }
 }
 
@@ -254,3 +359,6 @@ impl<'de> Visitor<'de> for Plain {
         Ok(Value::Record(record))
     }
 }
+
+#[cfg(test)]
+mod tests;

@@ -20,7 +20,7 @@ pub use check::check_field;
 pub use coverage::{Coverage, coverage};
 pub use explain::{Clause, Explanation, Ruling, explain, steps};
 pub use line::{Line, LineReader};
-pub use map::{Document, Fault, Mapped, Mapping, describe_faults, map_entry};
+pub use map::{Borrowed, Document, Fault, Mapped, Mapping, describe_faults, map_borrowed, map_entry};
 pub use target::{Documents, Target};
 
 /// A type in a system: one end of a lane.

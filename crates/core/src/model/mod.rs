@@ -1,18 +1,22 @@
 //! Content models: types, their fields, and whether a value fits a field.
 
 mod compare;
+mod drift;
 mod field;
 mod fit;
 mod infer;
+mod schema;
 
 use indexmap::IndexMap;
 
 use crate::value::TypeName;
 
 pub use compare::{Partner, compare};
+pub use drift::{Drift, DriftKind, drift};
 pub use field::{Field, FieldKind};
 pub use fit::{Misfit, fit};
 pub use infer::{Observed, Observer};
+pub use schema::{from_schema, to_schema};
 
 /// The types of one system.
 #[derive(Debug, Clone, PartialEq, Default)]

@@ -23,6 +23,10 @@ pub fn clean(html: &str) -> String {
 /// white space drawn together. Text without markup stays as it is, but for its white space.
 #[must_use]
 pub fn plain(html: &str) -> String {
+    // Most texts have no markup, and need no reader of HTML.
+    if !html.contains(['<', '&', '\0']) {
+        return html.split_whitespace().collect::<Vec<_>>().join(" ");
+    }
     let document = Html::parse_fragment(html);
     let mut text = String::new();
     let mut hidden = 0usize;
@@ -119,6 +123,11 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn text_without_markup_is_read_the_same_as_text_in_a_tag(text in "[^<&\\x00]{0,60}") {
+            prop_assert_eq!(plain(&text), plain(&format!("<span>{text}</span>")));
+        }
+
         #[test]
         fn cleaning_twice_is_cleaning_once(html in "(<(p|b|script|a href=\"x\"|li|table)>|</(p|b|a)>|&amp;|&|<|[a-z ]{0,4}){0,12}") {
             let once = clean(&html);

@@ -21,14 +21,7 @@ pub fn shorten(text: &str, most: usize, cut: Cut) -> String {
     let Some(room) = most.checked_sub(1) else {
         return String::new();
     };
-    let (mut end, mut count) = (0, 0);
-    for (at, grapheme) in text.grapheme_indices(true) {
-        count += grapheme.chars().count();
-        if count > room {
-            break;
-        }
-        end = at + grapheme.len();
-    }
+    let end = whole_graphemes(text, room);
     let kept = &text[..end];
     let cut_within_word = text[end..].chars().next().is_some_and(|next| !next.is_whitespace());
     let kept = match kept.rfind(char::is_whitespace) {
@@ -38,6 +31,23 @@ pub fn shorten(text: &str, most: usize, cut: Cut) -> String {
     let kept =
         kept.trim_end_matches(|c: char| c.is_whitespace() || matches!(c, ',' | ';' | ':' | '-' | '–' | '—' | '('));
     format!("{kept}…")
+}
+
+/// How many bytes the graphemes take that have at most so many characters.
+fn whole_graphemes(text: &str, room: usize) -> usize {
+    // Of ASCII every character is one, but for the end of a line in two.
+    if text.is_ascii() && !text.contains("\r\n") {
+        return room;
+    }
+    let (mut end, mut count) = (0, 0);
+    for (at, grapheme) in text.grapheme_indices(true) {
+        count += grapheme.chars().count();
+        if count > room {
+            break;
+        }
+        end = at + grapheme.len();
+    }
+    end
 }
 
 #[cfg(test)]

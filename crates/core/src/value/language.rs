@@ -3,9 +3,12 @@
 use std::fmt;
 use std::str::FromStr;
 
-/// A well-formed BCP 47 language tag in its normal case: `en`, `cy`, `fr-CA`.
+use smol_str::SmolStr;
+
+/// A well-formed BCP 47 language tag in its normal case: `en`, `cy`, `fr-CA`. Short ones, which are
+/// nearly all, are copied without memory of their own.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct LanguageTag(String);
+pub struct LanguageTag(SmolStr);
 
 /// A text that is not a BCP 47 language tag.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -25,7 +28,7 @@ impl FromStr for LanguageTag {
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
         oxilangtag::LanguageTag::parse_and_normalize(text)
-            .map(|tag| LanguageTag(tag.into_inner()))
+            .map(|tag| LanguageTag(tag.as_str().into()))
             .map_err(|_| LanguageError(text.to_owned()))
     }
 }

@@ -15,7 +15,7 @@ use jiff::Timestamp;
 
 use super::expression::expression;
 use super::rules::{PROTECT, REQUIRE, condition, rules};
-use super::{ConfiguredLane, SeenFields, SystemConfig, SystemKind, model_with_seen};
+use super::{ConfiguredLane, KeptModels, SeenFields, SystemConfig, SystemKind, model_with_seen};
 
 type Systems = IndexMap<SystemName, Option<SystemConfig>>;
 type Read = IndexMap<String, (Item<InnerText>, Option<FieldExpression>)>;
@@ -25,6 +25,7 @@ pub(super) struct Around<'a> {
     pub(super) systems: &'a Systems,
     pub(super) seen: SeenFields<'a>,
     pub(super) library: &'a Arc<Library>,
+    pub(super) kept: &'a KeptModels,
     pub(super) profiles_are_sound: bool,
     pub(super) folder: &'a Path,
     pub(super) now: Timestamp,
@@ -209,7 +210,9 @@ impl LaneReader<'_> {
                 self.unknown_type(end, item, "read", &known);
                 None
             }
-            Some(profile) => Some(model_with_seen(profile.model(), &end.system, &end.kind, self.around.seen)),
+            Some(profile) => {
+                Some(model_with_seen(profile.model(), (&end.system, &end.kind), self.around.kept, self.around.seen))
+            }
         }
     }
 
@@ -228,7 +231,8 @@ impl LaneReader<'_> {
             self.unknown_type(end, item, "written", &known);
         }
         let languages = rest.languages.tags();
-        target.map(|target| Target { languages, ..target })
+        let kept = self.around.kept.get(end);
+        target.map(|target| Target { languages, fields: target.fields.or_else(|| kept.cloned()), ..target })
     }
 
     fn language(&mut self, item: &Item<InnerText>) -> Option<LanguageTag> {

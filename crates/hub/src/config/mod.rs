@@ -3,9 +3,11 @@
 mod credential;
 mod expression;
 mod feeds;
+mod house_form;
 mod lanes;
 mod library;
 mod limits;
+mod models;
 mod rules;
 mod systems;
 mod table;
@@ -26,6 +28,8 @@ use jiff::Timestamp;
 
 pub use credential::{CredentialReference, PartText};
 pub use feeds::FeedConfig;
+pub use house_form::{Rewritten, house_form};
+pub use models::{KeptModels, model_file};
 pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
 pub use views::View;
 
@@ -45,6 +49,8 @@ pub struct Config {
     pub views: IndexMap<String, View>,
     /// What the expressions share.
     pub library: Arc<Library>,
+    /// The models that the hub keeps.
+    pub kept: KeptModels,
 }
 
 /// A lane with what its destination takes.
@@ -88,8 +94,10 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
         let systems = systems::systems(file, folder, &mut profile_reports, report);
         // A lane is held against profiles; while one of them is faulty that would only echo it.
         let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
+        let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);
         let library = Arc::new(library::library(file, folder, report));
-        let around = lanes::Around { systems: &systems, seen, library: &library, profiles_are_sound, folder, now };
+        let around =
+            lanes::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
         let lanes = lanes::lanes(file, &around, report);
         if systems.is_empty() && !report.has_errors() {
             report.add(
@@ -105,15 +113,15 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
                 of_lanes.map(|(_, expression)| expression).chain(of_views).map(|expression| &expression.program.uses);
             library::warn_of_unused(file, &library, uses, report);
         }
-        Some((systems, lanes, views, library))
+        Some((systems, lanes, views, library, kept))
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
-    let config = read.filter(|_| sound).map(|(systems, lanes, views, library)| {
+    let config = read.filter(|_| sound).map(|(systems, lanes, views, library, kept)| {
         let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
-        Config { folder: folder.to_owned(), systems, lanes, views, library }
+        Config { folder: folder.to_owned(), systems, lanes, views, library, kept }
     });
     Ok(Loaded { config, reports })
 }
@@ -132,9 +140,20 @@ pub fn store_file(folder: &Path) -> PathBuf {
     folder.join(".diaporos").join("store.db")
 }
 
-/// The model of a type, from its declaration or from what was seen.
-fn model_with_seen(declared: &Model, system: &SystemName, kind: &TypeName, seen: SeenFields<'_>) -> Model {
+/// The model of a system, from its declaration, from what is kept, or, of the one type, from what was
+/// seen.
+fn model_with_seen(
+    declared: &Model,
+    (system, kind): (&SystemName, &TypeName),
+    kept: &KeptModels,
+    seen: SeenFields<'_>,
+) -> Model {
     let mut model = declared.clone();
+    for (end, of) in kept.iter().filter(|(end, _)| end.system == *system) {
+        if model.get(&end.kind).is_none() {
+            model.types.insert(end.kind.clone(), of.clone());
+        }
+    }
     if model.get(kind).is_none() {
         let names = seen(system, kind);
         if !names.is_empty() {

@@ -26,6 +26,12 @@ pub struct SystemConfig {
 }
 
 impl SystemConfig {
+    /// Whether the system can be asked for its types and their fields.
+    #[must_use]
+    pub fn describes_itself(&self) -> bool {
+        matches!(self.kind, SystemKind::Graphql(_))
+    }
+
     /// Its profile, where it has one.
     #[must_use]
     pub fn profile(&self) -> Option<&Profile> {

@@ -3,7 +3,7 @@
 
 mod decode;
 
-#[cfg(test)]
+#[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
 
 use std::sync::OnceLock;

@@ -11,8 +11,36 @@ use crate::value::{LanguageTag, Localised, Value, languages_of, project};
 /// # Errors
 /// The first that the function has.
 pub fn lift<E>(values: &[&Value], apply: &mut dyn FnMut(&[&Value]) -> Result<Value, E>) -> Result<Value, E> {
+    // The commonest case: one localised text, and arguments that are the same in every language.
+    if let [Value::Localised(by_language), rest @ ..] = values
+        && by_language.values().chain(rest.iter().copied()).all(is_scalar)
+        && !by_language.is_empty()
+    {
+        return over_one(by_language, values, apply);
+    }
     let languages: BTreeSet<_> = values.iter().flat_map(|value| languages_of(value)).collect();
     lift_over(&languages, values, apply)
+}
+
+fn is_scalar(value: &Value) -> bool {
+    !matches!(value, Value::Localised(_) | Value::List(_) | Value::Record(_))
+}
+
+fn over_one<E>(
+    by_language: &Localised,
+    values: &[&Value],
+    apply: &mut dyn FnMut(&[&Value]) -> Result<Value, E>,
+) -> Result<Value, E> {
+    let mut plain = values.to_vec();
+    let mut result = Localised::new();
+    for (language, inner) in by_language {
+        plain[0] = inner;
+        let value = apply(&plain)?;
+        if !value.is_null() {
+            result.insert(language.clone(), value);
+        }
+    }
+    Ok(Value::Localised(result))
 }
 
 /// The same for values that are localised themselves; what is in them keeps its languages.

@@ -124,6 +124,15 @@ pub struct EvalError {
 }
 
 impl Program {
+    /// The value where the program is nothing but a field, which need not be copied then.
+    #[must_use]
+    pub fn lent<'a>(&self, subject: Subject<'a>) -> Option<&'a Value> {
+        match self.root.op {
+            Op::Field(slot) => Some(subject.values.get(slot).copied().unwrap_or(&Value::Null)),
+            _ => None,
+        }
+    }
+
     /// Finds the value for an entry.
     ///
     /// # Errors

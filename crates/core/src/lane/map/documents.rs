@@ -1,29 +1,18 @@
 //! The documents that an entry becomes, field by field, held against what the destination takes.
 
-use std::collections::BTreeMap;
+use std::borrow::Cow;
+use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Document, Mapped, Mapper};
+use super::{Borrowed, Document, Mapped, Mapper};
 use crate::expr::lift;
 use crate::lane::{Documents, FieldExpression, Lane, Target};
 use crate::model::{Field, FieldKind, Misfit, fit};
 use crate::text::clean;
-use crate::value::{LanguageTag, Record, Value, languages_of, project};
+use crate::value::{LanguageTag, Value, languages_of, project};
 
-impl Mapper<'_> {
-    pub(super) fn documents(&mut self, lane: &Lane, target: &Target) -> Mapped {
-        let mut whole = Record::with_capacity_and_hasher(lane.fields.len(), Default::default());
-        for (name, expression) in &lane.fields {
-            let value = self.evaluate(name, expression, self.subject.now);
-            let value = match lane.defaults.get(name) {
-                Some(default) => value.and_then(|value| self.or_default(name, value, default)),
-                None => value,
-            };
-            whole.extend(value.map(|value| (name.clone(), value)));
-        }
-        for (name, default) in lane.defaults.iter().filter(|(name, _)| !lane.fields.contains_key(*name)) {
-            let value = self.evaluate(name, default, self.subject.now);
-            whole.extend(value.map(|value| (name.clone(), value)));
-        }
+impl<'a> Mapper<'a> {
+    pub(super) fn documents(&mut self, lane: &'a Lane, target: &Target) -> Mapped<Borrowed<'a>> {
+        let whole = self.whole(lane);
         if !self.faults.is_empty() {
             return Mapped::Faulty(std::mem::take(&mut self.faults));
         }
@@ -36,14 +25,11 @@ impl Mapper<'_> {
                 documents.extend(self.document(lane, target, plain, None));
             }
             Documents::PerLanguage => {
-                let record = Value::Record(whole);
-                let mut languages: Vec<LanguageTag> = languages_of(&record).into_iter().cloned().collect();
+                let mut languages: BTreeSet<LanguageTag> =
+                    whole.iter().flat_map(|(_, value)| languages_of(value)).cloned().collect();
                 if languages.is_empty() {
                     languages.extend(lane.language.clone());
                 }
-                let Value::Record(whole) = record else {
-                    return Mapped::Outside;
-                };
                 if languages.is_empty() {
                     self.fault(
                         "fields",
@@ -51,9 +37,9 @@ impl Mapper<'_> {
                         "have no language, and the destination has a document per language; map a localised field, or say the lane's `language`",
                     );
                 }
+                let localised = whole.iter().filter(|(_, value)| !languages_of(value).is_empty()).count();
                 for language in languages {
                     let missing = missing_in(&whole, &language, target);
-                    let localised = whole.values().filter(|value| !languages_of(value).is_empty()).count();
                     if missing.is_empty() {
                         documents.extend(self.document(lane, target, in_language(&whole, &language), Some(language)));
                     } else if missing.len() < localised || localised == 1 {
@@ -72,8 +58,26 @@ impl Mapper<'_> {
         }
     }
 
+    /// What every field gives, in all languages.
+    fn whole(&mut self, lane: &'a Lane) -> Borrowed<'a> {
+        let mut whole = Vec::with_capacity(lane.fields.len() + lane.defaults.len());
+        for (name, expression) in &lane.fields {
+            let value = self.evaluate(name, expression, self.subject.now);
+            let value = match lane.defaults.get(name) {
+                Some(default) => value.and_then(|value| self.or_default(name, value, default)),
+                None => value,
+            };
+            whole.extend(value.map(|value| (name.as_str(), value)));
+        }
+        for (name, default) in lane.defaults.iter().filter(|(name, _)| !lane.fields.contains_key(*name)) {
+            let value = self.evaluate(name, default, self.subject.now);
+            whole.extend(value.map(|value| (name.as_str(), value)));
+        }
+        whole
+    }
+
     /// The default where an expression says nothing, in each language.
-    fn or_default(&mut self, name: &str, value: Value, default: &FieldExpression) -> Option<Value> {
+    fn or_default(&mut self, name: &str, value: Cow<'a, Value>, default: &FieldExpression) -> Option<Cow<'a, Value>> {
         if !value.is_blank() && languages_of(&value).is_empty() {
             return Some(value);
         }
@@ -81,7 +85,7 @@ impl Mapper<'_> {
         let chosen = lift(&[&value, &default], &mut |plain| {
             Ok::<_, std::convert::Infallible>(if plain[0].is_blank() { plain[1].clone() } else { plain[0].clone() })
         });
-        chosen.ok()
+        chosen.ok().map(Cow::Owned)
     }
 
     /// An entry of which no language is complete does not go, and says what each lacks.
@@ -97,32 +101,34 @@ impl Mapper<'_> {
         &mut self,
         lane: &Lane,
         target: &Target,
-        mut fields: Record,
+        mut fields: Borrowed<'a>,
         language: Option<LanguageTag>,
-    ) -> Option<Document> {
+    ) -> Option<Document<Borrowed<'a>>> {
         let before = self.faults.len();
         for (name, value) in &mut fields {
-            let Some(field) = target.fields.as_ref().and_then(|known| known.fields.get(name)) else {
+            let Some(field) = target.fields.as_ref().and_then(|known| known.fields.get(*name)) else {
                 continue;
             };
             if field.kind == FieldKind::Html {
-                clean_html(value);
+                clean_html(value.to_mut());
             }
             self.fit(name, field, value, language.as_ref());
         }
         let key = match &lane.key {
             None => None,
-            Some(key_field) => match fields.get(key_field).map(key_text) {
-                Some(Some(key)) => Some(key),
-                _ => {
-                    self.fault(
-                        key_field,
-                        language.as_ref(),
-                        "is the lane's `match` field and has no text or number in it",
-                    );
-                    None
+            Some(key_field) => {
+                match fields.iter().find(|(name, _)| name == key_field).map(|(_, value)| key_text(value)) {
+                    Some(Some(key)) => Some(key),
+                    _ => {
+                        self.fault(
+                            key_field,
+                            language.as_ref(),
+                            "is the lane's `match` field and has no text or number in it",
+                        );
+                        None
+                    }
                 }
-            },
+            }
         };
         if self.faults.len() > before {
             return None;
@@ -159,16 +165,17 @@ impl Mapper<'_> {
 }
 
 /// The required fields that are localised and that this language lacks.
-fn missing_in(whole: &Record, language: &LanguageTag, target: &Target) -> Vec<String> {
+fn missing_in(whole: &Borrowed<'_>, language: &LanguageTag, target: &Target) -> Vec<String> {
     let required = |name: &str| {
         target.fields.as_ref().and_then(|known| known.fields.get(name)).is_some_and(|field| field.required)
     };
     let lacking = |value: &Value| !languages_of(value).is_empty() && project(value, language).is_blank();
-    whole.iter().filter(|(name, value)| required(name) && lacking(value)).map(|(name, _)| name.clone()).collect()
+    let missing = whole.iter().filter(|(name, value)| required(name) && lacking(value));
+    missing.map(|(name, _)| (*name).to_owned()).collect()
 }
 
-fn in_language(whole: &Record, language: &LanguageTag) -> Record {
-    whole.iter().map(|(name, value)| (name.clone(), project(value, language).into_owned())).collect()
+fn in_language<'a>(whole: &Borrowed<'a>, language: &LanguageTag) -> Borrowed<'a> {
+    whole.iter().map(|(name, value)| (*name, Cow::Owned(project(value, language).into_owned()))).collect()
 }
 
 fn clean_html(value: &mut Value) {

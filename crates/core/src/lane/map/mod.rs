@@ -3,6 +3,7 @@
 mod documents;
 mod fault;
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use jiff::Timestamp;
@@ -15,11 +16,14 @@ use crate::value::{LanguageTag, Record, Value};
 
 pub use fault::{Fault, describe_faults};
 
+/// Fields by name, of which those that are the entry's own are borrowed from it.
+pub type Borrowed<'a> = Vec<(&'a str, Cow<'a, Value>)>;
+
 /// What an entry becomes on a lane, and what was looked at to find it.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Mapping {
+pub struct Mapping<F = Record> {
     /// What it becomes.
-    pub mapped: Mapped,
+    pub mapped: Mapped<F>,
     /// Other entries that were looked at.
     pub looks: Looks,
     /// Why nothing of it is withdrawn or overwritten.
@@ -28,13 +32,13 @@ pub struct Mapping {
 
 /// What an entry becomes on a lane.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Mapped {
+pub enum Mapped<F = Record> {
     /// It does not go: it is gone, or the lane's condition does not hold.
     Outside,
     /// It goes, as these documents.
     Goes {
         /// The documents, one per language where the destination has it so.
-        documents: Vec<Document>,
+        documents: Vec<Document<F>>,
         /// Languages that are left as they are at the destination, with what they lack.
         incomplete: BTreeMap<LanguageTag, Vec<String>>,
     },
@@ -46,13 +50,28 @@ pub enum Mapped {
 
 /// One document for the destination.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Document {
+pub struct Document<F = Record> {
     /// Its language, where the destination has a document per language.
     pub language: Option<LanguageTag>,
     /// What its mapped fields are to be.
-    pub fields: Record,
+    pub fields: F,
     /// The value of the lane's key field.
     pub key: Option<String>,
+}
+
+impl<F> Mapped<F> {
+    /// The same with the fields of each document in another form.
+    fn with_fields<G>(self, form: impl Fn(F) -> G) -> Mapped<G> {
+        match self {
+            Mapped::Outside => Mapped::Outside,
+            Mapped::Broken(messages) => Mapped::Broken(messages),
+            Mapped::Faulty(faults) => Mapped::Faulty(faults),
+            Mapped::Goes { documents, incomplete } => {
+                let formed = |Document { language, fields, key }| Document { language, fields: form(fields), key };
+                Mapped::Goes { documents: documents.into_iter().map(formed).collect(), incomplete }
+            }
+        }
+    }
 }
 
 impl Document {
@@ -67,16 +86,29 @@ impl Document {
 /// the same entry always becomes the same; in conditions it is the time given.
 #[must_use]
 pub fn map_entry(lane: &Lane, target: &Target, subject: Subject<'_>, world: &dyn World, now: Timestamp) -> Mapping {
+    let Mapping { mapped, looks, protected } = map_borrowed(lane, target, subject, world, now);
+    let owned = |fields: Borrowed<'_>| {
+        fields.into_iter().map(|(name, value)| (name.to_owned(), value.into_owned())).collect::<Record>()
+    };
+    Mapping { mapped: mapped.with_fields(owned), looks, protected }
+}
+
+/// The same without copying what an entry's fields hold, for what is written out at once.
+#[must_use]
+pub fn map_borrowed<'a>(
+    lane: &'a Lane,
+    target: &Target,
+    subject: Subject<'a>,
+    world: &'a dyn World,
+    now: Timestamp,
+) -> Mapping<Borrowed<'a>> {
     let mut mapper = Mapper { lane, subject, world, now, looks: Looks::default(), faults: Vec::new() };
     let protected = mapper.protected();
     let mapped = match mapper.goes() {
         Some(false) => Mapped::Outside,
         None => Mapped::Faulty(std::mem::take(&mut mapper.faults)),
         Some(true) => match mapper.broken() {
-            broken if !mapper.faults.is_empty() => {
-                drop(broken);
-                Mapped::Faulty(std::mem::take(&mut mapper.faults))
-            }
+            _ if !mapper.faults.is_empty() => Mapped::Faulty(std::mem::take(&mut mapper.faults)),
             broken if broken.is_empty() => mapper.documents(lane, target),
             broken => Mapped::Broken(broken),
         },
@@ -93,7 +125,7 @@ struct Mapper<'a> {
     faults: Vec<Fault>,
 }
 
-impl Mapper<'_> {
+impl<'a> Mapper<'a> {
     /// Whether the entry goes; none where its condition has no answer.
     fn goes(&mut self) -> Option<bool> {
         if self.subject.state == State::Gone {
@@ -137,12 +169,15 @@ impl Mapper<'_> {
         is_true(&value).map_err(|message| self.fault(name, None, message)).ok()
     }
 
-    fn evaluate(&mut self, field: &str, expression: &FieldExpression, now: Timestamp) -> Option<Value> {
+    fn evaluate(&mut self, field: &str, expression: &FieldExpression, now: Timestamp) -> Option<Cow<'a, Value>> {
+        if let Some(lent) = expression.program.lent(self.subject) {
+            return Some(Cow::Borrowed(lent));
+        }
         let subject = Subject { now, ..self.subject };
         match expression.program.evaluate(Sight { subject, world: self.world, library: &self.lane.library }) {
             Ok(Evaluated { value, looks }) => {
                 self.looks.extend(looks);
-                Some(value)
+                Some(Cow::Owned(value))
             }
             Err(error) => {
                 let place = expression.text.get(error.span).unwrap_or_default();

@@ -1,0 +1,79 @@
+//! Review: what the entries that are in the store would come to on each lane, today.
+
+use diaporos_core::lane::Mapped;
+use diaporos_core::value::Address;
+use diaporos_store::{EntryFilter, Store, StoreError};
+use indexmap::IndexMap;
+use jiff::Timestamp;
+
+use crate::config::{Config, ConfiguredLane};
+use crate::push::map;
+
+/// Entries that would be held for the same field or rule.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Misfits {
+    /// The lane.
+    pub lane: String,
+    /// The destination field, or `require`.
+    pub field: String,
+    /// How many entries.
+    pub entries: u64,
+    /// One of them.
+    pub example: Address,
+    /// What is wrong with that one.
+    pub message: String,
+}
+
+/// Maps every entry of every lane and counts what would be held, by lane and field.
+///
+/// # Errors
+/// Where the store fails.
+pub fn misfits(config: &Config, store: &Store, now: Timestamp) -> Result<Vec<Misfits>, StoreError> {
+    let mut all = Vec::new();
+    for lane in config.lanes.values() {
+        all.extend(of_lane(lane, store, now)?);
+    }
+    Ok(all)
+}
+
+fn of_lane(lane: &ConfiguredLane, store: &Store, now: Timestamp) -> Result<Vec<Misfits>, StoreError> {
+    let from = &lane.lane.from;
+    let filter = EntryFilter {
+        system: Some(from.system.to_string()),
+        kind: Some(from.kind.to_string()),
+        ..EntryFilter::default()
+    };
+    let mut found: IndexMap<String, Misfits> = IndexMap::new();
+    let mut count = |field: &str, address: &Address, message: String| {
+        let known = found.entry(field.to_owned()).or_insert_with(|| Misfits {
+            lane: lane.lane.name.to_string(),
+            field: field.to_owned(),
+            entries: 0,
+            example: address.clone(),
+            message,
+        });
+        known.entries += 1;
+    };
+    store.entries(&filter, |entry| -> Result<_, StoreError> {
+        let address = entry.row.address.clone();
+        let Some(due) = store.look_at(&lane.lane.name, &address)? else {
+            return Ok(std::ops::ControlFlow::Continue(()));
+        };
+        match map(store, lane, &due, now).mapped {
+            Mapped::Outside | Mapped::Goes { .. } => {}
+            Mapped::Broken(messages) => count("require", &address, messages.join("; ")),
+            Mapped::Faulty(faults) => {
+                let mut told: Vec<&str> = Vec::new();
+                for fault in &faults {
+                    // Several languages of one field are one entry.
+                    if !told.contains(&fault.field.as_str()) {
+                        told.push(&fault.field);
+                        count(&fault.field, &address, fault.message.clone());
+                    }
+                }
+            }
+        }
+        Ok(std::ops::ControlFlow::Continue(()))
+    })?;
+    Ok(found.into_values().collect())
+}
