@@ -36,44 +36,88 @@ pub struct StreamTally {
 /// Where reading or writing fails.
 pub fn stream(
     lane: &ConfiguredLane,
-    from: &mut dyn BufRead,
-    to: &mut dyn Write,
+    from: &mut (dyn BufRead + Send),
+    to: &mut (dyn Write + Send),
     now: Timestamp,
     told: &mut dyn FnMut(u64, &str),
 ) -> io::Result<StreamTally> {
     let reader = LineReader::new(&lane.lane, lane.source.get(&lane.lane.from.kind));
     let mut tally = StreamTally::default();
-    let mut batch = Vec::with_capacity(BATCH + (BATCH >> 2));
-    loop {
-        batch.clear();
-        while batch.len() < BATCH {
-            let before = batch.len();
-            let read = io::Read::take(&mut *from, LONGEST as u64).read_until(b'\n', &mut batch)?;
-            if read == 0 {
-                break;
-            }
-            if read == LONGEST && batch.last() != Some(&b'\n') {
-                let line = tally.lines + batch[..before].iter().filter(|byte| **byte == b'\n').count() as u64 + 1;
-                return Err(io::Error::other(format!("line {line} has more than {LONGEST} bytes")));
-            }
-        }
-        if batch.is_empty() {
-            return Ok(tally);
-        }
-        let lines: Vec<(u64, &[u8])> =
-            (tally.lines + 1..).zip(batch.trim_ascii_end().split(|byte| *byte == b'\n')).collect();
-        tally.lines += lines.len() as u64;
-        // Two parts a core, so that one slow line does not leave the others waiting.
-        let size = lines.len().div_ceil(2 * rayon::current_num_threads()).max(1);
-        let parts: Vec<Part> = lines.par_chunks(size).map(|lines| map_lines(lane, &reader, lines, now)).collect();
-        for part in parts {
-            to.write_all(&part.text)?;
+    let mut batch = Batch::default();
+    batch.fill(from)?;
+    let mut before: Vec<Part> = Vec::new();
+    // While a batch is mapped, what came of the one before is written and the next is read.
+    while !batch.text.is_empty() {
+        let mut next = Batch { first: batch.first + batch.lines().count() as u64, ..Batch::default() };
+        let map = || map_batch(lane, &reader, &batch, now);
+        let mut turn = || -> io::Result<()> {
+            write(&before, to)?;
+            next.fill(from)
+        };
+        let (parts, turned) = if rayon::current_num_threads() == 1 { (map(), turn()) } else { rayon::join(map, turn) };
+        turned?;
+        tally.lines += next.first - batch.first;
+        for part in &parts {
             part.told.iter().for_each(|(line, message)| told(*line, message));
             tally.documents += part.documents;
             tally.outside += part.outside;
             tally.faulty += part.told.len() as u64;
         }
+        before = parts;
+        batch = next;
     }
+    write(&before, to)?;
+    Ok(tally)
+}
+
+/// Lines that are mapped together.
+struct Batch {
+    /// The number of the first line, from 1.
+    first: u64,
+    text: Vec<u8>,
+}
+
+impl Default for Batch {
+    fn default() -> Self {
+        Batch { first: 1, text: Vec::with_capacity(BATCH + (BATCH >> 2)) }
+    }
+}
+
+impl Batch {
+    fn fill(&mut self, from: &mut dyn BufRead) -> io::Result<()> {
+        while self.text.len() < BATCH {
+            let before = self.text.len();
+            let read = io::Read::take(&mut *from, LONGEST as u64).read_until(b'\n', &mut self.text)?;
+            if read == 0 {
+                break;
+            }
+            if read == LONGEST && self.text.last() != Some(&b'\n') {
+                let line = self.first + self.text[..before].iter().filter(|byte| **byte == b'\n').count() as u64;
+                return Err(io::Error::other(format!("line {line} has more than {LONGEST} bytes")));
+            }
+        }
+        Ok(())
+    }
+
+    fn lines(&self) -> impl Iterator<Item = (u64, &[u8])> {
+        let text = self.text.strip_suffix(b"\n").unwrap_or(&self.text);
+        (self.first..).zip(text.split(|byte| *byte == b'\n'))
+    }
+}
+
+fn write(parts: &[Part], to: &mut dyn Write) -> io::Result<()> {
+    parts.iter().try_for_each(|part| to.write_all(&part.text))
+}
+
+fn map_batch(lane: &ConfiguredLane, reader: &LineReader<'_>, batch: &Batch, now: Timestamp) -> Vec<Part> {
+    let lines: Vec<(u64, &[u8])> = batch.lines().collect();
+    let threads = rayon::current_num_threads();
+    if threads == 1 {
+        return vec![map_lines(lane, reader, &lines, now)];
+    }
+    // Two parts a core, so that one slow line does not leave the others waiting.
+    let size = lines.len().div_ceil(2 * threads).max(1);
+    lines.par_chunks(size).map(|lines| map_lines(lane, reader, lines, now)).collect()
 }
 
 #[derive(Default)]

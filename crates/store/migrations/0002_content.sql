@@ -21,5 +21,6 @@ CREATE TABLE version_packed (
 INSERT INTO version_packed SELECT entry, number, at, state, revision, fingerprint, CAST(fields AS BLOB), NULL FROM version;
 DROP TABLE version;
 ALTER TABLE version_packed RENAME TO version;
+CREATE INDEX version_at ON version (at);
 
 ALTER TABLE part RENAME COLUMN fields TO content;

@@ -4,7 +4,7 @@
 mod sqlite;
 
 pub use sqlite::{
-    Action, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord,
-    LedgerFilter, LedgerRow, Looking, OpenIntent, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store,
-    StoreError, StoredEntry, Verdict, VersionRow,
+    Action, ChangeFilter, ChangeRow, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow,
+    IntentRecord, LaneRecord, LedgerFilter, LedgerRow, Looking, OpenIntent, Outcome, OutcomeResult, PageTally,
+    Resumption, Seen, Standing, Store, StoreError, StoredEntry, Verdict, VersionRow,
 };

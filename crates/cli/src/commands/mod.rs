@@ -1,5 +1,6 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
+mod changes;
 mod check;
 mod demo;
 mod entries;
@@ -60,6 +61,7 @@ pub(crate) enum Command {
     Entries(entries::Entries),
     Show(show::Show),
     Refs(refs::Refs),
+    Changes(changes::Changes),
     Preview(preview::Preview),
     Explain(explain::Explain),
     Push(push::Push),
@@ -81,6 +83,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Entries(args) => entries::run(&args, context),
         Command::Show(args) => show::run(&args, context),
         Command::Refs(args) => refs::run(&args, context),
+        Command::Changes(args) => changes::run(&args, context),
         Command::Preview(args) => preview::run(&args, context).await,
         Command::Explain(args) => explain::run(&args, context),
         Command::Push(args) => push::run(&args, context).await,

@@ -195,3 +195,20 @@ fn a_model_is_kept_and_its_drift_told() {
     let told = hub.run(&["check"]).ends(2).stdout;
     assert!(told.contains("this is no model of a type: it has no `properties`"), "{told}");
 }
+
+#[test]
+fn what_changed_at_the_sources() {
+    let hub = Hub::pulled();
+    hub.world.plants.edit("p-006", &serde_json::json!({ "habitat": "old wall", "latin_name": null }));
+    hub.world.plants.set_status("p-007", "retired");
+    hub.good(&["pull", "catalogue"]);
+    insta::assert_snapshot!(masked(&hub.good(&["changes", "--lane", "profiles", "--most", "2"])));
+    let rows = hub.json(&["changes", "--system", "catalogue", "--most", "2"]);
+    let what: Vec<&str> = rows.as_array().unwrap().iter().map(|row| row["what"].as_str().unwrap()).collect();
+    assert_eq!(what, ["changed", "state changed"], "{rows}");
+    let of_one = hub.json(&["changes", "catalogue/plant-profile/p-006"]);
+    assert_eq!((&of_one[0]["fields"][0]["old"], &of_one[1]["what"]), (&"rockery".into(), &"new".into()), "{of_one}");
+    assert!(hub.good(&["changes", "--since", "2100-01-01"]).contains("no changes"));
+    assert_eq!(hub.json(&["changes", "--since", "1h"]).as_array().unwrap().len(), 64);
+    assert!(hub.run(&["changes", "--since", "soon"]).ends(2).stderr.contains("neither a duration nor a moment"));
+}

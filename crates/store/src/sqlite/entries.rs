@@ -85,7 +85,7 @@ fn match_query(text: &str) -> String {
 
 impl Store {
     /// What a version holds, from two columns, the first of which is given.
-    fn content(&self, row: &Row<'_>, first: usize) -> Result<Content, StoreError> {
+    pub(super) fn content(&self, row: &Row<'_>, first: usize) -> Result<Content, StoreError> {
         let bytes = row.get_ref(first)?.as_blob().map_err(StoreError::content)?;
         self.packing.borrow_mut().unpack(&self.connection, bytes, row.get(first + 1)?)
     }

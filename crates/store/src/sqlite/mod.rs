@@ -1,5 +1,6 @@
 //! The store in one SQLite file.
 
+mod changes;
 mod content;
 mod delivery;
 mod entries;
@@ -21,6 +22,7 @@ use std::path::Path;
 use content::Packing;
 use rusqlite::{Connection, OpenFlags};
 
+pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
 pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow};

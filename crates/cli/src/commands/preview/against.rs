@@ -2,7 +2,6 @@
 
 use std::io::Write;
 
-use diaporos_core::change::{Stretch, word_difference};
 use diaporos_core::value::{Value, to_json};
 use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::preview::held_there;
@@ -12,7 +11,7 @@ use diaporos_systems::Write as SystemWrite;
 use super::language;
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Format, Sheet, fields, one_line};
+use crate::output::{Cell, Column, Format, Sheet, fields, one_line, words};
 
 const DIFFERENCES: &[Column] = &[
     Column::text("address", "address"),
@@ -58,7 +57,7 @@ pub(super) async fn show(
                     continue;
                 }
                 if table {
-                    let drawn = draw(&text(held), &text(value), context.terminal.colour);
+                    let drawn = words::draw(&text(held), &text(value), context.terminal.colour);
                     writeln!(out, "    {name}  {drawn}")?;
                     continue;
                 }
@@ -87,17 +86,4 @@ pub(super) async fn show(
 
 fn text(value: &Value) -> String {
     fields::value_text(value)
-}
-
-/// What goes stands in `[-…-]`, what comes in `{+…+}`; on a terminal struck through red, and green.
-fn draw(there: &str, ours: &str, colour: bool) -> String {
-    let painted = |stretch: &Stretch| match (stretch, colour) {
-        (Stretch::Same(text), _) => text.clone(),
-        (Stretch::Gone(text), true) => format!("\u{1b}[9;31m{text}\u{1b}[0m"),
-        (Stretch::New(text), true) => format!("\u{1b}[32m{text}\u{1b}[0m"),
-        (Stretch::Gone(text), false) => format!("[-{text}-]"),
-        (Stretch::New(text), false) => format!("{{+{text}+}}"),
-    };
-    // Another's text must not move the cursor.
-    word_difference(&one_line(there), &one_line(ours)).iter().map(painted).collect()
 }

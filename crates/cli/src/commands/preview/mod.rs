@@ -99,8 +99,8 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
 
 /// Maps lines and tells what is wrong with them.
 fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Failure> {
-    let mut input: Box<dyn BufRead> = if from.as_os_str() == "-" {
-        Box::new(BufReader::with_capacity(1 << 18, std::io::stdin().lock()))
+    let mut input: Box<dyn BufRead + Send> = if from.as_os_str() == "-" {
+        Box::new(BufReader::with_capacity(1 << 18, std::io::stdin()))
     } else {
         let file = std::fs::File::open(from);
         let file = file.map_err(|error| Failure::failed(format!("{}: {error}", from.display())))?;

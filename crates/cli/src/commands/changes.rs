@@ -1,0 +1,171 @@
+//! `changes`.
+
+use std::io::Write;
+use std::ops::ControlFlow;
+
+use clap::Args;
+use diaporos_core::change::{Difference, differences};
+use diaporos_core::plan::State;
+use diaporos_core::value::to_json;
+use diaporos_store::{ChangeFilter, ChangeRow, Store};
+use jiff::Timestamp;
+use serde_json::json;
+
+use super::{address, lane, no_entry};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Format, Sheet, fields, moment, one_line, words};
+
+/// Show what changed at the sources: entry by entry, field by field, the newest first.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos changes --since 2h\n  diaporos changes catalogue/plant-profile/p-006\n  diaporos changes --lane profiles --format jsonl\n\nA field that was changed stands with what went as `[-…-]` and what came as `{+…+}`; on a terminal in red and green."
+)]
+pub(crate) struct Changes {
+    /// The changes of one entry, as `system/type/id`.
+    #[arg(value_name = "ADDRESS", conflicts_with_all = ["system", "lane"])]
+    address: Option<String>,
+    /// Only those of this system.
+    #[arg(long, value_name = "SYSTEM", conflicts_with = "lane")]
+    system: Option<String>,
+    /// Only those of entries that this lane takes.
+    #[arg(long, value_name = "LANE")]
+    lane: Option<String>,
+    /// Only those since then: a duration (`2h`, `3 days`), a date or a moment (RFC 3339).
+    #[arg(long, value_name = "WHEN")]
+    since: Option<String>,
+    /// At most so many entries; 20 in a table, and all in other formats, where not given.
+    #[arg(long, value_name = "N")]
+    most: Option<usize>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("address", "address"),
+    Column::number("version", "version"),
+    Column::text("at", "at"),
+    Column::text("what", "what"),
+    Column::text("state", "state"),
+    Column::prose("fields", "fields"),
+];
+/// Changes in a table where the user does not say how many.
+const USUAL: usize = 20;
+
+pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let store = Context::store(&config)?;
+    let mut filter = ChangeFilter::default();
+    if let Some(text) = &args.address {
+        let address = address(text)?;
+        if store.entry(&address)?.is_none() {
+            return Err(no_entry(&store, &address)?);
+        }
+        filter.address = Some(address);
+    }
+    if let Some(name) = &args.system {
+        filter.system = Some(super::system(&config, name)?.to_string());
+    }
+    if let Some(name) = &args.lane {
+        let from = &lane(&config, name)?.lane.from;
+        (filter.system, filter.kind) = (Some(from.system.to_string()), Some(from.kind.to_string()));
+    }
+    filter.since = args.since.as_deref().map(|text| since(text, Context::now())).transpose()?;
+    let most = args.most.or((context.format == Format::Table).then_some(USUAL)).unwrap_or(usize::MAX);
+    if context.format == Format::Table {
+        draw(&store, &filter, most, context)?
+    } else {
+        rows(&store, &filter, most, context)?
+    }
+    Ok(Exit::Done)
+}
+
+/// A duration before now, a date, or a moment.
+fn since(text: &str, now: Timestamp) -> Result<Timestamp, Failure> {
+    if let Ok(span) = text.parse::<jiff::Span>() {
+        let utc = now.to_zoned_datetime(jiff::tz::TimeZone::UTC);
+        return Ok(utc.checked_sub(span.abs()).map_err(|error| Failure::wrong(error.to_string()))?.timestamp());
+    }
+    diaporos_core::text::moment::read(text).map(|moment| moment.timestamp()).map_err(|_| {
+        Failure::wrong(format!("`{text}` is neither a duration nor a moment"))
+            .advise("write `2h`, `3 days`, `2026-11-25` or `2026-11-25T09:00:00Z`")
+    })
+}
+
+/// What happened to the entry, in a word.
+fn what(change: &ChangeRow) -> &'static str {
+    match (&change.before, change.state) {
+        (None, _) => "new",
+        (Some((State::Gone, _)), now) if now != State::Gone => "returned",
+        (Some((before, _)), State::Gone) if *before != State::Gone => "gone",
+        (Some((before, fields)), now) if *before != now && *fields == change.fields => "state changed",
+        _ => "changed",
+    }
+}
+
+fn found(change: &ChangeRow) -> Vec<Difference> {
+    match &change.before {
+        Some((_, before)) if change.state != State::Gone => differences(before, &change.fields),
+        _ => Vec::new(),
+    }
+}
+
+fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) -> Result<(), Failure> {
+    let mut out = Context::out();
+    let (mut shown, mut more) = (0, false);
+    store.changes(filter, |change| -> Result<_, Failure> {
+        if shown == most {
+            more = true;
+            return Ok(ControlFlow::Break(()));
+        }
+        if shown > 0 {
+            writeln!(out)?;
+        }
+        shown += 1;
+        let state = match &change.before {
+            Some((before, _)) if *before != change.state => format!("  {before} → {}", change.state),
+            _ => String::new(),
+        };
+        let at = moment(change.at, &context.zone);
+        writeln!(out, "{}  {}{state}  version {}  {at}", change.address, what(&change), change.number)?;
+        for one in found(&change) {
+            let name = one.language.as_ref().map_or_else(|| one.field.clone(), |tag| format!("{}@{tag}", one.field));
+            let (old, new) = (fields::value_text(&one.old), fields::value_text(&one.new));
+            writeln!(out, "  {}  {}", one_line(&name), words::draw(&old, &new, context.terminal.colour))?;
+        }
+        Ok(ControlFlow::Continue(()))
+    })?;
+    if shown == 0 {
+        writeln!(out, "no changes")?;
+    } else if more {
+        writeln!(out, "\nThe newest {shown}; there are more: `--most N`, or narrow with ADDRESS, --lane, --since")?;
+    }
+    out.flush()?;
+    Ok(())
+}
+
+fn rows(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) -> Result<(), Failure> {
+    let mut sheet = Sheet::new(context, COLUMNS);
+    store.changes(filter, |change| -> Result<_, Failure> {
+        if sheet.rows() >= most as u64 {
+            return Ok(ControlFlow::Break(()));
+        }
+        let found = found(&change);
+        let names: Vec<&str> = found.iter().map(|one| one.field.as_str()).collect();
+        let told: Vec<_> = found
+            .iter()
+            .map(|one| {
+                json!({ "field": one.field, "language": one.language.as_ref().map(ToString::to_string),
+                        "old": to_json(&one.old), "new": to_json(&one.new) })
+            })
+            .collect();
+        sheet.row(vec![
+            Cell::text(change.address.to_string()),
+            Cell::count(change.number),
+            Cell::moment(change.at, &context.zone),
+            Cell::word(what(&change)),
+            Cell::word(change.state.word()),
+            Cell { json: json!(told), ..Cell::text(names.join(", ")) },
+        ]);
+        Ok(ControlFlow::Continue(()))
+    })?;
+    sheet.end("no changes")
+}
