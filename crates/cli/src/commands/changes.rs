@@ -71,9 +71,9 @@ pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
     filter.since = args.since.as_deref().map(|text| since(text, Context::now())).transpose()?;
     let most = args.most.or((context.format == Format::Table).then_some(USUAL)).unwrap_or(usize::MAX);
     if context.format == Format::Table {
-        draw(&store, &filter, most, context)?
+        draw(&store, &filter, most, context)?;
     } else {
-        rows(&store, &filter, most, context)?
+        rows(&store, &filter, most, context)?;
     }
     Ok(Exit::Done)
 }
