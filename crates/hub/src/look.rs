@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, Value, to_json};
-use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError};
+use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError, WordSearch};
 
 use crate::config::{Config, ConfiguredLane};
 
@@ -80,7 +80,11 @@ pub enum LookError {
     },
 }
 
-/// Hands over the wanted entries. Where they are sorted, only their keys are held at once.
+/// Lists no longer than this are first looked for with whole words.
+const SHORT_LIST: usize = 1_000;
+
+/// Hands over the wanted entries. Where they are sorted, only their keys are held at once. The last
+/// of several words may be the start of one, unless enough entries have all of them whole.
 ///
 /// # Errors
 /// Where the store or the receiver fails, or an expression has no value.
@@ -89,12 +93,31 @@ pub fn entries<E: From<LookError>>(
     query: &EntryQuery,
     mut each: impl FnMut(EntryRow) -> Result<(), E>,
 ) -> Result<(), E> {
+    let search = |last_may_go_on| query.text.clone().map(|words| WordSearch { words, last_may_go_on });
+    if let (Some(_), Some(most @ 1..=SHORT_LIST), None) = (&query.text, query.most, &query.sort) {
+        let mut found = Vec::new();
+        list(glance, query, search(false), |row| -> Result<(), E> {
+            found.push(row);
+            Ok(())
+        })?;
+        if found.len() == most {
+            return found.into_iter().try_for_each(each);
+        }
+    }
+    list(glance, query, search(true), &mut each)
+}
+
+fn list<E: From<LookError>>(
+    glance: Glance<'_>,
+    query: &EntryQuery,
+    text: Option<WordSearch>,
+    mut each: impl FnMut(EntryRow) -> Result<(), E>,
+) -> Result<(), E> {
     use std::ops::ControlFlow::{Break, Continue};
     let states = match query.states.as_slice() {
         [] => State::WORDS.iter().map(|(_, state)| *state).filter(|state| *state != State::Gone).collect(),
         chosen => chosen.to_vec(),
     };
-    let text = query.text.clone();
     let filter = EntryFilter { system: query.system.clone(), kind: query.kind.clone(), states, text };
     let mut left = query.most.unwrap_or(usize::MAX);
     let mut keys: Vec<(Value, i64)> = Vec::new();

@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use diaporos_core::model::FieldKind;
 use diaporos_core::value::to_json;
 use minijinja::value::Serde;
 use minijinja::{AutoEscape, Environment, context};
@@ -47,6 +48,10 @@ pub fn page(folder: &Path, lane: &ConfiguredLane, plan: &EntryPlan) -> Result<St
     environment.set_fuel(Some(FUEL));
     environment.add_template("page.html", &template).map_err(wrong)?;
     environment.add_template("around.html", AROUND).map_err(wrong)?;
+    // What the destination takes as HTML was cleaned, and may stand in a page as it is.
+    let fields = lane.target.fields.iter().flat_map(|known| &known.fields);
+    let html: Vec<String> =
+        fields.filter(|(_, field)| field.kind == FieldKind::Html).map(|(name, _)| name.clone()).collect();
     let mut shown = Vec::new();
     for document in &plan.documents {
         let Some(ours) = &document.document else { continue };
@@ -56,7 +61,9 @@ pub fn page(folder: &Path, lane: &ConfiguredLane, plan: &EntryPlan) -> Result<St
         let language = ours.language.as_ref().map_or(String::new(), ToString::to_string);
         let address = plan.address.to_string();
         let page = environment.get_template("page.html").map_err(wrong)?;
-        let body = page.render(context! { fields, language => language.clone(), address }).map_err(wrong)?;
+        let body = page
+            .render(context! { fields, language => language.clone(), address, html => html.clone() })
+            .map_err(wrong)?;
         shown.push(context! { language, step => document.step.word(), body });
     }
     let around = environment.get_template("around.html").map_err(wrong)?;

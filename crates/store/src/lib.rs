@@ -6,5 +6,5 @@ mod sqlite;
 pub use sqlite::{
     Action, ChangeFilter, ChangeRow, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow,
     IntentRecord, LaneRecord, LedgerFilter, LedgerRow, Looking, OpenIntent, Outcome, OutcomeResult, PageTally,
-    Resumption, Seen, Standing, Store, StoreError, StoredEntry, Verdict, VersionRow,
+    Resumption, Seen, Standing, Store, StoreError, StoredEntry, Verdict, VersionRow, WordSearch,
 };

@@ -126,10 +126,15 @@ fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) ->
         };
         let at = moment(change.at, &context.zone);
         writeln!(out, "{}  {}{state}  version {}  {at}", change.address, what(&change), change.number)?;
-        for one in found(&change) {
-            let name = one.language.as_ref().map_or_else(|| one.field.clone(), |tag| format!("{}@{tag}", one.field));
+        let found = found(&change);
+        let name = |one: &Difference| {
+            one.language.as_ref().map_or_else(|| one.field.clone(), |tag| format!("{}@{tag}", one.field))
+        };
+        let widest = found.iter().map(|one| name(one).chars().count()).max().unwrap_or(0);
+        for one in &found {
+            let name = one_line(&name(one));
             let (old, new) = (fields::value_text(&one.old), fields::value_text(&one.new));
-            writeln!(out, "  {}  {}", one_line(&name), words::draw(&old, &new, context.terminal.colour))?;
+            writeln!(out, "  {name:widest$}  {}", words::draw(&old, &new, context.terminal.colour))?;
         }
         Ok(ControlFlow::Continue(()))
     })?;

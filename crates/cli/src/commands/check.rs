@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::diagnostic::{Report, Severity, Source};
+use diaporos_core::diagnostic::{Diagnostic, Report, Severity, Source};
 use diaporos_core::lane::coverage;
 use diaporos_hub::config::{FILE, house_form};
 use diaporos_hub::model::{ModelDrift, Today, drifts};
@@ -81,7 +81,7 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
     if args.entries {
         return count_entries(context);
     }
-    let (folder, loaded) = context.load()?;
+    let (folder, mut loaded) = context.load()?;
     let exit = if loaded.config.is_some() { Exit::Done } else { Exit::Wrong };
     if context.format != Format::Table {
         let mut sheet = Sheet::new(context, COLUMNS);
@@ -90,10 +90,17 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
         return Ok(exit);
     }
     let mut out = Context::out();
+    let warned_of = |reports: &[Report]| {
+        reports.iter().flat_map(|report| &report.findings).filter(|finding| !finding.is_error()).count() as u64
+    };
+    let warnings = warned_of(&loaded.reports);
+    // Faults come first; what may go wrong is told when nothing is sure to.
+    if exit == Exit::Wrong {
+        loaded.reports.iter_mut().for_each(|report| report.findings.retain(Diagnostic::is_error));
+    }
     write!(out, "{}", findings::draw(&loaded.reports, context.terminal.colour, context.terminal.width))?;
     let findings = || loaded.reports.iter().flat_map(|report| &report.findings);
     let errors = findings().filter(|finding| finding.severity == Severity::Error).count() as u64;
-    let warnings = findings().count() as u64 - errors;
     let warned = if warnings == 0 { String::new() } else { format!(", {}", counted(warnings, "warning", "warnings")) };
     match loaded.config {
         Some(config) => {
@@ -108,7 +115,11 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
                 writeln!(out, "{fields} no destination: `diaporos check --coverage`")?;
             }
         }
-        None => writeln!(out, "{}{warned}", counted(errors, "fault", "faults"))?,
+        None if warnings > 0 => {
+            let (faults, warned) = (counted(errors, "fault", "faults"), counted(warnings, "warning", "warnings"));
+            writeln!(out, "{faults}; {warned} when these are mended")?;
+        }
+        None => writeln!(out, "{}", counted(errors, "fault", "faults"))?,
     }
     out.flush()?;
     Ok(exit)

@@ -35,8 +35,8 @@ pub(crate) struct Entries {
     /// Only those in these states: draft, scheduled, live, withdrawn, gone. All but gone where not given.
     #[arg(long, value_name = "STATES", value_delimiter = ',', value_parser = state)]
     state: Vec<State>,
-    /// Only those with all of these words, in any language, whatever case and accents; the last may
-    /// be the start of a word.
+    /// Only those with all of these words, in any language, whatever case and accents; where few have
+    /// them, the last may be the start of a word.
     #[arg(long, value_name = "TEXT")]
     text: Option<String>,
     /// Only those for which a field expression holds.
@@ -125,7 +125,7 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         Ok(())
     })?;
     let count = sheet.rows();
-    let nothing = if store.types()?.is_empty() {
+    let nothing = if store.is_empty()? {
         "no entries yet; `diaporos pull` takes in what the sources hold"
     } else {
         "no entries of that kind"

@@ -6,6 +6,7 @@ use clap::Args;
 use diaporos_core::lane::{Clause, Ruling};
 use diaporos_core::value::{Value, to_json};
 use diaporos_hub::explain::{LaneSays, explain};
+use diaporos_store::Standing;
 use serde_json::{Value as Json, json};
 
 use super::{address, no_entry};
@@ -45,6 +46,7 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
         return Ok(Exit::Done);
     }
     let mut out = Context::out();
+    writeln!(out, "{address}\n")?;
     if said.is_empty() {
         writeln!(out, "no lane takes entries of `{}/{}`", address.system, address.kind)?;
     }
@@ -70,8 +72,11 @@ fn verdict(said: &LaneSays<'_>) -> String {
 fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
     let lane = &said.lane.lane;
     writeln!(out, "{} → {}: {}", lane.name, lane.to, verdict(said))?;
-    let standing = said.standing.map_or("not looked at by a push yet", |standing| standing.word());
-    writeln!(out, "  after the last push: {standing}")?;
+    let standing = match said.standing {
+        None | Some(Standing::Owed) => "the next push looks at it",
+        Some(standing) => standing.word(),
+    };
+    writeln!(out, "  stands: {standing}")?;
     draw_ruling(out, "when", &said.explanation.when)?;
     for ruling in &said.explanation.require {
         draw_ruling(out, "require", ruling)?;

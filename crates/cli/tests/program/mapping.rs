@@ -34,7 +34,7 @@ fn what_the_destination_holds_beside_what_would_be_sent() {
     let id = hub.world.pages.with_slug("maidenhair-spleenwort")[0]["id"].as_u64().unwrap();
     hub.world.pages.edit(id, &json!({ "byline": "Tomos of Tarnside" }));
     let shown = hub.good(&["preview", "profiles", address, "--against"]);
-    assert!(shown.contains("byline  Tomos [-of Tarnside-]{+Arden+}"), "{shown}");
+    assert!(shown.contains("byline   Tomos [-of Tarnside-]{+Arden+}"), "{shown}");
     let rows = hub.json(&["preview", "profiles", address, "--against"]);
     assert_eq!((&rows[0]["field"], &rows[0]["there"]), (&json!("byline"), &json!("Tomos of Tarnside")), "{rows}");
     assert_eq!(rows.as_array().unwrap().len(), 1);

@@ -20,9 +20,17 @@ pub struct EntryFilter {
     pub kind: Option<String>,
     /// In one of these states; all where empty.
     pub states: Vec<State>,
-    /// With all of these words, in any language, whatever their case and accents; the last may be
-    /// the start of one.
-    pub text: Option<String>,
+    /// With all of these words, in any language, whatever their case and accents.
+    pub text: Option<WordSearch>,
+}
+
+/// Words to look for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WordSearch {
+    /// The words.
+    pub words: String,
+    /// Whether the last may be the start of one. That takes the time of all that it may go on to.
+    pub last_may_go_on: bool,
 }
 
 /// An entry in a list.
@@ -72,15 +80,19 @@ const COLUMNS: &str = "entry_type.system, entry_type.name, source_id, entry.stat
 const JOINS: &str = "FROM entry JOIN entry_type ON entry_type.id = entry.type
     JOIN version ON version.entry = entry.id AND version.number = entry.version";
 
-/// Words as a query for all of them, the last of which may go on (SQLite FTS5, "Full-text Query
-/// Syntax").
-fn match_query(text: &str) -> String {
-    let words: Vec<String> = text
+/// Words as a query for all of them (SQLite FTS5, "Full-text Query Syntax").
+fn match_query(search: &WordSearch) -> String {
+    let words: Vec<String> = search
+        .words
         .split(|c: char| !c.is_alphanumeric())
         .filter(|word| !word.is_empty())
         .map(|word| format!("\"{word}\""))
         .collect();
-    if words.is_empty() { "\"\"".to_owned() } else { format!("{} *", words.join(" AND ")) }
+    match (words.is_empty(), search.last_may_go_on) {
+        (true, _) => "\"\"".to_owned(),
+        (false, false) => words.join(" AND "),
+        (false, true) => format!("{} *", words.join(" AND ")),
+    }
 }
 
 impl Store {
@@ -138,7 +150,7 @@ impl Store {
             "SELECT entry.id, {COLUMNS} {joins} WHERE {found} AND (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
              AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) ORDER BY {order}"
         );
-        let text = filter.text.as_deref().map(match_query);
+        let text = filter.text.as_ref().map(match_query);
         let mut query = self.connection.prepare_cached(&sql).map_err(StoreError::from)?;
         let mut rows = query.query(params![filter.system, filter.kind, states, text]).map_err(StoreError::from)?;
         while let Some(row) = rows.next().map_err(StoreError::from)? {
@@ -189,6 +201,15 @@ impl Store {
             found.push(address_at(row, 0)?);
         }
         Ok(found)
+    }
+
+    /// Whether nothing was ever taken in; never counts.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn is_empty(&self) -> Result<bool, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT NOT EXISTS (SELECT 1 FROM entry)")?;
+        Ok(query.query_row([], |row| row.get(0))?)
     }
 
     /// Every type of which entries were taken in, with how many there are that are not gone.

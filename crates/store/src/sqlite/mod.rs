@@ -25,7 +25,7 @@ use rusqlite::{Connection, OpenFlags};
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
 pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
-pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow};
+pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use intake::{PageTally, Seen};
 pub use lanes::{Counts, HeldRow, LaneRecord};

@@ -315,7 +315,8 @@ fn a_listing_goes_on_where_it_was_for_a_time_and_read_the_same_way() {
 fn entries_are_found_by_their_present_words() {
     let mut bench = Bench::new();
     let found = |bench: &Bench, text: &str| {
-        let filter = EntryFilter { text: Some(text.to_owned()), ..EntryFilter::default() };
+        let text = Some(WordSearch { words: text.to_owned(), last_may_go_on: true });
+        let filter = EntryFilter { text, ..EntryFilter::default() };
         let mut ids = Vec::new();
         let each = |entry: StoredEntry| -> Result<_, StoreError> {
             ids.push(entry.row.address.id.to_string());

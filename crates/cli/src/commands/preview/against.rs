@@ -49,6 +49,7 @@ pub(super) async fn show(
                 let holds = id.as_ref().map_or("nothing there yet".to_owned(), |id| format!("{id} there"));
                 writeln!(out, "\n  {language}{holds}")?;
             }
+            let widest = ours.fields.keys().map(|name| name.chars().count()).max().unwrap_or(0);
             let mut same = 0;
             for (name, value) in &ours.fields {
                 let held = there.as_ref().and_then(|there| there.fields.get(name)).unwrap_or(&Value::Null);
@@ -58,7 +59,7 @@ pub(super) async fn show(
                 }
                 if table {
                     let drawn = words::draw(&text(held), &text(value), context.terminal.colour);
-                    writeln!(out, "    {name}  {drawn}")?;
+                    writeln!(out, "    {name:widest$}  {drawn}")?;
                     continue;
                 }
                 sheet.row(vec![
