@@ -6,6 +6,7 @@ use diaporos_core::expr::{NoWorld, Subject};
 use diaporos_core::lane::{Borrowed, Document, Line, LineReader, Mapped, describe_faults, map_borrowed};
 use diaporos_core::value::Value;
 use jiff::Timestamp;
+use memchr::memchr_iter;
 use rayon::prelude::*;
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
@@ -48,8 +49,9 @@ pub fn stream(
     let mut before: Vec<Part> = Vec::new();
     // While a batch is mapped, what came of the one before is written and the next is read.
     while !batch.text.is_empty() {
-        let mut next = Batch { first: batch.first + batch.lines().count() as u64, ..Batch::default() };
-        let map = || map_batch(lane, &reader, &batch, now);
+        let lines = batch.lines();
+        let mut next = Batch { first: batch.first + lines.len() as u64, ..Batch::default() };
+        let map = || map_batch(lane, &reader, &lines, now);
         let mut turn = || -> io::Result<()> {
             write(&before, to)?;
             next.fill(from)
@@ -99,9 +101,15 @@ impl Batch {
         Ok(())
     }
 
-    fn lines(&self) -> impl Iterator<Item = (u64, &[u8])> {
+    fn lines(&self) -> Vec<(u64, &[u8])> {
         let text = self.text.strip_suffix(b"\n").unwrap_or(&self.text);
-        (self.first..).zip(text.split(|byte| *byte == b'\n'))
+        let mut start = 0;
+        let mut lines = Vec::with_capacity(text.len() / 1_024);
+        for end in memchr_iter(b'\n', text).chain([text.len()]) {
+            lines.push((self.first + lines.len() as u64, &text[start..end]));
+            start = end + 1;
+        }
+        lines
     }
 }
 
@@ -109,11 +117,10 @@ fn write(parts: &[Part], to: &mut dyn Write) -> io::Result<()> {
     parts.iter().try_for_each(|part| to.write_all(&part.text))
 }
 
-fn map_batch(lane: &ConfiguredLane, reader: &LineReader<'_>, batch: &Batch, now: Timestamp) -> Vec<Part> {
-    let lines: Vec<(u64, &[u8])> = batch.lines().collect();
+fn map_batch(lane: &ConfiguredLane, reader: &LineReader<'_>, lines: &[(u64, &[u8])], now: Timestamp) -> Vec<Part> {
     let threads = rayon::current_num_threads();
     if threads == 1 {
-        return vec![map_lines(lane, reader, &lines, now)];
+        return vec![map_lines(lane, reader, lines, now)];
     }
     // Two parts a core, so that one slow line does not leave the others waiting.
     let size = lines.len().div_ceil(2 * threads).max(1);

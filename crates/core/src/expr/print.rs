@@ -64,7 +64,8 @@ impl Display for Expression {
                     Node::Pipe(..) => input.fmt(f)?,
                     _ => bound(input, OPERAND, f)?,
                 }
-                write!(f, " | {}", call.function)?;
+                f.write_str(" | ")?;
+                plain_name(&call.function, f)?;
                 call.arguments.iter().try_for_each(|argument| {
                     f.write_char(' ')?;
                     bound(argument, OPERAND, f)

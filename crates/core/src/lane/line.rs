@@ -43,7 +43,10 @@ impl<'a> LineReader<'a> {
     /// # Errors
     /// Says what is wrong, and at which column.
     pub fn read(&self, text: &[u8], number: u64) -> Result<Line, String> {
-        let mut deserializer = serde_json::Deserializer::from_slice(text);
+        // Asked once of the line, and not of every text in it.
+        let text = std::str::from_utf8(text)
+            .map_err(|error| format!("it is not UTF-8 at byte {}", error.valid_up_to() + 1))?;
+        let mut deserializer = serde_json::Deserializer::from_str(text);
         let read =
             Entry { slots: &self.lane.slots, known: &self.lane.library.languages }.deserialize(&mut deserializer);
         let found = read.and_then(|found| deserializer.end().map(|()| found));

@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use smol_str::SmolStr;
+
 /// Why a name was refused.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NameError {
@@ -53,7 +55,7 @@ macro_rules! names {
     ($($(#[$doc:meta])* $name:ident by $rule:ident;)*) => {$(
         $(#[$doc])*
         #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
-        pub struct $name(String);
+        pub struct $name(SmolStr);
 
         impl $name {
             /// Reads the name.
@@ -63,7 +65,7 @@ macro_rules! names {
             pub fn new(text: impl Into<String>) -> Result<Self, NameError> {
                 let text = text.into();
                 $rule(&text)?;
-                Ok(Self(text))
+                Ok(Self(text.into()))
             }
 
             /// The name as text.

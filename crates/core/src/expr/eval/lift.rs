@@ -18,8 +18,21 @@ pub fn lift<E>(values: &[&Value], apply: &mut dyn FnMut(&[&Value]) -> Result<Val
     {
         return over_one(by_language, values, apply);
     }
+    if !values.iter().any(|value| has_languages(value)) {
+        return apply(values);
+    }
     let languages: BTreeSet<_> = values.iter().flat_map(|value| languages_of(value)).collect();
     lift_over(&languages, values, apply)
+}
+
+/// Whether there is a localised value anywhere in it, even one that says nothing.
+fn has_languages(value: &Value) -> bool {
+    match value {
+        Value::Localised(_) => true,
+        Value::List(items) => items.iter().any(has_languages),
+        Value::Record(fields) => fields.values().any(has_languages),
+        _ => false,
+    }
 }
 
 fn is_scalar(value: &Value) -> bool {
@@ -45,6 +58,9 @@ fn over_one<E>(
 
 /// The same for values that are localised themselves; what is in them keeps its languages.
 pub(super) fn lift_top<E>(values: &[&Value], apply: &mut dyn FnMut(&[&Value]) -> Result<Value, E>) -> Result<Value, E> {
+    if !values.iter().any(|value| matches!(value, Value::Localised(_))) {
+        return apply(values);
+    }
     let mut result = Localised::new();
     let languages: BTreeSet<&LanguageTag> = values.iter().flat_map(|value| own_languages(value)).collect();
     if languages.is_empty() {

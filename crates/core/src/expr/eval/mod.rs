@@ -107,6 +107,9 @@ pub struct Looks {
 impl Looks {
     /// Adds what another evaluation looked at.
     pub fn extend(&mut self, other: Looks) {
+        if other.reads.is_empty() && other.dead.is_empty() && other.waits.is_empty() {
+            return;
+        }
         self.reads.extend(other.reads);
         self.dead.extend(other.dead);
         self.waits.extend(other.waits);

@@ -79,6 +79,14 @@ fn binding() {
 }
 
 #[test]
+fn names_that_need_quotes_are_printed_with_them() {
+    for text in ["a | `odd name` 1", "{ `if`: a }", "let `x y` = 1; `x y`", "`then`.`else`"] {
+        let printed = parse(text).unwrap().to_string();
+        assert_eq!(parse(&printed).unwrap().to_string(), printed, "{text}");
+    }
+}
+
+#[test]
 fn spans_point_at_what_they_name() {
     let text = "a == (bb | slug)";
     let Node::Binary(_, _, right) = parse(text).unwrap().node else { panic!() };

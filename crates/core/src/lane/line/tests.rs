@@ -72,3 +72,10 @@ fn lines_become_entries() {
     let record = read(Some(&declared), &json!({ "size": { "en": 1, "fr": 2 } }).to_string());
     assert!(record.contains("record {\"en\":1,\"fr\":2}"), "a record whose members look like languages: {record}");
 }
+
+#[test]
+fn what_is_not_utf8_is_told_by_its_place() {
+    let lane = lane(&["name"]);
+    let told = LineReader::new(&lane, None).read(b"{\"name\": \"\xff\"}", 1).unwrap_err();
+    assert_eq!(told, "it is not UTF-8 at byte 11");
+}
