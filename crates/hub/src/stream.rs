@@ -13,7 +13,7 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 use crate::config::ConfiguredLane;
 
 /// How many bytes of lines are mapped together, on all cores.
-const BATCH: usize = 1 << 18;
+const BATCH: usize = 1 << 17;
 /// The longest line; anything longer is refused.
 const LONGEST: usize = 32 << 20;
 

@@ -44,15 +44,17 @@ impl Scope<'_> {
             let arguments = Arguments { given: &given, scope: self, frame, failed: &failed };
             call.function.apply(plain[0], &arguments)
         };
-        let mut values: Vec<&Value> = Vec::with_capacity(1 + found.len());
-        values.push(&input);
-        values.extend(found.iter().map(AsRef::as_ref));
-        let result = match call.function.lifts {
-            Lifts::Deep => lift(&values, &mut apply),
-            Lifts::Top => lift_top(&values, &mut apply),
-            Lifts::Whole => apply(&values),
+        let mut lifted = |values: &[&Value]| match call.function.lifts {
+            Lifts::Deep => lift(values, &mut apply),
+            Lifts::Top => lift_top(values, &mut apply),
+            Lifts::Whole => apply(values),
         };
-        drop(values);
+        let result = if found.is_empty() {
+            lifted(&[&input])
+        } else {
+            let arguments = found.iter().map(AsRef::as_ref);
+            lifted(&std::iter::once(&*input).chain(arguments).collect::<Vec<&Value>>())
+        };
         result
             .map(Cow::Owned)
             .map_err(|message| failed.into_inner().unwrap_or_else(|| EvalError { span: span.clone(), message }))
