@@ -160,6 +160,9 @@ impl From<PushError> for Failure {
         match error {
             PushError::Store(error) => error.into(),
             PushError::System(error) => error.into(),
+            PushError::Removals { entries, .. } => Failure::failed(error.to_string()).advise(format!(
+                "`push LANE --dry-run` shows which; `push LANE --allow-removals {entries}` goes ahead"
+            )),
         }
     }
 }

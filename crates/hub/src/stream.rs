@@ -4,7 +4,7 @@ use std::io::{self, BufRead, Write};
 
 use diaporos_core::expr::{NoWorld, Subject};
 use diaporos_core::lane::{Borrowed, Document, Line, LineReader, Mapped, describe_faults, map_borrowed};
-use diaporos_core::value::Value;
+use diaporos_core::value::{Plain, Value};
 use jiff::Timestamp;
 use memchr::memchr_iter;
 use rayon::prelude::*;
@@ -193,26 +193,5 @@ struct Fields<'a>(&'a Borrowed<'a>);
 impl Serialize for Fields<'_> {
     fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
         to.collect_map(self.0.iter().map(|(name, value)| (name, Plain(value))))
-    }
-}
-
-/// A value as plain JSON.
-struct Plain<'a>(&'a Value);
-
-impl Serialize for Plain<'_> {
-    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
-        match self.0 {
-            Value::Null => to.serialize_unit(),
-            Value::Boolean(truth) => to.serialize_bool(*truth),
-            Value::Integer(whole) => to.serialize_i64(*whole),
-            Value::Number(number) => to.serialize_f64(*number),
-            Value::Text(text) => to.serialize_str(text),
-            Value::List(items) => to.collect_seq(items.iter().map(Plain)),
-            Value::Record(fields) => to.collect_map(fields.iter().map(|(name, value)| (name, Plain(value)))),
-            Value::Localised(by_language) => {
-                to.collect_map(by_language.iter().map(|(tag, inner)| (tag.as_str(), Plain(inner))))
-            }
-            Value::Reference(address) => to.collect_str(address),
-        }
     }
 }

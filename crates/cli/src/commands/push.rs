@@ -25,6 +25,10 @@ pub(crate) struct Push {
     /// Print the plan and send nothing.
     #[arg(long)]
     dry_run: bool,
+    /// Take away up to so many entries of a lane; a tenth of those that are there, or 20, whichever is
+    /// more, where not given.
+    #[arg(long, value_name = "N")]
+    allow_removals: Option<u64>,
 }
 
 const COLUMNS: &[Column] = &[
@@ -60,7 +64,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
             run: run.unwrap_or_default(),
             clock: &Context::now,
         };
-        let options = PushOptions { dry_run: args.dry_run };
+        let options = PushOptions { dry_run: args.dry_run, allow_removals: args.allow_removals };
         let (sum, end) = push.run(options, &mut progress, &mut |row| steps.add(&name, row)).await;
         tally += sum;
         stopped.extend(end.err().map(|error| (name, error)));

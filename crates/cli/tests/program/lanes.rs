@@ -48,3 +48,22 @@ fn unknown_names_are_met_with_the_nearest() {
     assert!(hub.run(&["pull", "catalog"]).ends(2).stderr.contains("did you mean `catalogue`?"));
     assert!(hub.run(&["pull", "visitor-site"]).ends(2).stderr.contains("nothing to pull"));
 }
+
+#[test]
+fn a_push_asks_before_it_takes_much_away() {
+    let hub = Hub::pushed();
+    let live = hub.live_pages().len();
+    let before = hub.writes();
+    hub.alter("diaporos.toml", "when  = 'state == \"live\" and \"public\" in tags'", "when  = '\"publik\" in tags'");
+    let asked = hub.run(&["push", "profiles"]).ends(1);
+    insta::assert_snapshot!(asked.stderr);
+    assert_eq!((hub.writes(), hub.live_pages().len()), (before, live), "nothing was sent");
+    let planned = hub.run(&["push", "profiles", "--dry-run"]);
+    assert!(
+        planned.stdout.contains("withdraw") && planned.stderr.contains("--allow-removals 22"),
+        "{}",
+        planned.drawn()
+    );
+    let told = hub.json(&["push", "profiles", "--allow-removals", "22"]);
+    assert_eq!(told["withdrawn"], 22, "{told}");
+}

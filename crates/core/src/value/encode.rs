@@ -53,6 +53,35 @@ pub fn to_json(value: &Value) -> Json {
     }
 }
 
+/// A value that serialises as plain JSON, without a tree of it in between; see [`to_json`].
+#[derive(Debug, Clone, Copy)]
+pub struct Plain<'a>(pub &'a Value);
+
+impl Serialize for Plain<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        match self.0 {
+            Value::List(items) => to.collect_seq(items.iter().map(Plain)),
+            Value::Record(fields) => to.collect_map(fields.iter().map(|(name, field)| (name, Plain(field)))),
+            Value::Localised(by_language) => {
+                to.collect_map(by_language.iter().map(|(tag, inner)| (tag.as_str(), Plain(inner))))
+            }
+            Value::Reference(address) => to.collect_str(address),
+            scalar => serialize_scalar(scalar, to),
+        }
+    }
+}
+
+/// What is written the same in every form.
+fn serialize_scalar<S: Serializer>(value: &Value, to: S) -> Result<S::Ok, S::Error> {
+    match value {
+        Value::Boolean(truth) => to.serialize_bool(*truth),
+        Value::Integer(whole) => to.serialize_i64(*whole),
+        Value::Number(number) => to.serialize_f64(*number),
+        Value::Text(text) => to.serialize_str(text),
+        _ => to.serialize_unit(),
+    }
+}
+
 /// Writes fields in the stored form, on one line: what plain JSON has no word for is an object with
 /// one key that begins with `@`, and a record's own keys that begin so have it doubled.
 #[must_use]
@@ -80,11 +109,6 @@ impl Serialize for StoredRecord<'_> {
 impl Serialize for Stored<'_> {
     fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
         match self.0 {
-            Value::Null => to.serialize_unit(),
-            Value::Boolean(truth) => to.serialize_bool(*truth),
-            Value::Integer(whole) => to.serialize_i64(*whole),
-            Value::Number(number) => to.serialize_f64(*number),
-            Value::Text(text) => to.serialize_str(text),
             Value::List(items) => to.collect_seq(items.iter().map(Stored)),
             Value::Record(fields) => StoredRecord(fields).serialize(to),
             Value::Localised(by_language) => {
@@ -93,6 +117,7 @@ impl Serialize for Stored<'_> {
                 to.collect_map([(LOCALISED, inner)])
             }
             Value::Reference(address) => to.collect_map([(REFERENCE, address.to_string())]),
+            scalar => serialize_scalar(scalar, to),
         }
     }
 }
@@ -168,6 +193,11 @@ pub(crate) mod tests {
     }
 
     proptest! {
+        #[test]
+        fn both_ways_of_writing_plain_json_agree(value in any_value()) {
+            prop_assert_eq!(serde_json::to_value(Plain(&value)).unwrap(), to_json(&value));
+        }
+
         #[test]
         fn stored_form_loses_nothing(value in any_value()) {
             let record = Record::from_iter([("@it".to_owned(), value)]);

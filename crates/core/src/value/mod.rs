@@ -14,7 +14,7 @@ use indexmap::IndexMap;
 pub use address::{Address, AddressError};
 #[cfg(test)]
 pub(crate) use encode::tests;
-pub use encode::{DecodeError, from_json, from_stored, stored_text, to_json};
+pub use encode::{DecodeError, Plain, from_json, from_stored, stored_text, to_json};
 pub use language::{LanguageError, LanguageTag};
 pub use localised::{Localised, languages_of, project};
 pub use name::{EntryId, FieldName, LaneName, NameError, Revision, SystemName, TypeName};

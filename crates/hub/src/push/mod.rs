@@ -6,6 +6,7 @@
 mod deliver;
 mod document;
 mod plan;
+mod removals;
 mod settle;
 
 use std::collections::HashMap;
@@ -37,6 +38,8 @@ const CONCURRENCY: usize = 8;
 pub struct PushOptions {
     /// Plan only: nothing is sent, nothing is noted.
     pub dry_run: bool,
+    /// How many entries may be taken away; a limit of the hub's own where it is not said.
+    pub allow_removals: Option<u64>,
 }
 
 /// How many entries met what fate.
@@ -104,6 +107,18 @@ pub enum PushError {
     /// The destination failed for every entry; what was not sent stays owed.
     #[error(transparent)]
     System(#[from] SystemError),
+    /// More entries would be taken away than go without being asked; nothing was sent.
+    #[error(
+        "{entries} of the {there} entries that are there would be taken away, and at most {limit} are without being asked"
+    )]
+    Removals {
+        /// How many would go.
+        entries: u64,
+        /// How many are there.
+        there: u64,
+        /// How many may go.
+        limit: u64,
+    },
 }
 
 /// Where a push writes what it does.
@@ -147,9 +162,28 @@ impl Push<'_> {
         listener: &mut dyn Listener,
         row: &mut (dyn FnMut(PushRow) + Send),
     ) -> Result<(), PushError> {
-        let name = &self.lane.lane.name;
         let unsettled =
             if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };
+        let removals = removals::ask_first(self.store, self.lane, options.allow_removals, (self.clock)());
+        if !options.dry_run {
+            removals?;
+            return self.look_through(options, &unsettled, tally, listener, row).await;
+        }
+        // A plan is shown whole, and then why it would not be carried out.
+        self.look_through(options, &unsettled, tally, listener, row).await?;
+        removals
+    }
+
+    /// Goes through all that is due, window by window.
+    async fn look_through(
+        &mut self,
+        options: PushOptions,
+        unsettled: &HashMap<i64, SystemError>,
+        tally: &mut PushTally,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(PushRow) + Send),
+    ) -> Result<(), PushError> {
+        let name = &self.lane.lane.name;
         let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
         let due =
             [Standing::Owed, Standing::Held, Standing::Failed].iter().filter_map(|standing| counts.get(standing)).sum();

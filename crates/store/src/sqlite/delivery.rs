@@ -150,6 +150,34 @@ impl Store {
         due.filter_map(Result::transpose).collect()
     }
 
+    /// How many entries are due on a lane that are on view at its destination.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn due_and_there(&self, lane: &LaneName) -> Result<u64, StoreError> {
+        let count = self
+            .connection
+            .prepare_cached(
+                "SELECT count(*) FROM delivery INDEXED BY delivery_due WHERE lane = ?1
+                 AND standing IN ('owed', 'held', 'failed') AND EXISTS (
+                     SELECT 1 FROM counterpart WHERE lane = ?1 AND counterpart.entry = delivery.entry AND presence = 'present')",
+            )?
+            .query_row([self.lane_number(lane)?], |row| row.get::<_, i64>(0))?;
+        Ok(count.unsigned_abs())
+    }
+
+    /// How many entries of a lane are on view at its destination.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn entries_there(&self, lane: &LaneName) -> Result<u64, StoreError> {
+        let count = self
+            .connection
+            .prepare_cached("SELECT count(DISTINCT entry) FROM counterpart WHERE lane = ? AND presence = 'present'")?
+            .query_row([self.lane_number(lane)?], |row| row.get::<_, i64>(0))?;
+        Ok(count.unsigned_abs())
+    }
+
     /// One entry with what a push looks at.
     ///
     /// # Errors

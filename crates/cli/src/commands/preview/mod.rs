@@ -110,13 +110,13 @@ fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Fail
     let mut told = |line: u64, message: &str| Context::note(&format!("line {line}: {}", one_line(message)));
     let tally = stream(lane, &mut input, &mut out, Context::now(), &mut told)?;
     out.flush()?;
-    if tally.faulty == 0 {
+    if tally.faulty == 0 && tally.outside == 0 {
         return Ok(Exit::Done);
     }
     let (lines, faulty) = (counted(tally.lines, "line", "lines"), tally.faulty);
     let (documents, outside) = (counted(tally.documents, "document", "documents"), tally.outside);
     Context::note(&format!("{lines} read: {documents} written, {outside} do not go, {faulty} with faults"));
-    Ok(Exit::Partly)
+    Ok(if faulty == 0 { Exit::Done } else { Exit::Partly })
 }
 
 fn one(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<EntryPlan, Failure> {
