@@ -80,18 +80,30 @@ const COLUMNS: &str = "entry_type.system, entry_type.name, source_id, entry.stat
 const JOINS: &str = "FROM entry JOIN entry_type ON entry_type.id = entry.type
     JOIN version ON version.entry = entry.id AND version.number = entry.version";
 
-/// Words as a query for all of them (SQLite FTS5, "Full-text Query Syntax").
-fn match_query(search: &WordSearch) -> String {
+/// The last word may stand for at most so many.
+const MOST_ENDINGS: usize = 64;
+
+/// Words as a query for all of them (SQLite FTS5, "Full-text Query Syntax"); the last is one of its
+/// endings, or whatever it goes on to.
+fn match_query(search: &WordSearch, endings: &[String]) -> String {
     let words: Vec<String> = search
         .words
         .split(|c: char| !c.is_alphanumeric())
         .filter(|word| !word.is_empty())
         .map(|word| format!("\"{word}\""))
         .collect();
-    match (words.is_empty(), search.last_may_go_on) {
-        (true, _) => "\"\"".to_owned(),
-        (false, false) => words.join(" AND "),
-        (false, true) => format!("{} *", words.join(" AND ")),
+    match (words.split_last(), search.last_may_go_on) {
+        (None, _) => "\"\"".to_owned(),
+        (Some(_), false) => words.join(" AND "),
+        (Some((last, before)), true) => {
+            let last = match endings {
+                [] => format!("{last} *"),
+                endings => {
+                    format!("({})", endings.iter().map(|word| format!("\"{word}\"")).collect::<Vec<_>>().join(" OR "))
+                }
+            };
+            before.iter().chain([&last]).cloned().collect::<Vec<_>>().join(" AND ")
+        }
     }
 }
 
@@ -100,6 +112,26 @@ impl Store {
     pub(super) fn content(&self, row: &Row<'_>, first: usize) -> Result<Content, StoreError> {
         let bytes = row.get_ref(first)?.as_blob().map_err(StoreError::content)?;
         self.packing.borrow_mut().unpack(&self.connection, bytes, row.get(first + 1)?)
+    }
+
+    /// The words that the last one may go on to, where they are few and can be told: lists of whole
+    /// words are gone through one after the other, while SQLite puts together what a prefix stands
+    /// for before it gives the first.
+    fn endings(&self, search: &WordSearch) -> Result<Vec<String>, StoreError> {
+        let last = search.words.split(|c: char| !c.is_alphanumeric()).rfind(|word| !word.is_empty());
+        // As the index has it, which of other letters only the index knows.
+        let Some(last) = last.filter(|word| search.last_may_go_on && word.is_ascii()) else { return Ok(Vec::new()) };
+        let last = last.to_ascii_lowercase();
+        self.connection.execute_batch(
+            "CREATE VIRTUAL TABLE IF NOT EXISTS temp.entry_word USING fts5vocab (main, entry_text, row)",
+        )?;
+        let mut query = self
+            .connection
+            .prepare_cached("SELECT term FROM temp.entry_word WHERE term >= ?1 AND term < ?2 LIMIT ?3")?;
+        let most = i64::try_from(MOST_ENDINGS + 1).unwrap_or(i64::MAX);
+        let found = query.query_map(params![last, format!("{last}\u{10ffff}"), most], |row| row.get(0))?;
+        let found = found.collect::<Result<Vec<String>, _>>()?;
+        Ok(if found.len() > MOST_ENDINGS { Vec::new() } else { found })
     }
 
     fn entry_row(&self, row: &Row<'_>, first: usize) -> Result<EntryRow, StoreError> {
@@ -150,7 +182,10 @@ impl Store {
             "SELECT entry.id, {COLUMNS} {joins} WHERE {found} AND (?1 IS NULL OR system = ?1) AND (?2 IS NULL OR name = ?2)
              AND (?3 = '[]' OR entry.state IN (SELECT value FROM json_each(?3))) ORDER BY {order}"
         );
-        let text = filter.text.as_ref().map(match_query);
+        let text = match &filter.text {
+            Some(search) => Some(match_query(search, &self.endings(search)?)),
+            None => None,
+        };
         let mut query = self.connection.prepare_cached(&sql).map_err(StoreError::from)?;
         let mut rows = query.query(params![filter.system, filter.kind, states, text]).map_err(StoreError::from)?;
         while let Some(row) = rows.next().map_err(StoreError::from)? {
