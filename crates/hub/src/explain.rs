@@ -19,6 +19,8 @@ pub struct LaneSays<'a> {
     pub explanation: Explanation,
     /// What keeps the entry back, as far as that is known without asking the destination.
     pub hold: Option<Hold>,
+    /// Since when a person keeps the entry off.
+    pub taken_off: Option<Timestamp>,
     /// Where the entry stood after the last push.
     pub standing: Option<Standing>,
 }
@@ -48,7 +50,8 @@ pub fn explain<'a>(
         let explanation = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));
         let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
         let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);
-        said.push(LaneSays { lane, explanation, hold, standing });
+        let taken_off = store.taken_off(&lane.lane.name, due.number)?;
+        said.push(LaneSays { lane, explanation, hold, taken_off, standing });
     }
     Ok(Some(said))
 }

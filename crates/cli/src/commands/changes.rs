@@ -110,23 +110,25 @@ fn found(change: &ChangeRow) -> Vec<Difference> {
 
 fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) -> Result<(), Failure> {
     let mut out = Context::out();
-    let (mut shown, mut more) = (0, false);
+    let (mut shown, mut more, mut apart) = (0, false, false);
     store.changes(filter, |change| -> Result<_, Failure> {
         if shown == most {
             more = true;
             return Ok(ControlFlow::Break(()));
         }
-        if shown > 0 {
+        let found = found(&change);
+        // Changes of fields stand apart; entries that have none to show follow each other.
+        if shown > 0 && (apart || !found.is_empty()) {
             writeln!(out)?;
         }
         shown += 1;
+        apart = !found.is_empty();
         let state = match &change.before {
             Some((before, _)) if *before != change.state => format!("  {before} → {}", change.state),
             _ => String::new(),
         };
         let at = moment(change.at, &context.zone);
         writeln!(out, "{}  {}{state}  version {}  {at}", change.address, what(&change), change.number)?;
-        let found = found(&change);
         let name = |one: &Difference| {
             one.language.as_ref().map_or_else(|| one.field.clone(), |tag| format!("{}@{tag}", one.field))
         };

@@ -61,6 +61,9 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
 }
 
 fn verdict(said: &LaneSays<'_>) -> String {
+    if said.taken_off.is_some() {
+        return "is kept off by hand".to_owned();
+    }
     match (said.explanation.goes, &said.hold) {
         (None, _) => "cannot be decided".to_owned(),
         (Some(false), _) => "does not go".to_owned(),
@@ -77,6 +80,10 @@ fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
         Some(standing) => standing.word(),
     };
     writeln!(out, "  stands: {standing}")?;
+    if said.taken_off.is_some() {
+        let put_back = format!("diaporos withdraw ADDRESS --from {} --put-back", lane.to.system);
+        writeln!(out, "  next: `{put_back}` lets it go again as the lane has it")?;
+    }
     draw_ruling(out, "when", &said.explanation.when)?;
     for ruling in &said.explanation.require {
         draw_ruling(out, "require", ruling)?;

@@ -18,6 +18,7 @@ mod refs;
 mod resolve;
 mod show;
 mod status;
+mod withdraw;
 
 use std::str::FromStr;
 
@@ -68,6 +69,7 @@ pub(crate) enum Command {
     Status(status::Status),
     Holds(holds::Holds),
     Resolve(resolve::Resolve),
+    Withdraw(withdraw::Withdraw),
     Ledger(ledger::Ledger),
     Functions(functions::Functions),
     Demo(demo::Demo),
@@ -90,6 +92,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Status(args) => status::run(&args, context),
         Command::Holds(args) => holds::run(&args, context),
         Command::Resolve(args) => resolve::run(&args, context).await,
+        Command::Withdraw(args) => withdraw::run(&args, context),
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),
         Command::Demo(args) => demo::run(&args, context).await,

@@ -160,3 +160,27 @@ fn status_counts_what_is_where() {
     hub.run(&["push"]).ends(3);
     insta::assert_snapshot!(hub.good(&["status"]));
 }
+
+#[test]
+fn what_is_taken_off_by_hand_stays_off_until_it_is_put_back() {
+    let hub = Hub::pushed();
+    let address = "catalogue/plant-profile/p-006";
+    let live = || hub.live_pages().iter().filter(|page| page["slug"] == "maidenhair-spleenwort").count();
+    assert_eq!(live(), 3);
+    let told = hub.good(&["withdraw", address, "--from", "visitor-site"]);
+    assert!(told.contains("the next push takes it off"), "{told}");
+    assert_eq!(hub.json(&["push"])["withdrawn"], 1);
+    assert_eq!(live(), 0);
+    // Neither another push nor a change at its source brings it back.
+    hub.world.plants.edit("p-006", &json!({ "habitat": "bog" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+    assert!(hub.good(&["explain", address]).contains("is kept off by hand"));
+    assert!(hub.good(&["withdraw", address, "--from", "visitor-site"]).contains("kept off already"));
+    hub.good(&["withdraw", address, "--from", "visitor-site", "--put-back"]);
+    assert_eq!(hub.json(&["push"])["updated"], 1);
+    assert_eq!(live(), 3);
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+    let none = hub.run(&["withdraw", "catalogue/trail/t-1", "--from", "visitor-site"]).ends(2);
+    assert!(none.stderr.contains("no lane takes entries of `catalogue/trail`"), "{}", none.stderr);
+}

@@ -63,6 +63,9 @@ impl World for LaneWorld<'_> {
 
 /// Maps an entry on a lane.
 pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Mapping {
+    if due.taken_off {
+        return Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None };
+    }
     let previous = previous(&due.counterparts);
     seen_by(lane, due, previous.as_ref(), |subject| {
         map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)

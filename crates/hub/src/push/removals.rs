@@ -46,7 +46,11 @@ fn is_there(due: &Due) -> bool {
     due.counterparts.iter().any(|row| row.counterpart.presence == Presence::Present)
 }
 
+/// What a person takes off is no slip.
 fn goes_away(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> bool {
+    if due.taken_off {
+        return false;
+    }
     let mapping = map(store, lane, due, now);
     mapping.mapped == Mapped::Outside && mapping.protected.is_none()
 }

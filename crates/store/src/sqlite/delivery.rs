@@ -18,6 +18,8 @@ pub struct Due {
     pub entry: EntryRow,
     /// What is known of it at the destination.
     pub counterparts: Vec<CounterpartRow>,
+    /// Whether a person keeps it off.
+    pub taken_off: bool,
 }
 
 /// A counterpart with its language and what was last delivered.
@@ -186,7 +188,8 @@ impl Store {
         let Some(stored) = self.entry(address)? else { return Ok(None) };
         let mut counterparts = self.counterparts(stored.number)?;
         counterparts.retain(|row| row.lane == lane.as_str());
-        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts }))
+        let taken_off = self.taken_off(lane, stored.number)?.is_some();
+        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off }))
     }
 
     /// All that an entry has become anywhere.

@@ -71,6 +71,7 @@ fn turn(
     }
     transaction.execute("DELETE FROM delivery WHERE lane = ?", [id])?;
     transaction.execute("DELETE FROM reading WHERE lane = ?", [id])?;
+    transaction.execute("DELETE FROM taken_off WHERE lane = ?", [id])?;
     Ok(())
 }
 

@@ -13,6 +13,7 @@ mod parts;
 mod resumption;
 mod row;
 mod standing;
+mod taken_off;
 mod words;
 
 use std::cell::RefCell;
