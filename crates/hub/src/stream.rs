@@ -195,3 +195,86 @@ impl Serialize for Fields<'_> {
         to.collect_map(self.0.iter().map(|(name, value)| (name, Plain(value))))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::fmt::Write as _;
+
+    use super::*;
+    use crate::config::{FILE, load};
+
+    const HUB: &str = r#"
+[systems.s]
+kind = "rest"
+url = "https://s.example"
+profile = "p.toml"
+[lanes.l]
+from = "s/post"
+to = "s/page"
+match = "slug"
+gone = "keep"
+fields = { slug = 'title | slug', words = 'body | words | count' }
+"#;
+    const PROFILE: &str = r#"
+[types.post.read]
+list = "/p"
+items = "$[*]"
+id = "$.id"
+[types.page.write]
+find = "GET /pages?slug={key}"
+found = "$[*]"
+read = "GET /pages/{id}"
+create = "POST /pages"
+update = "PATCH /pages/{id}"
+id = "$.id"
+"#;
+
+    /// What is written, what is told, and the tally.
+    fn streamed(text: &str) -> (Vec<String>, Vec<String>, io::Result<StreamTally>) {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join(FILE), HUB).unwrap();
+        std::fs::write(folder.path().join("p.toml"), PROFILE).unwrap();
+        let loaded = load(folder.path(), &|_, _| Vec::new(), Timestamp::UNIX_EPOCH).unwrap();
+        let config = loaded.config.unwrap_or_else(|| panic!("{:?}", loaded.reports));
+        let (mut out, mut told) = (Vec::new(), Vec::new());
+        let lane = config.lanes.values().next().unwrap();
+        let mut tell = |line: u64, message: &str| told.push(format!("{line}: {message}"));
+        let tally = stream(lane, &mut text.as_bytes(), &mut out, Timestamp::UNIX_EPOCH, &mut tell);
+        (String::from_utf8(out).unwrap().lines().map(str::to_owned).collect(), told, tally)
+    }
+
+    #[test]
+    fn order_and_numbers_go_on_over_batches_and_a_bad_line_costs_itself() {
+        let mut text = String::new();
+        for n in 1..=3_000 {
+            match n {
+                1_000 => text.push_str("{broken\n"),
+                2_000 => text.push_str("  \n"),
+                2_500 => text.push_str("{\"title\": 3}\r\n"),
+                n => writeln!(text, "{{\"id\": {n}, \"title\": \"No {n}\", \"body\": \"{}\"}}", "fern ".repeat(40))
+                    .unwrap(),
+            }
+        }
+        assert!(text.len() > 4 * BATCH, "more than a few batches");
+        let (out, told, tally) = streamed(text.trim_end());
+        assert_eq!(tally.unwrap(), StreamTally { lines: 3_000, documents: 2_997, outside: 0, faulty: 2 });
+        assert_eq!(told.len(), 2);
+        assert!(told[0].starts_with("1000: key must be a string"), "{told:?}");
+        assert!(told[1].starts_with("2500: slug has no value: `slug` takes text, not integer"), "{told:?}");
+        let ids: Vec<u32> = out
+            .iter()
+            .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap())
+            .map(|page| page["address"].as_str().unwrap().rsplit('/').next().unwrap().parse().unwrap())
+            .collect();
+        assert!(ids.is_sorted() && ids[0] == 1 && ids.last() == Some(&3_000), "in the order of the lines");
+        assert_eq!(out[1], "{\"address\":\"s/post/2\",\"fields\":{\"slug\":\"no-2\",\"words\":40}}");
+    }
+
+    #[test]
+    fn nothing_and_too_much() {
+        let (out, told, tally) = streamed("");
+        assert_eq!((out.len(), told.len(), tally.unwrap()), (0, 0, StreamTally::default()));
+        let endless = format!("{{\"title\": \"a\"}}\n{{\"title\": \"{}\"}}\n", "x".repeat(LONGEST));
+        assert!(streamed(&endless).2.unwrap_err().to_string().starts_with("line 2 has more than"));
+    }
+}
