@@ -12,7 +12,7 @@ use serde_json::{Map, Value as Json};
 use crate::decode::SHARE;
 
 /// Entries of one piece.
-const PIECE: u64 = 1_000;
+const PIECE: u64 = 500;
 
 /// The forms of files with an entry a line or record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
