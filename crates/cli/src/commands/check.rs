@@ -138,7 +138,10 @@ fn fix(context: &Context) -> Result<Exit, Failure> {
     if rewritten.is_empty() {
         writeln!(out, "{}: every expression is in the house form", file.display())?;
     } else {
-        std::fs::write(&file, fixed)?;
+        // Whole or not at all: a configuration that is half written is none.
+        let beside = file.with_extension("toml.new");
+        std::fs::write(&beside, fixed)?;
+        std::fs::rename(&beside, &file)?;
         writeln!(
             out,
             "{}: {} rewritten",

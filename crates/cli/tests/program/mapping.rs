@@ -144,6 +144,29 @@ fn identifiers_follow_when_a_circle_is_closed() {
 }
 
 #[test]
+fn no_page_keeps_the_identifier_of_one_that_went_in_the_same_push() {
+    let hub = Hub::pulled();
+    hub.alter("profiles/visitor-site.toml", "topics  = {", "related = { kind = \"text\", many = true }\ntopics  = {");
+    hub.alter(
+        "diaporos.toml",
+        "topics  = 'tags",
+        "related = 'relatives | each counterpart | present'\ntopics  = 'tags",
+    );
+    hub.run(&["push"]).ends(3);
+    // Both are looked at together: the one while the other is still there.
+    for id in ["p-001", "p-002"] {
+        hub.world.plants.edit(id, &json!({ "tags": ["fern", "public", "new"] }));
+    }
+    hub.world.plants.set_status("p-002", "retired");
+    hub.good(&["pull", "catalogue"]);
+    hub.run(&["push", "profiles"]).ends(3);
+    for page in hub.world.pages.with_slug("royal-fern") {
+        assert_eq!(page["related"], json!([]), "{page}");
+    }
+    assert_eq!(hub.json(&["push", "profiles"])["requests"], 0, "the second run changes nothing");
+}
+
+#[test]
 fn a_changed_row_of_a_table_reaches_those_that_use_it() {
     let hub = Hub::pushed();
     hub.alter("tables/sections.csv", "bog,Wetlands", "bog,Marsh and mire");

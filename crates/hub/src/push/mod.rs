@@ -268,15 +268,24 @@ impl Push<'_> {
             let now = (self.clock)();
             let mut outcomes = Vec::new();
             let mut verdicts = Vec::new();
+            let mut looks = Vec::new();
             for Delivery { plan, outcomes: own, verdict, rows, requests, stop: error } in group {
                 tally.requests += requests;
                 plan.count_as(verdict.standing, tally);
                 rows.into_iter().for_each(&mut *row);
                 outcomes.extend(own);
                 verdicts.push(verdict);
+                looks.push(plan.looks);
                 stop = stop.or(error);
             }
             self.store.conclude(name, outcomes, now)?;
+            let world = LaneWorld { store: self.store, lane: self.lane };
+            for (verdict, looks) in verdicts.iter_mut().zip(&looks) {
+                // What was delivered beside it may have come or gone since it was looked at.
+                if verdict.standing == Standing::Delivered && !looks.still_called_so(&world) {
+                    verdict.standing = Standing::Owed;
+                }
+            }
             self.store.note(name, &verdicts, now)?;
         }
         stop.map_or(Ok(()), |error| Err(error.into()))

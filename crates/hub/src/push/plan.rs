@@ -264,7 +264,8 @@ fn what_was_found(
 }
 
 impl EntryPlan {
-    /// What a rule protects is neither overwritten nor taken away; new documents may come.
+    /// What a rule protects is neither overwritten nor taken away: where it would be, the entry is
+    /// held, also the languages of it that would be new.
     fn protect(&mut self) {
         let Some(why) = &self.protected else { return };
         for document in &mut self.documents {
@@ -331,7 +332,6 @@ impl EntryPlan {
             verdict.delivered = self.documents.iter().filter_map(DocumentPlan::adopted_as_it_is).collect();
         }
         verdict.reads = self.looks.reads.clone();
-        verdict.waits = self.looks.waits.clone();
         verdict
     }
 

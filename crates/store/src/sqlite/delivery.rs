@@ -63,8 +63,6 @@ pub struct Verdict {
     pub delivered: Vec<Delivered>,
     /// The other entries that were read to find what it becomes.
     pub reads: BTreeSet<Address>,
-    /// Those of them that had no counterpart yet.
-    pub waits: BTreeSet<Address>,
 }
 
 /// Which entries are looked for.
@@ -80,15 +78,7 @@ impl Verdict {
     /// A verdict without more to say.
     #[must_use]
     pub fn new(entry: i64, standing: Standing) -> Self {
-        Verdict {
-            entry,
-            standing,
-            reason: None,
-            message: None,
-            delivered: Vec::new(),
-            reads: BTreeSet::new(),
-            waits: BTreeSet::new(),
-        }
+        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
     }
 
     /// Says why.
@@ -300,23 +290,6 @@ pub(super) fn note_one(
             lane,
             verdict.entry
         ])?;
-    }
-    owe_what_waited_too_long(transaction, lane, verdict)
-}
-
-/// What an entry waited for may have come between looking and noting: then it is owed another look.
-fn owe_what_waited_too_long(transaction: &Transaction<'_>, lane: i64, verdict: &Verdict) -> Result<(), StoreError> {
-    for waited in &verdict.waits {
-        let kind = Store::type_number(transaction, &waited.system, &waited.kind)?;
-        transaction
-            .prepare_cached(
-                "UPDATE delivery SET standing = 'owed' WHERE lane = ?1 AND entry = ?2 AND standing = 'delivered' AND EXISTS (
-                     SELECT 1 FROM counterpart JOIN entry ON entry.id = counterpart.entry
-                     JOIN lane ON lane.id = counterpart.lane JOIN entry_type ON entry_type.id = lane.to_type
-                     WHERE entry.type = ?3 AND entry.source_id = ?4 AND presence = 'present' AND entry_type.system = (
-                         SELECT system FROM lane JOIN entry_type ON entry_type.id = to_type WHERE lane.id = ?1))",
-            )?
-            .execute(params![lane, verdict.entry, kind, waited.id.as_str()])?;
     }
     Ok(())
 }

@@ -80,7 +80,7 @@ pub(super) fn draw(plans: &[EntryPlan], lane: &ConfiguredLane) -> Result<(), Fai
         for dead in &plan.looks.dead {
             writeln!(out, "\n  note: it refers to `{dead}`, which is not in the store")?;
         }
-        for waits in &plan.looks.waits {
+        for waits in plan.looks.not_there() {
             writeln!(out, "\n  note: `{waits}` is not at the destination yet; its identifier follows when it is")?;
         }
     }

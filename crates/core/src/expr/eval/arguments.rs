@@ -147,9 +147,7 @@ impl<'c> Arguments<'c> {
         let found = self.scope.sight.world.counterpart(address, lane);
         let mut looks = self.scope.looks.borrow_mut();
         looks.reads.insert(address.clone());
-        if found.is_null() {
-            looks.waits.insert(address.clone());
-        }
+        looks.called.insert((address.clone(), lane.cloned()), found.clone());
         found
     }
 }

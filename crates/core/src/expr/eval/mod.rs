@@ -9,7 +9,7 @@ mod trace;
 
 use std::borrow::Cow;
 use std::cell::{Cell, RefCell};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 
@@ -94,25 +94,37 @@ pub struct Evaluated {
 }
 
 /// The other entries that were looked at.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Looks {
     /// Entries whose fields or counterparts were read: when one changes, so may the value.
     pub reads: BTreeSet<Address>,
     /// References that lead nowhere.
     pub dead: BTreeSet<Address>,
-    /// Entries that have no counterpart yet.
-    pub waits: BTreeSet<Address>,
+    /// What entries were called at the destination when that was asked, by which lane; null where
+    /// they were not there.
+    pub called: BTreeMap<(Address, Option<LaneName>), Value>,
 }
 
 impl Looks {
+    /// The entries that were asked for and are not at the destination.
+    pub fn not_there(&self) -> impl Iterator<Item = &Address> {
+        self.called.iter().filter(|(_, name)| name.is_null()).map(|((address, _), _)| address)
+    }
+
+    /// Whether every entry that was asked for is still called as it was.
+    #[must_use]
+    pub fn still_called_so(&self, world: &dyn World) -> bool {
+        self.called.iter().all(|((address, lane), name)| world.counterpart(address, lane.as_ref()) == *name)
+    }
+
     /// Adds what another evaluation looked at.
     pub fn extend(&mut self, other: Looks) {
-        if other.reads.is_empty() && other.dead.is_empty() && other.waits.is_empty() {
+        if other.reads.is_empty() && other.dead.is_empty() && other.called.is_empty() {
             return;
         }
         self.reads.extend(other.reads);
         self.dead.extend(other.dead);
-        self.waits.extend(other.waits);
+        self.called.extend(other.called);
     }
 }
 

@@ -228,7 +228,10 @@ fn failures_name_the_place() {
 fn what_was_read_is_known() {
     let looks = run("[curator.name, lost.name, lost | counterpart] | first").unwrap().looks;
     assert_eq!(looks.reads.len(), 2);
-    assert_eq!(looks.waits.len(), 1);
+    assert_eq!(looks.not_there().count(), 1);
+    assert!(looks.still_called_so(&Known) && looks.still_called_so(&crate::expr::NoWorld));
+    let there = run("curator | counterpart").unwrap().looks;
+    assert!(there.still_called_so(&Known) && !there.still_called_so(&crate::expr::NoWorld));
     assert_eq!(looks.dead.iter().map(ToString::to_string).collect::<Vec<_>>(), ["catalogue/curator/c-9"]);
 }
 
