@@ -193,6 +193,15 @@ mod tests {
 
     proptest! {
         #[test]
+        fn a_record_has_the_fingerprint_of_the_value_that_it_is(value in any_value()) {
+            if let Value::Record(fields) = &value {
+                prop_assert_eq!(fingerprint_record(fields), fingerprint(&value));
+            }
+            let around = Record::from_iter([("a".to_owned(), value)]);
+            prop_assert_eq!(fingerprint_record(&around), fingerprint(&Value::Record(around.clone())));
+        }
+
+        #[test]
         fn equal_values_and_only_they_have_equal_fingerprints(a in any_value(), b in any_value()) {
             prop_assert_eq!(fingerprint(&a) == fingerprint(&b), a == b);
             prop_assert_eq!(fingerprint(&a), fingerprint(&a.clone()));
