@@ -160,6 +160,12 @@ impl From<PushError> for Failure {
         match error {
             PushError::Store(error) => error.into(),
             PushError::System(error) => error.into(),
+            PushError::Stopped => Failure::failed(error.to_string()).advise("push again; it goes on where it was"),
+            PushError::GivenUp { ref error, .. } => {
+                let failure =
+                    Failure::failed(format!("the system fails again and again, so the rest was not tried: {error}"));
+                failure.advise("see to the system, and push again; what was not sent is owed still")
+            }
             PushError::Removals { entries, .. } => Failure::failed(error.to_string()).advise(format!(
                 "`push LANE --dry-run` shows which; `push LANE --allow-removals {entries}` goes ahead"
             )),

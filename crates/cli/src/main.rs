@@ -3,6 +3,7 @@
 mod commands;
 mod context;
 mod error;
+mod interrupt;
 mod output;
 mod typed;
 

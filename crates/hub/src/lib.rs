@@ -17,6 +17,7 @@ pub mod refs;
 pub mod resolve;
 pub mod review;
 pub mod stream;
+pub mod three_way;
 
 pub use connect::{ConnectError, Connector};
 pub use event::{Event, Listener, Silent};

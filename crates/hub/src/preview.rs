@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use diaporos_core::expr::Sight;
 use diaporos_core::lane;
-use diaporos_core::plan::Existing;
+use diaporos_core::plan::{DocumentPlan, Existing};
 use diaporos_core::value::{Address, Value};
 use diaporos_store::Store;
 use diaporos_systems::Write;
@@ -13,7 +13,7 @@ use diaporos_systems::http::Request;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{DocumentPlan, EntryPlan, LaneWorld, PushError, map, order_for, plan_entry, previous, seen_by};
+use crate::push::{EntryPlan, LaneWorld, PushError, map, plan_entry, previous, seen_by};
 
 /// What an entry becomes, decided by what the hub knows: nothing is asked of the destination, so
 /// that what was never delivered is shown as it would be created.
@@ -41,7 +41,7 @@ pub fn requests<'a>(
     writer: &dyn Write,
 ) -> Result<Vec<(&'a DocumentPlan, Request)>, PushError> {
     let item = plan.item();
-    let orders = plan.documents.iter().filter_map(|document| Some((document, order_for(document, item.as_ref())?)));
+    let orders = plan.documents.iter().filter_map(|document| Some((document, document.order(item.as_ref())?)));
     orders.map(|(document, order)| Ok((document, writer.request(&lane.lane.to.kind, &order)?))).collect()
 }
 

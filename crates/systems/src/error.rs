@@ -43,11 +43,20 @@ pub enum ErrorKind {
     /// Nothing there.
     #[error("nothing is there (404)")]
     NotFound,
-    /// The version differs from the one the request was based on.
-    #[error("it was changed there since ({status})")]
-    RevisionDiffers {
+    /// The version differs from the one the request was based on, or something else there stands
+    /// against it.
+    #[error("it does not fit what is there now ({status}{})", described(.message))]
+    Differs {
         /// 409 or 412.
         status: u16,
+        /// What the body says, shortened.
+        message: String,
+    },
+    /// Somebody else has it locked.
+    #[error("it is locked there{}", described(.message))]
+    Locked {
+        /// Who and since when, as far as is known.
+        message: String,
     },
     /// The other side asks to come back later; nothing was done.
     #[error("it asks to come back later (429)")]
@@ -92,6 +101,31 @@ impl ErrorKind {
     #[must_use]
     pub fn is_of_the_whole_system(&self) -> bool {
         matches!(self, ErrorKind::Unauthorised { .. } | ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
+    }
+
+    /// Whether it is about the system, and not about what was sent.
+    #[must_use]
+    pub fn is_the_systems_fault(&self) -> bool {
+        match self {
+            ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => true,
+            ErrorKind::Status { status, .. } => *status >= 500,
+            kind => kind.is_of_the_whole_system(),
+        }
+    }
+
+    /// The answer's status, where there was an answer.
+    #[must_use]
+    pub fn status(&self) -> Option<u16> {
+        match self {
+            ErrorKind::Status { status, .. }
+            | ErrorKind::Unauthorised { status }
+            | ErrorKind::Differs { status, .. } => Some(*status),
+            ErrorKind::NotFound => Some(404),
+            ErrorKind::GoneForGood => Some(410),
+            ErrorKind::Locked { .. } => Some(423),
+            ErrorKind::Throttled { .. } => Some(429),
+            _ => None,
+        }
     }
 
     /// Whether reading again may help.

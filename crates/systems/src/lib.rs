@@ -24,4 +24,4 @@ pub use error::{ErrorKind, SystemError};
 pub use profile::{Profile, ProfileKind, read_profile};
 pub use read::{Ask, Manner, Page, PageContent, PartManner, Problem, Read};
 pub use secret::{Secret, SecretReference};
-pub use write::{Order, Write, Written};
+pub use write::Write;

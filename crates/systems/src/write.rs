@@ -3,8 +3,8 @@
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::Existing;
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName};
+use diaporos_core::plan::{Existing, Order, Written};
+use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
 use crate::SystemError;
 use crate::http::Request;
@@ -17,6 +17,12 @@ pub trait Write: Send + Sync {
 
     /// The type's fields, where they are known.
     fn fields(&self, kind: &TypeName) -> Option<&EntryType>;
+
+    /// How many writes of the type may be under way at once.
+    fn at_once(&self, kind: &TypeName) -> usize;
+
+    /// After how many failures in a row that are the system's fault a push stops.
+    fn failures_borne(&self) -> u32;
 
     /// The documents that have the key, in a language where there is one per language.
     ///
@@ -47,54 +53,4 @@ pub trait Write: Send + Sync {
     /// Where no good answer came; [`crate::ErrorKind::leaves_doubt`] tells whether it may have
     /// been carried out all the same.
     async fn write(&self, kind: &TypeName, order: &Order) -> Result<Written, SystemError>;
-}
-
-/// One change to one document.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Order {
-    /// Write a new document.
-    Create {
-        /// Its mapped fields.
-        fields: Record,
-        /// Its language, where there is a document per language.
-        language: Option<LanguageTag>,
-        /// What joins it to its other languages, where one is there already.
-        item: Option<EntryId>,
-    },
-    /// Write mapped fields of a document that is there; what they do not name stays.
-    Update {
-        /// Which.
-        id: EntryId,
-        /// The version it is based on.
-        revision: Option<Revision>,
-        /// Its mapped fields.
-        fields: Record,
-    },
-    /// Take it off view.
-    Withdraw {
-        /// Which.
-        id: EntryId,
-        /// The version it is based on.
-        revision: Option<Revision>,
-    },
-    /// Delete it.
-    Delete {
-        /// Which.
-        id: EntryId,
-        /// The version it is based on.
-        revision: Option<Revision>,
-    },
-}
-
-/// What the destination said of a document it wrote.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Written {
-    /// What it calls the document; none after a deletion, or where it does not say.
-    pub id: Option<EntryId>,
-    /// What joins it to its other languages.
-    pub item: Option<EntryId>,
-    /// Its version now.
-    pub revision: Option<Revision>,
-    /// The answer's status.
-    pub status: u16,
 }

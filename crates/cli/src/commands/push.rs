@@ -1,22 +1,25 @@
 //! `push`.
 
 use clap::Args;
-use diaporos_core::value::LanguageTag;
-use diaporos_hub::push::{Push as PushLane, PushOptions, PushRow, PushTally};
+use diaporos_core::value::{LaneName, LanguageTag};
+use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::look::lane_record;
+use diaporos_hub::push::{Push as PushLane, PushError, PushOptions, PushRow, PushTally};
 use diaporos_hub::{ConnectError, Connector};
-use diaporos_store::Store;
+use diaporos_store::{Standing, Store};
 use diaporos_systems::Write;
 use serde_json::Map;
 
 use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
+use crate::interrupt::Interrupt;
 use crate::output::{Cell, Column, Format, Progress, Sheet, Summary, Tint};
 
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos push --dry-run\n  diaporos push profiles\n\nKilled, or with an answer lost? Push again: the destination is asked what was done, and nothing is sent twice."
+    after_help = "Examples:\n  diaporos push --dry-run\n  diaporos push profiles\n  diaporos push --verify\n\nKilled, or with an answer lost? Push again: the destination is asked what was done, and nothing is sent twice."
 )]
 pub(crate) struct Push {
     /// The lanes to push; all where none is named.
@@ -29,6 +32,9 @@ pub(crate) struct Push {
     /// more, where not given.
     #[arg(long, value_name = "N")]
     allow_removals: Option<u64>,
+    /// Read every document that is there, and merge what somebody else changed.
+    #[arg(long)]
+    verify: bool,
 }
 
 const COLUMNS: &[Column] = &[
@@ -42,6 +48,10 @@ const COLUMNS: &[Column] = &[
     Column::prose("message", "why"),
 ];
 
+/// How often lanes are gone through: the second time for what waited for an entry of another lane, the
+/// third for circles.
+const ROUNDS: u32 = 3;
+
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let chosen = lanes(&config, &args.lanes)?;
@@ -54,20 +64,35 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let mut progress = Progress::new(context);
     let mut steps = Steps::new(Sheet::new(context, COLUMNS).within("steps").around(progress.bar()), context.format);
     let mut tally = PushTally::default();
-    let mut stopped = Vec::new();
-    for (lane, writer) in chosen.iter().zip(&writers) {
-        let name = lane.lane.name.to_string();
-        let mut push = PushLane {
-            store: &mut store,
-            lane,
-            writer: writer.as_ref(),
-            run: run.unwrap_or_default(),
-            clock: &Context::now,
-        };
-        let options = PushOptions { dry_run: args.dry_run, allow_removals: args.allow_removals };
-        let (sum, end) = push.run(options, &mut progress, &mut |row| steps.add(&name, row)).await;
-        tally += sum;
-        stopped.extend(end.err().map(|error| (name, error)));
+    let mut stopped: Vec<(String, PushError)> = Vec::new();
+    let interrupt = Interrupt::listen();
+    let names: Vec<LaneName> = chosen.iter().map(|lane| lane.lane.name.clone()).collect();
+    for round in 0..ROUNDS {
+        for (place, (lane, writer)) in chosen.iter().zip(&writers).enumerate() {
+            let name = lane.lane.name.to_string();
+            let is_over = stopped.iter().any(|(stopped, _)| *stopped == name) || interrupt.is_asked();
+            if round > 0 && (is_over || args.dry_run || !owes(&store, lane)?) {
+                continue;
+            }
+            let mut push = PushLane {
+                store: &mut store,
+                lane,
+                writer: writer.as_ref(),
+                run: run.unwrap_or_default(),
+                later: if round == 0 { names.get(place + 1..).unwrap_or_default() } else { &[] },
+                clock: &Context::now,
+                stop: &|| interrupt.is_asked(),
+            };
+            let options = PushOptions {
+                dry_run: args.dry_run,
+                allow_removals: args.allow_removals,
+                verify: args.verify,
+                only_owed: round > 0,
+            };
+            let (sum, end) = push.run(options, &mut progress, &mut |row| steps.add(&name, row)).await;
+            tally += sum;
+            stopped.extend(end.err().map(|error| (name, error)));
+        }
     }
     progress.clear();
     let summary = summary(&tally, args.dry_run, stopped.len() as u64);
@@ -85,6 +110,12 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         failure.report(context);
     }
     Ok(if tally.held + tally.failed > 0 || all_stopped { Exit::Partly } else { Exit::Done })
+}
+
+/// Whether something on a lane became due by what was pushed on another.
+fn owes(store: &Store, lane: &ConfiguredLane) -> Result<bool, Failure> {
+    let counts = store.counts(lane_record(lane))?;
+    Ok(counts.is_some_and(|counts| counts.get(&Standing::Owed).is_some_and(|owed| *owed > 0)))
 }
 
 fn begin(store: &mut Store, args: &Push) -> Result<i64, Failure> {

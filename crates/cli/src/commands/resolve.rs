@@ -1,8 +1,10 @@
 //! `resolve`.
 
-use clap::{Args, ValueEnum};
+use std::collections::BTreeMap;
+
+use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::resolve::{Resolved, Take, resolve};
+use diaporos_hub::resolve::{Resolved, Side, Take, resolve};
 
 use super::{address, lanes, no_entry};
 use crate::context::Context;
@@ -11,23 +13,20 @@ use crate::output::{Cell, Column, Sheet};
 
 /// Answer for an entry that the hub must not guess about: whose version is right?
 #[derive(Debug, Args)]
-#[command(after_help = "Example:\n  diaporos resolve catalogue/plant-profile/p-001 --take theirs")]
+#[command(
+    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001 --three-way\n  diaporos resolve catalogue/plant-profile/p-001 --take theirs\n  diaporos resolve catalogue/plant-profile/p-001 --take heading=ours,body=theirs"
+)]
 pub(crate) struct Resolve {
     /// The entry that is held.
     #[arg(value_name = "ADDRESS")]
     address: String,
-    /// `ours` writes over what is there, by the next push; `theirs` leaves it until the entry changes.
-    #[arg(long, value_enum, value_name = "SIDE")]
-    take: Side,
+    /// `ours` writes over what is there, by the next push; `theirs` leaves it until the entry changes;
+    /// or a side by field, as in `heading=ours,body=theirs`.
+    #[arg(long, value_name = "SIDE", value_delimiter = ',', required = true)]
+    take: Vec<String>,
     /// Only on this lane; on every lane that holds it where not given.
     #[arg(long, value_name = "LANE")]
     lane: Option<String>,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum Side {
-    Ours,
-    Theirs,
 }
 
 const COLUMNS: &[Column] =
@@ -41,9 +40,11 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
         return Err(no_entry(&store, &address)?);
     }
     let connector = Connector::new(&config, &Context::variable);
-    let (take, next) = match args.take {
-        Side::Ours => (Take::Ours, "the next push writes ours"),
-        Side::Theirs => (Take::Theirs, "theirs stays until the entry changes"),
+    let take = take(&args.take)?;
+    let next = match take {
+        Take::All(Side::Ours) => "the next push writes ours",
+        Take::All(Side::Theirs) => "theirs stays until the entry changes",
+        Take::Fields(_) => "the next push goes by what was said of each field",
     };
     let mut sheet = Sheet::new(context, COLUMNS);
     for configured in lanes(&config, args.lane.as_slice())? {
@@ -52,7 +53,12 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
             continue;
         }
         let writer = connector.writer(&lane.to.system)?;
-        let resolved = resolve(&mut store, configured, writer.as_ref(), &address, take, Context::now()).await?;
+        let resolved = resolve(&mut store, configured, writer.as_ref(), &address, &take, Context::now()).await?;
+        if let Resolved::NoSuchFields(fields) = &resolved {
+            let known = lane.fields.keys().map(String::as_str).collect::<Vec<_>>().join(", ");
+            return Err(Failure::wrong(format!("the lane `{}` does not map `{}`", lane.name, fields.join("`, `")))
+                .advise(format!("it maps {known}")));
+        }
         if resolved == Resolved::Settled {
             sheet.row(vec![Cell::text(lane.name.to_string()), Cell::text(address.to_string()), Cell::text(next)]);
         }
@@ -63,4 +69,29 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
     }
     sheet.end("")?;
     Ok(Exit::Done)
+}
+
+/// One side, or a side for each field that is named.
+fn take(texts: &[String]) -> Result<Take, Failure> {
+    let side = |word: &str| match word {
+        "ours" => Ok(Side::Ours),
+        "theirs" => Ok(Side::Theirs),
+        other => Err(Failure::wrong(format!("`{other}` is neither `ours` nor `theirs`"))
+            .advise("`--take ours`, `--take theirs`, or by field: `--take heading=ours,body=theirs`")),
+    };
+    if let [word] = texts
+        && !word.contains('=')
+    {
+        return side(word).map(Take::All);
+    }
+    let mut fields = BTreeMap::new();
+    for text in texts {
+        let (field, word) = text.split_once('=').unwrap_or(("", text));
+        if field.is_empty() {
+            return Err(Failure::wrong(format!("`{text}` names no field"))
+                .advise("one side for all, or `FIELD=ours` and `FIELD=theirs`, with commas"));
+        }
+        fields.insert(field.to_owned(), side(word)?);
+    }
+    Ok(Take::Fields(fields))
 }

@@ -3,19 +3,32 @@
 use std::io::Write;
 
 use clap::Args;
+use diaporos_core::plan::HoldReason;
+use diaporos_hub::Connector;
+use diaporos_hub::config::Config;
 use diaporos_hub::look::status;
+use diaporos_hub::push::{Push, PushOptions};
 use diaporos_store::Standing;
 
+use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet};
+use crate::interrupt::Interrupt;
+use crate::output::{Cell, Column, Format, Progress, Sheet, Summary};
 
 /// Show how the entries of each lane stand at its destination.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Example:\n  diaporos status\n\ndelivered  the destination has what it should have\nowed       something changed; the next push looks at it\nheld       kept back: `diaporos holds` says why and what to do\nfailed     the last try failed; the next push tries again\nwithdrawn  was there, and is taken off view\noutside    does not go on this lane"
+    after_help = "Examples:\n  diaporos status\n  diaporos status --verify profiles\n\ndelivered  the destination has what it should have\nowed       something changed; the next push looks at it\nheld       kept back: `diaporos holds` says why and what to do\nfailed     the last try failed; the next push tries again\nwithdrawn  was there, and is taken off view\noutside    does not go on this lane"
 )]
-pub(crate) struct Status {}
+pub(crate) struct Status {
+    /// Read every document that is there, and list those that somebody else changed or deleted.
+    #[arg(long)]
+    verify: bool,
+    /// The lanes to verify; all where none is named.
+    #[arg(value_name = "LANE", requires = "verify")]
+    lanes: Vec<String>,
+}
 
 const COLUMNS: &[Column] = &[
     Column::text("lane", "lane"),
@@ -33,8 +46,11 @@ const COLUMNS: &[Column] = &[
 const STANDINGS: [Standing; 6] =
     [Standing::Delivered, Standing::Owed, Standing::Held, Standing::Failed, Standing::Withdrawn, Standing::Outside];
 
-pub(crate) fn run(_: &Status, context: &Context) -> Result<Exit, Failure> {
+pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
+    if args.verify {
+        return verify(&config, &args.lanes, context).await;
+    }
     let store = Context::store(&config)?;
     let mut sheet = Sheet::new(context, COLUMNS);
     let mut anew = Vec::new();
@@ -63,6 +79,70 @@ pub(crate) fn run(_: &Status, context: &Context) -> Result<Exit, Failure> {
             anew.join(", ")
         )?;
     }
+    Ok(Exit::Done)
+}
+
+const DRIFTED: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("address", "address"),
+    Column::text("language", "lang"),
+    Column::text("id_there", "id there"),
+    Column::text("step", "next push"),
+    Column::prose("message", "why"),
+];
+
+/// Reads what is there, and says what a push that verifies would make of it. Nothing is sent or noted.
+async fn verify(config: &Config, names: &[String], context: &Context) -> Result<Exit, Failure> {
+    let connector = Connector::new(config, &Context::variable);
+    let mut store = Context::store_for_change(config)?;
+    let mut progress = Progress::new(context);
+    let mut sheet = Sheet::new(context, DRIFTED).around(progress.bar());
+    let interrupt = Interrupt::listen();
+    let (mut read, mut drifted) = (0, 0);
+    for lane in lanes(config, names)? {
+        let writer = connector.writer(&lane.lane.to.system)?;
+        let mut push = Push {
+            store: &mut store,
+            lane,
+            writer: writer.as_ref(),
+            run: 0,
+            later: &[],
+            clock: &Context::now,
+            stop: &|| interrupt.is_asked(),
+        };
+        let options = PushOptions { dry_run: true, verify: true, ..PushOptions::default() };
+        let mut rows = Vec::new();
+        let (tally, end) = push.run(options, &mut progress, &mut |row| rows.push(row)).await;
+        end?;
+        read += tally.unchanged + tally.updated + tally.held;
+        let by_others = [HoldReason::ChangedThere.word(), HoldReason::DeletedThere.word()];
+        for row in rows {
+            let is_held = row.reason.as_ref().is_some_and(|reason| by_others.contains(&reason.as_str()));
+            if !row.is_drift && !is_held {
+                continue;
+            }
+            drifted += 1;
+            sheet.row(vec![
+                Cell::text(lane.lane.name.to_string()),
+                Cell::text(row.address.to_string()),
+                Cell::maybe(row.language.map(|tag| tag.to_string())),
+                Cell::maybe(row.id_there),
+                Cell::word(row.step),
+                Cell::maybe(row.message),
+            ]);
+        }
+    }
+    progress.clear();
+    let entries = counted(read, "entry", "entries");
+    let sentence = match drifted {
+        0 => format!("{entries} looked at: everything is there as it was delivered"),
+        _ => format!(
+            "{entries} looked at: {} changed there by somebody else\n`push --verify` does what is said here; `show ADDRESS --three-way` shows the fields",
+            counted(drifted, "document was", "documents were")
+        ),
+    };
+    let counts = [("looked_at".to_owned(), read.into()), ("drifted".to_owned(), drifted.into())].into_iter().collect();
+    sheet.end_with(Summary { counts, sentence })?;
     Ok(Exit::Done)
 }
 

@@ -12,6 +12,7 @@ mod archive;
 mod check;
 mod demo;
 mod docs;
+mod drift;
 mod faults;
 mod files;
 mod formats;

@@ -1,7 +1,8 @@
-//! Noticing change: fingerprints, and what differs.
+//! Noticing change: fingerprints, what differs, and what two sides' changes come to.
 
 mod difference;
 mod fingerprint;
+mod merge;
 mod words;
 
 pub use difference::{Difference, differences};
@@ -9,4 +10,5 @@ pub use fingerprint::{
     Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_texts,
     fingerprint_without,
 };
+pub use merge::{Apart, Aparts, Base, Merge, MergePolicies, MergePolicy, merge};
 pub use words::{Stretch, word_difference};

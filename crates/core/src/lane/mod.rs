@@ -12,7 +12,7 @@ use std::sync::Arc;
 use indexmap::IndexMap;
 use jiff::{RoundMode, Timestamp, TimestampRound, Unit};
 
-use crate::change::{Fingerprint, fingerprint_texts};
+use crate::change::{Fingerprint, MergePolicies, fingerprint_texts};
 use crate::expr::{Expression, Library, Program, Slots, Uses};
 use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
@@ -54,6 +54,28 @@ impl GonePolicy {
     /// Every policy with its word.
     pub const WORDS: [(&str, GonePolicy); 3] =
         [("withdraw", GonePolicy::Withdraw), ("delete", GonePolicy::Delete), ("keep", GonePolicy::Keep)];
+
+    /// The policy's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, policy)| *policy == self).map_or("", |(word, _)| word)
+    }
+}
+
+/// What becomes of an entry that refers to one which does not go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum ReferencePolicy {
+    /// It goes without the reference, and says so.
+    #[default]
+    LeaveOut,
+    /// It is held till the other is there.
+    Hold,
+}
+
+impl ReferencePolicy {
+    /// Every policy with its word.
+    pub const WORDS: [(&str, ReferencePolicy); 2] =
+        [("leave-out", ReferencePolicy::LeaveOut), ("hold", ReferencePolicy::Hold)];
 
     /// The policy's word.
     #[must_use]
@@ -111,6 +133,10 @@ pub struct Lane {
     pub protect: Vec<Rule>,
     /// What happens to those that no longer go.
     pub gone: GonePolicy,
+    /// What becomes of fields that somebody else changed at the destination.
+    pub changed_there: MergePolicies,
+    /// What becomes of references to entries that do not go.
+    pub references: ReferencePolicy,
     /// What each destination field is.
     pub fields: IndexMap<String, FieldExpression>,
     /// What a destination field is where its expression says nothing.
@@ -158,6 +184,13 @@ impl Lane {
             self.gone.word().to_owned(),
             format!("{:?}", target.documents),
         ];
+        if self.references != ReferencePolicy::default() {
+            texts.push(self.references.word().to_owned());
+        }
+        if self.changed_there != MergePolicies::default() {
+            texts.push(self.changed_there.otherwise.word().to_owned());
+            texts.extend(self.changed_there.fields.iter().map(|(name, policy)| format!("{name} {}", policy.word())));
+        }
         for rule in self.require.iter().chain(&self.protect) {
             texts.extend(["rule".to_owned(), rule.name.clone(), rule.condition.text.clone(), rule.message.clone()]);
         }

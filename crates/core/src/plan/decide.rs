@@ -42,6 +42,8 @@ pub enum Step {
     Create,
     /// Take the document that exists there as the counterpart, and write ours over it.
     Adopt(Box<Existing>),
+    /// Nothing is to be sent; what somebody else changed there is noted.
+    Note,
     /// Write the change.
     Update,
     /// Put back what was withdrawn, with its content.
@@ -102,6 +104,7 @@ impl Step {
             Step::Unchanged => "unchanged",
             Step::Create => "create",
             Step::Adopt(_) => "adopt",
+            Step::Note => "note",
             Step::Update => "update",
             Step::PutBack => "put back",
             Step::Withdraw => "withdraw",
@@ -133,6 +136,8 @@ mod tests {
             revision: None,
             fingerprint: fingerprint(&Value::from(content)),
             presence,
+            fields: Record::default(),
+            apart: crate::change::Aparts::new(),
         }
     }
 

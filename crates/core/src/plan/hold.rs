@@ -17,6 +17,10 @@ pub enum HoldReason {
     ChangedThere,
     /// The destination's document was deleted by somebody else.
     DeletedThere,
+    /// Somebody else has the destination's document locked.
+    Locked,
+    /// It refers to an entry that is not there.
+    Reference,
     /// The destination refused the request.
     Refused,
     /// A request was sent whose answer is lost, and the destination does not tell.
@@ -25,7 +29,7 @@ pub enum HoldReason {
 
 impl HoldReason {
     /// Every reason with its word.
-    pub const WORDS: [(&str, HoldReason); 9] = [
+    pub const WORDS: [(&str, HoldReason); 11] = [
         ("unfit", HoldReason::Unfit),
         ("rule", HoldReason::Rule),
         ("protected", HoldReason::Protected),
@@ -33,6 +37,8 @@ impl HoldReason {
         ("ambiguous", HoldReason::Ambiguous),
         ("changed-there", HoldReason::ChangedThere),
         ("deleted-there", HoldReason::DeletedThere),
+        ("locked", HoldReason::Locked),
+        ("reference", HoldReason::Reference),
         ("refused", HoldReason::Refused),
         ("in-doubt", HoldReason::InDoubt),
     ];
@@ -67,10 +73,14 @@ impl HoldReason {
             }
             HoldReason::Ambiguous => "leave one document with that key at the destination; the next push tries again",
             HoldReason::ChangedThere => {
-                "`resolve ADDRESS --take ours` overwrites their change, `--take theirs` keeps it"
+                "`show ADDRESS --three-way` shows both; `resolve ADDRESS --take ours`, `theirs`, or field by field `heading=ours`"
             }
             HoldReason::DeletedThere => {
                 "`resolve ADDRESS --take ours` creates it again, `--take theirs` leaves it deleted"
+            }
+            HoldReason::Locked => "wait until they let go of it, or ask them to; the next push tries again",
+            HoldReason::Reference => {
+                "see why that entry does not go (`explain`), or say `references = \"leave-out\"` on the lane"
             }
             HoldReason::Refused => "mend what the destination names; the next push tries again",
             HoldReason::InDoubt => {

@@ -1,19 +1,27 @@
 //! What is owed: deciding without doing.
 //!
 //! [`decide`] is one flat table from what a document should be, what is known of its counterpart
-//! and what was found at the destination, to a [`Step`]. [`settle`] reads an answer that was lost.
+//! and what was found at the destination, to a [`Step`]. An [`Errand`] carries a step out, as a
+//! conversation in which somebody else does the talking. [`settle`] reads an answer that was lost in
+//! an earlier run.
 
 mod decide;
+mod document;
+mod errand;
 mod hold;
+mod order;
 mod settle;
 mod state;
 
 pub use decide::{Found, Step, Wanted, decide};
+pub use document::DocumentPlan;
+pub use errand::{Act, Ending, Errand, Reply};
 pub use hold::{Hold, HoldReason};
+pub use order::{Order, Written};
 pub use settle::{Intended, Settled, settle};
 pub use state::State;
 
-use crate::change::Fingerprint;
+use crate::change::{Aparts, Base, Fingerprint};
 use crate::value::{EntryId, Record, Revision};
 
 /// What an entry has become at a destination, as far as the hub knows.
@@ -25,10 +33,36 @@ pub struct Counterpart {
     pub item: Option<EntryId>,
     /// The destination's mark of the version that we wrote or accepted.
     pub revision: Option<Revision>,
-    /// What was last delivered.
+    /// The fingerprint of what was last delivered.
     pub fingerprint: Fingerprint,
     /// Whether it is on view there.
     pub presence: Presence,
+    /// What was last delivered.
+    pub fields: Record,
+    /// The fields of which something else is known to be there.
+    pub apart: Aparts,
+}
+
+impl Counterpart {
+    /// What merges with it start from.
+    #[must_use]
+    pub fn base(&self) -> Base<'_> {
+        Base { delivered: &self.fields, apart: &self.apart }
+    }
+
+    /// The mapped fields as they are known to be there.
+    #[must_use]
+    pub fn there(&self) -> Record {
+        let mut there = self.fields.clone();
+        there.extend(self.apart.iter().map(|(name, apart)| (name.clone(), apart.value().clone())));
+        there
+    }
+
+    /// Whether the document is as it was when we last wrote or read it, by the destination's mark.
+    #[must_use]
+    pub fn wrote(&self, now: &Existing) -> bool {
+        self.revision.is_some() && self.revision == now.revision
+    }
 }
 
 /// Whether a counterpart is on view.

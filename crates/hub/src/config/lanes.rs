@@ -3,9 +3,12 @@
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
+use diaporos_core::change::{MergePolicies, MergePolicy};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::{KnownFields, Library, Slots};
-use diaporos_core::lane::{Documents, FieldExpression, GonePolicy, Lane, LaneEnd, Target, check_field};
+use diaporos_core::lane::{
+    Documents, FieldExpression, GonePolicy, Lane, LaneEnd, ReferencePolicy, Target, check_field,
+};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
@@ -81,7 +84,14 @@ impl LaneReader<'_> {
         let library = self.around.library;
         let when = table.text("when", self.report);
         let when = when.map(|item| condition(&item, known, library, &mut slots, self.report));
-        let gone = self.gone(table);
+        let gone = self.word(table, "gone", &GonePolicy::WORDS, "what can become of entries that are gone");
+        let references = self.word(
+            table,
+            "references",
+            &ReferencePolicy::WORDS,
+            "what can become of references to entries that do not go",
+        );
+        let changed_there = self.changed_there(table);
         let key = table.text("match", self.report);
         let language = table.text("language", self.report).and_then(|item| self.language(&item));
         let template = table.text("template", self.report).and_then(|item| self.template(&item));
@@ -135,6 +145,8 @@ impl LaneReader<'_> {
             require: require?,
             protect: protect?,
             gone: gone?,
+            changed_there: changed_there?,
+            references: references?,
             fields: whole(fields)?,
             defaults: whole(defaults)?,
             slots,
@@ -253,19 +265,47 @@ impl LaneReader<'_> {
         None
     }
 
-    fn gone(&mut self, table: &mut Section<'_>) -> Option<GonePolicy> {
-        let Some(item) = table.text("gone", self.report) else { return Some(GonePolicy::default()) };
+    /// One word of several; the usual one where there is none.
+    fn word<T: Copy + Default, const N: usize>(
+        &mut self,
+        table: &mut Section<'_>,
+        key: &'static str,
+        words: &[(&str, T); N],
+        what: &str,
+    ) -> Option<T> {
+        let Some(item) = table.text(key, self.report) else { return Some(T::default()) };
+        self.one_of(&item, words, what)
+    }
+
+    fn one_of<T: Copy, const N: usize>(
+        &mut self,
+        item: &Item<InnerText>,
+        words: &[(&str, T); N],
+        what: &str,
+    ) -> Option<T> {
         let word = item.value.as_str();
-        let policy = GonePolicy::WORDS.iter().find(|(known, _)| *known == word).map(|(_, policy)| *policy);
-        if policy.is_none() {
-            let finding = Diagnostic::error(
-                Code::BadValue,
-                item.span,
-                format!("`{word}` is not what can become of entries that are gone"),
-            );
-            self.report.add(finding.suggest(word, GonePolicy::WORDS.map(|(word, _)| word)));
+        let found = words.iter().find(|(known, _)| *known == word).map(|(_, value)| *value);
+        if found.is_none() {
+            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), format!("`{word}` is not {what}"));
+            self.report.add(finding.suggest(word, words.iter().map(|(word, _)| *word)));
         }
-        policy
+        found
+    }
+
+    /// `changed_there = "hold"`, or a table by field.
+    fn changed_there(&mut self, table: &mut Section<'_>) -> Option<MergePolicies> {
+        const WHAT: &str = "what can become of fields that were changed there";
+        let mut policies = MergePolicies {
+            otherwise: self.word(table, "changed_there", &MergePolicy::WORDS, WHAT)?,
+            ..MergePolicies::default()
+        };
+        let Some(mut section) = table.section("changed_there_fields", self.report) else { return Some(policies) };
+        for name in section.names() {
+            let item = section.named_text(&name.value, self.report)?;
+            policies.fields.insert(name.value, self.one_of(&item, &MergePolicy::WORDS, WHAT)?);
+        }
+        section.finish(self.report);
+        Some(policies)
     }
 
     /// Every mapped field must be one that the destination has, and every required one mapped.

@@ -28,6 +28,8 @@ pub(super) fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
             .map_or(usual.retries, |most| u32::try_from(most).unwrap_or(10).min(10)),
         concurrency: count(table, "concurrency", 1, report)
             .map_or(usual.concurrency, |most| usize::try_from(most).unwrap_or(64).min(64)),
+        failures: count(table, "failures", 1, report)
+            .map_or(usual.failures, |most| u32::try_from(most).unwrap_or(u32::MAX)),
         redirects: count(table, "redirects", 0, report)
             .map_or(usual.redirects, |most| usize::try_from(most).unwrap_or(20).min(20)),
         connect,

@@ -4,15 +4,17 @@ use std::collections::{BTreeMap, HashMap};
 
 use diaporos_core::expr::{Looks, Referenced, Subject, World};
 use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
-use diaporos_core::plan::{Existing, Found, Hold, HoldReason, Presence, Step, Wanted, decide};
+use diaporos_core::plan::{
+    Counterpart, DocumentPlan, Existing, Found, Hold, HoldReason, Order, Presence, Step, Wanted, decide,
+};
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Localised, Record, TypeName, Value};
-use diaporos_store::{Action, CounterpartRow, Due, EntryRow, IntentRecord, Standing, Store, Verdict};
-use diaporos_systems::{Order, SystemError, Write};
+use diaporos_store::{Action, CounterpartRow, Delivered, Due, EntryRow, IntentRecord, Standing, Store, Verdict};
+use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
 
-use super::document::{DocumentPlan, order_for};
-use super::{CONCURRENCY, Fate, PushError, PushRow, PushTally, Unplanned};
+use super::row::{PushRow, PushTally};
+use super::{Fate, PushError, Unplanned};
 use crate::config::ConfiguredLane;
 
 /// What is to be done for one entry.
@@ -34,6 +36,8 @@ pub struct EntryPlan {
     pub looks: Looks,
     /// Why nothing of it is withdrawn or overwritten.
     pub protected: Option<String>,
+    /// The entries that it refers to and goes without, each with why.
+    pub left_out: Vec<String>,
 }
 
 /// Keys that entries of this run are going to create, so that two never create the same.
@@ -89,8 +93,8 @@ pub(crate) fn seen_by<T>(
 pub(crate) fn previous(counterparts: &[CounterpartRow]) -> Option<Record> {
     let mut whole = Record::default();
     for row in counterparts {
-        let Some(language) = &row.language else { return Some(row.fields.clone()) };
-        for (name, value) in &row.fields {
+        let Some(language) = &row.language else { return Some(row.counterpart.fields.clone()) };
+        for (name, value) in &row.counterpart.fields {
             let known = whole.entry(name.clone()).or_insert_with(|| Value::Localised(Localised::new()));
             if let (Value::Localised(by_language), false) = (known, value.is_null()) {
                 by_language.insert(language.clone(), value.clone());
@@ -108,13 +112,15 @@ pub(super) struct Window {
 }
 
 /// Plans a window of entries. Keys that are not known are looked up at the destination, several at
-/// a time; everything else is decided without asking anybody. An answer that cannot be had fails
-/// its entry alone, unless it would meet all of them.
+/// a time, and with `verify` every document that is there is read; everything else is decided without
+/// asking anybody. An answer that cannot be had fails its entry alone, unless it would meet all of
+/// them.
 pub(super) async fn plan_window(
     store: &Store,
     lane: &ConfiguredLane,
     writer: &dyn Write,
     (due, now): (Vec<Due>, Timestamp),
+    verify: bool,
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
     let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect();
@@ -125,11 +131,12 @@ pub(super) async fn plan_window(
         );
     }
     let kind = &lane.lane.to.kind;
+    let at_once = writer.at_once(kind).max(1);
     let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
         let key = key.unwrap_or_default();
         (place, language.clone(), writer.find(kind, &key, language.as_ref()).await)
     }))
-    .buffered(CONCURRENCY)
+    .buffered(at_once)
     .collect()
     .await;
     let mut found: HashMap<usize, FoundByLanguage> = HashMap::new();
@@ -150,7 +157,30 @@ pub(super) async fn plan_window(
         let own = found.remove(&place).unwrap_or_default();
         window.plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
     }
-    Ok(window)
+    if verify { compare(window, lane, writer, at_once).await } else { Ok(window) }
+}
+
+/// Reads every document of the window that is there, and lets the plans take it into account.
+async fn compare(
+    window: Window,
+    lane: &ConfiguredLane,
+    writer: &dyn Write,
+    at_once: usize,
+) -> Result<Window, PushError> {
+    let Window { plans, mut unplanned } = window;
+    let compared: Vec<_> = futures::stream::iter(plans.into_iter().map(|plan| plan.compared(lane, writer)))
+        .buffered(at_once)
+        .collect()
+        .await;
+    let mut plans = Vec::with_capacity(compared.len());
+    for (plan, error) in compared {
+        match error {
+            None => plans.push(plan),
+            Some(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
+            Some(error) => unplanned.push(Unplanned { number: plan.number, address: plan.address, error }),
+        }
+    }
+    Ok(Window { plans, unplanned })
 }
 
 /// The documents that are to be there, and of which no counterpart is known.
@@ -180,9 +210,11 @@ pub(crate) fn plan_entry(
         incomplete: BTreeMap::new(),
         looks: mapping.looks,
         protected: mapping.protected,
+        left_out: Vec::new(),
     };
-    let mut known: BTreeMap<Option<LanguageTag>, CounterpartRow> =
-        due.counterparts.into_iter().map(|row| (row.language.clone(), row)).collect();
+    let policies = &lane.lane.changed_there;
+    let mut known: BTreeMap<Option<LanguageTag>, Counterpart> =
+        due.counterparts.into_iter().map(|row| (row.language, row.counterpart)).collect();
     let documents = match mapping.mapped {
         Mapped::Faulty(faults) => {
             let message = describe_faults(&faults).join("; ");
@@ -208,34 +240,20 @@ pub(crate) fn plan_entry(
             (None, Some(key)) => what_was_found(store, lane, &plan.address, key, &document.language, found, claims)?,
             _ => Found::NotAsked,
         };
-        let step = decide(
-            Wanted::There(document.fingerprint()),
-            row.as_ref().map(|row| &row.counterpart),
-            at_hand,
-            lane.lane.gone,
-        );
+        let step = decide(Wanted::There(document.fingerprint()), row.as_ref(), at_hand, lane.lane.gone);
         if let (Step::Create, Some(key)) = (&step, &document.key) {
             claims.insert((key.clone(), document.language.clone()), plan.address.clone());
         }
-        plan.documents.push(DocumentPlan {
-            language: document.language.clone(),
-            step,
-            document: Some(document),
-            known: row,
-        });
+        plan.documents.push(DocumentPlan::new(document.language.clone(), step, Some(document), row, policies));
     }
     for (language, row) in known {
         let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
         let wanted = if is_incomplete { Wanted::AsItIs } else { Wanted::NotThere };
-        let step = decide(wanted, Some(&row.counterpart), Found::NotAsked, lane.lane.gone);
-        plan.documents.push(DocumentPlan { language, step, document: None, known: Some(row) });
+        let step = decide(wanted, Some(&row), Found::NotAsked, lane.lane.gone);
+        plan.documents.push(DocumentPlan::new(language, step, None, Some(row), policies));
     }
     plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
-    plan.protect();
-    plan.hold = plan.documents.iter().find_map(|document| match &document.step {
-        Step::Hold(hold) => Some(hold.clone()),
-        _ => None,
-    });
+    plan.settle_holds();
     Ok(plan)
 }
 
@@ -264,6 +282,34 @@ fn what_was_found(
 }
 
 impl EntryPlan {
+    /// Reads every document that is there and compares it; the error where one cannot be read.
+    async fn compared(mut self, lane: &ConfiguredLane, writer: &dyn Write) -> (EntryPlan, Option<SystemError>) {
+        if self.hold.is_some() {
+            return (self, None);
+        }
+        for document in &mut self.documents {
+            let Some(id) = document.known.as_ref().map(|known| known.id.clone()) else { continue };
+            if !matches!(document.step, Step::Unchanged | Step::Update) || document.document.is_none() {
+                continue;
+            }
+            match writer.read(&lane.lane.to.kind, &id).await {
+                Ok(now) => document.compare_with(now.as_ref(), &lane.lane.changed_there),
+                Err(error) => return (self, Some(error)),
+            }
+        }
+        self.settle_holds();
+        (self, None)
+    }
+
+    /// A document that is held holds the entry.
+    fn settle_holds(&mut self) {
+        self.protect();
+        self.hold = self.documents.iter().find_map(|document| match &document.step {
+            Step::Hold(hold) => Some(hold.clone()),
+            _ => None,
+        });
+    }
+
     /// What a rule protects is neither overwritten nor taken away: where it would be, the entry is
     /// held, also the languages of it that would be new.
     fn protect(&mut self) {
@@ -297,10 +343,10 @@ impl EntryPlan {
         } else if any(|step| matches!(step, Step::Update | Step::PutBack)) {
             Fate::Updated
         } else if any(|step| matches!(step, Step::Create)) {
-            if any(|step| matches!(step, Step::Unchanged)) { Fate::Updated } else { Fate::Created }
+            if any(|step| matches!(step, Step::Unchanged | Step::Note)) { Fate::Updated } else { Fate::Created }
         } else if any(|step| matches!(step, Step::Withdraw | Step::Delete)) {
             if self.goes { Fate::Updated } else { Fate::Withdrawn }
-        } else if any(|step| matches!(step, Step::Unchanged)) {
+        } else if any(|step| matches!(step, Step::Unchanged | Step::Note)) {
             Fate::Unchanged
         } else {
             Fate::Outside
@@ -312,7 +358,7 @@ impl EntryPlan {
         let was_withdrawn = self
             .documents
             .iter()
-            .any(|document| document.known.as_ref().is_some_and(|row| row.counterpart.presence == Presence::Withdrawn));
+            .any(|document| document.known.as_ref().is_some_and(|known| known.presence == Presence::Withdrawn));
         match self.fate() {
             Fate::Held => Standing::Held,
             Fate::Withdrawn => Standing::Withdrawn,
@@ -329,7 +375,11 @@ impl EntryPlan {
         if let Some(hold) = &self.hold {
             verdict = verdict.because(hold.reason.word(), hold.message.clone());
         } else {
-            verdict.delivered = self.documents.iter().filter_map(DocumentPlan::adopted_as_it_is).collect();
+            let noted = |document: &DocumentPlan| {
+                let counterpart = document.noted()?;
+                Some(Delivered { language: document.language.clone(), counterpart })
+            };
+            verdict.delivered = self.documents.iter().filter_map(noted).collect();
         }
         verdict.reads = self.looks.reads.clone();
         verdict
@@ -343,30 +393,27 @@ impl EntryPlan {
             return Ok(records);
         }
         for document in &self.documents {
-            let Some(order) = order_for(document, item.as_ref()) else { continue };
+            let Some(order) = document.order(item.as_ref()) else { continue };
             let request = writer.request(kind, &order)?;
-            let (action, id_there, base) = match &order {
-                Order::Create { .. } => (Action::Create, None, None),
-                Order::Update { id, revision, .. } => (Action::Update, Some(id.clone()), revision.clone()),
-                Order::Withdraw { id, revision } => (Action::Withdraw, Some(id.clone()), revision.clone()),
-                Order::Delete { id, revision } => (Action::Delete, Some(id.clone()), revision.clone()),
+            let action = match &order {
+                Order::Create { .. } => Action::Create,
+                Order::Update { .. } => Action::Update,
+                Order::Withdraw { .. } => Action::Withdraw,
+                Order::Delete { .. } => Action::Delete,
             };
-            let known = document.known.as_ref().map(|row| row.counterpart.fingerprint);
-            let fields = document.fields();
-            let fingerprint = match (&document.document, known) {
-                (Some(document), _) => document.fingerprint(),
-                (None, Some(known)) => known,
-                (None, None) => diaporos_core::change::fingerprint_texts([]),
-            };
+            let known = document.known.as_ref();
+            let none = || diaporos_core::change::fingerprint_texts([]);
+            let fingerprint = document.document.as_ref().map(diaporos_core::lane::Document::fingerprint);
             records.push(IntentRecord {
                 entry: self.number,
                 language: document.language.clone(),
                 action,
                 request: format!("{} {}", request.method.word(), request.shown_url()),
-                id_there,
-                base,
-                fingerprint,
-                fields,
+                id_there: order.id().cloned(),
+                base: order.revision().cloned(),
+                fingerprint: fingerprint.or(known.map(|known| known.fingerprint)).unwrap_or_else(none),
+                fields: order.fields().cloned().or_else(|| Some(known?.fields.clone())).unwrap_or_default(),
+                item: if matches!(order, Order::Create { .. }) { item.clone() } else { None },
             });
         }
         Ok(records)
@@ -388,7 +435,8 @@ impl EntryPlan {
             (_, Fate::Updated) => tally.updated += 1,
             (_, Fate::Adopted) => tally.adopted += 1,
             (_, Fate::Withdrawn) => tally.withdrawn += 1,
-            (_, Fate::Outside | Fate::Unchanged | Fate::Held) => {}
+            (_, Fate::Unchanged) => tally.unchanged += 1,
+            (_, Fate::Outside | Fate::Held) => {}
         }
     }
 
@@ -403,17 +451,24 @@ impl EntryPlan {
             changes: Vec::new(),
             reason: None,
             message: None,
+            is_drift: false,
         };
         if let Some(hold) = &self.hold {
             let (reason, message) = (Some(hold.reason.word().to_owned()), Some(hold.message.clone()));
             return vec![PushRow { reason, message, ..row(None, "hold") }];
         }
         let acted = self.documents.iter().filter(|document| !matches!(document.step, Step::Nothing | Step::Unchanged));
+        let left_out = (!self.left_out.is_empty()).then(|| self.left_out.join("; "));
         acted
-            .map(|document| PushRow {
-                id_there: document.id_there().map(ToString::to_string),
-                changes: document.changes(),
-                ..row(document.language.clone(), document.step.word())
+            .map(|document| {
+                let is_noted = document.step == Step::Note;
+                PushRow {
+                    id_there: document.id_there().map(ToString::to_string),
+                    changes: if is_noted { document.drifted().to_vec() } else { document.changes() },
+                    message: document.says_of_them().or_else(|| left_out.clone()),
+                    is_drift: !document.drifted().is_empty(),
+                    ..row(document.language.clone(), document.step.word())
+                }
             })
             .collect()
     }

@@ -2,12 +2,14 @@
 
 use std::collections::HashMap;
 
+use diaporos_core::change::Aparts;
 use diaporos_core::plan::{Counterpart, Existing, Presence, Settled, settle};
 use diaporos_core::value::Value;
 use diaporos_store::{Action, Delivered, IntentRecord, Outcome, OutcomeResult};
 use diaporos_systems::SystemError;
 
-use super::{Push, PushError, PushRow, PushTally};
+use super::row::{PushRow, PushTally};
+use super::{Push, PushError};
 
 /// Settles every intent of the lane that has no outcome. What is found done becomes a counterpart;
 /// what is not is planned anew, like any entry that is owed. Entries of which the destination does
@@ -41,10 +43,12 @@ pub(super) async fn settle_in_doubt(
             changes: Vec::new(),
             reason: None,
             message: message.clone(),
+            is_drift: false,
         });
         push.store.conclude(
             &name,
             vec![(intent, Outcome { result, status: None, message, delivered })],
+            &[],
             (push.clock)(),
         )?;
     }
@@ -85,6 +89,8 @@ fn delivered(record: &IntentRecord, existing: Option<&Existing>) -> Option<Deliv
         revision: existing.and_then(|existing| existing.revision.clone()),
         fingerprint: record.fingerprint,
         presence: if removed { Presence::Withdrawn } else { Presence::Present },
+        fields: record.fields.clone(),
+        apart: Aparts::new(),
     };
-    Some(Delivered { language: record.language.clone(), counterpart, fields: record.fields.clone() })
+    Some(Delivered { language: record.language.clone(), counterpart })
 }

@@ -1,11 +1,13 @@
 //! What is due on a lane, and what became of it.
 
 use diaporos_core::plan::{Counterpart, HoldReason};
-use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record};
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 
-use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, presence, revision};
+use super::row::{
+    address_at, apart_text, aparts, entry_id, fields, fields_text, fingerprint, millis, moment, presence, revision,
+};
 use super::{EntryRow, Standing, Store, StoreError};
 use std::collections::BTreeSet;
 
@@ -22,7 +24,7 @@ pub struct Due {
     pub taken_off: bool,
 }
 
-/// A counterpart with its language and what was last delivered.
+/// A counterpart with its language.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CounterpartRow {
     /// The lane.
@@ -31,9 +33,7 @@ pub struct CounterpartRow {
     pub language: Option<LanguageTag>,
     /// The counterpart.
     pub counterpart: Counterpart,
-    /// The fields that were last delivered.
-    pub fields: Record,
-    /// When.
+    /// When it was last delivered.
     pub delivered: Timestamp,
 }
 
@@ -44,8 +44,6 @@ pub struct Delivered {
     pub language: Option<LanguageTag>,
     /// What it is there.
     pub counterpart: Counterpart,
-    /// The fields that were delivered.
-    pub fields: Record,
 }
 
 /// Where an entry stands after it was looked at.
@@ -72,6 +70,8 @@ pub enum Looking {
     All,
     /// What is owed alone.
     Owed,
+    /// Everything that goes on the lane or is on view at its destination.
+    There,
 }
 
 impl Verdict {
@@ -92,7 +92,7 @@ impl Verdict {
 
 // The key of `counterpart` begins with the lane, so the few lanes are gone through first.
 const COUNTERPART: &str =
-    "lane.name, language, counterpart.id, item, revision, fingerprint, fields, presence, delivered
+    "lane.name, language, counterpart.id, item, revision, fingerprint, fields, presence, delivered, apart
     FROM lane CROSS JOIN counterpart ON counterpart.lane = lane.id";
 
 fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
@@ -105,14 +105,10 @@ fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
         revision: revision(row.get(4)?)?,
         fingerprint: fingerprint(&row.get::<_, Vec<u8>>(5)?)?,
         presence: presence(&row.get::<_, String>(7)?)?,
-    };
-    Ok(CounterpartRow {
-        lane: row.get(0)?,
-        language,
-        counterpart,
         fields: fields(&row.get::<_, String>(6)?)?,
-        delivered: moment(row.get(8)?)?,
-    })
+        apart: aparts(row.get::<_, Option<String>>(9)?.as_deref())?,
+    };
+    Ok(CounterpartRow { lane: row.get(0)?, language, counterpart, delivered: moment(row.get(8)?)? })
 }
 
 impl Store {
@@ -122,18 +118,18 @@ impl Store {
     /// Where the store fails.
     pub fn due(&self, lane: &LaneName, looking: Looking, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
         let lane_number = self.lane_number(lane)?;
-        let mut query = self.connection.prepare_cached(
-            "SELECT entry, system, name, source_id FROM delivery INDEXED BY delivery_due
-             JOIN entry ON entry.id = delivery.entry JOIN entry_type ON entry_type.id = entry.type
-             WHERE lane = ?1 AND entry > ?2 AND standing IN ('owed', 'held', 'failed') AND (NOT ?4 OR standing = 'owed')
-             ORDER BY entry LIMIT ?3",
-        )?;
-        let mut rows = query.query(params![
-            lane_number,
-            after,
-            i64::try_from(most).unwrap_or(i64::MAX),
-            looking == Looking::Owed
-        ])?;
+        let which = match looking {
+            Looking::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
+            Looking::Owed => {
+                "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed') AND standing = 'owed'"
+            }
+            Looking::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
+        };
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT entry, system, name, source_id FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
+             JOIN entry ON entry.id = due.entry JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
+        ))?;
+        let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
         let mut addresses = Vec::new();
         while let Some(row) = rows.next()? {
             addresses.push(address_at(row, 1)?);
@@ -243,6 +239,27 @@ impl Store {
         Ok(Some((standing, reason.as_deref().and_then(HoldReason::from_word))))
     }
 
+    /// Where an entry stands on every lane, with why it is held or failed.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn standings(&self, address: &Address) -> Result<Vec<(LaneName, Standing, Option<String>)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT lane.name, standing, reason FROM entry JOIN delivery INDEXED BY delivery_entry ON delivery.entry = entry.id
+             JOIN lane ON lane.id = delivery.lane
+             WHERE entry.type = (SELECT id FROM entry_type WHERE system = ? AND name = ?) AND source_id = ? ORDER BY lane.name",
+        )?;
+        let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            let (name, word): (String, String) = (row.get(0)?, row.get(1)?);
+            let standing =
+                Standing::from_word(&word).ok_or_else(|| StoreError::Content(format!("the standing `{word}`")))?;
+            found.push((LaneName::new(name).map_err(StoreError::content)?, standing, row.get(2)?));
+        }
+        Ok(found)
+    }
+
     /// Forgets what an entry became at a destination, so that the next push creates it again.
     ///
     /// # Errors
@@ -313,7 +330,7 @@ pub(super) fn keep_counterpart(
     delivered: &Delivered,
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let Counterpart { id, item, revision, fingerprint, presence } = &delivered.counterpart;
+    let Counterpart { id, item, revision, fingerprint, presence, fields, apart } = &delivered.counterpart;
     let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
     let before: Option<(String, String)> = connection
         .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ? AND entry = ? AND language = ?")?
@@ -322,7 +339,7 @@ pub(super) fn keep_counterpart(
     if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
         owe_readers(connection, entry)?;
     }
-    connection.prepare_cached("INSERT OR REPLACE INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
+    connection.prepare_cached("INSERT OR REPLACE INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
         params![
             lane,
             entry,
@@ -331,9 +348,10 @@ pub(super) fn keep_counterpart(
             item.as_ref().map(EntryId::as_str),
             revision.as_ref().map(diaporos_core::value::Revision::as_str),
             fingerprint.as_bytes(),
-            fields_text(&delivered.fields),
+            fields_text(fields),
             presence.word(),
-            millis(now)
+            millis(now),
+            apart_text(apart)
         ],
     )?;
     Ok(())

@@ -6,9 +6,9 @@ use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record, Revi
 use jiff::Timestamp;
 use rusqlite::params;
 
-use super::delivery::keep_counterpart;
+use super::delivery::{keep_counterpart, note_one};
 use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, revision};
-use super::{Delivered, Store, StoreError};
+use super::{Delivered, Store, StoreError, Verdict};
 
 /// What a request is to do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -57,6 +57,8 @@ pub struct IntentRecord {
     pub fingerprint: Fingerprint,
     /// The fields.
     pub fields: Record,
+    /// What joins a new document to the entry's others, where that was known.
+    pub item: Option<EntryId>,
 }
 
 /// An intent that stands in the ledger and has no outcome yet. Only it allows a request, and it
@@ -202,8 +204,8 @@ impl Store {
         for intent in intents {
             transaction
                 .prepare_cached(
-                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at)
-                     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at, item)
+                     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 )?
                 .execute(params![
                     run,
@@ -216,7 +218,8 @@ impl Store {
                     intent.base.as_ref().map(Revision::as_str),
                     intent.fingerprint.as_bytes(),
                     fields_text(&intent.fields),
-                    millis(now)
+                    millis(now),
+                    intent.item.as_ref().map(EntryId::as_str)
                 ])?;
             let number = transaction.last_insert_rowid();
             transaction.prepare_cached("INSERT INTO open_intent VALUES (?, ?, ?)")?.execute(params![
@@ -230,7 +233,7 @@ impl Store {
         Ok(open)
     }
 
-    /// Writes outcomes and the counterparts they made, in one commit.
+    /// Writes outcomes, the counterparts they made, and where their entries stand now, in one commit.
     ///
     /// # Errors
     /// Where the store fails; the intents are in doubt then, and the next run settles them.
@@ -238,10 +241,15 @@ impl Store {
         &mut self,
         lane: &LaneName,
         outcomes: Vec<(OpenIntent, Outcome)>,
+        verdicts: &[Verdict],
         now: Timestamp,
     ) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
         let transaction = self.connection.transaction()?;
+        // Before the counterparts, which make those owed again that looked in vain for one of them.
+        for verdict in verdicts {
+            note_one(&transaction, lane, verdict, now)?;
+        }
         for (intent, outcome) in outcomes {
             let there = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
             transaction.prepare_cached("INSERT INTO outcome VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
@@ -268,7 +276,7 @@ impl Store {
     pub fn in_doubt(&self, lane: &LaneName) -> Result<Vec<(OpenIntent, IntentRecord)>, StoreError> {
         let lane = self.lane_number(lane)?;
         let mut query = self.connection.prepare_cached(
-            "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields
+            "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields, item
              FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ? ORDER BY intent.id",
         )?;
         let mut rows = query.query([lane])?;
@@ -287,6 +295,7 @@ impl Store {
                 base: revision(row.get(6)?)?,
                 fingerprint: fingerprint(&row.get::<_, Vec<u8>>(7)?)?,
                 fields: fields(&row.get::<_, String>(8)?)?,
+                item: row.get::<_, Option<String>>(9)?.map(entry_id).transpose()?,
             };
             found.push((OpenIntent { number, entry }, record));
         }

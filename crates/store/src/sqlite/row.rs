@@ -1,6 +1,6 @@
 //! Columns as values, and values as columns.
 
-use diaporos_core::change::Fingerprint;
+use diaporos_core::change::{Apart, Aparts, Fingerprint};
 use diaporos_core::plan::{Presence, State};
 use diaporos_core::value::{Address, EntryId, Record, Revision, SystemName, TypeName, Value, from_stored, stored_text};
 use jiff::Timestamp;
@@ -42,6 +42,30 @@ pub(super) fn fields(text: &str) -> Result<Record, StoreError> {
         Value::Record(fields) => Ok(fields),
         other => Err(StoreError::Content(format!("a {} instead of fields", other.kind_name()))),
     }
+}
+
+/// What is apart, as a record by field of records of one member that says in which way.
+pub(super) fn apart_text(aparts: &Aparts) -> Option<String> {
+    let way = |apart: &Apart| {
+        let (word, value) = match apart {
+            Apart::Stored(value) => ("stored", value),
+            Apart::Kept(value) => ("kept", value),
+        };
+        Value::Record([(word.to_owned(), value.clone())].into_iter().collect())
+    };
+    let record = aparts.iter().map(|(name, apart)| (name.clone(), way(apart))).collect();
+    (!aparts.is_empty()).then(|| fields_text(&record))
+}
+
+pub(super) fn aparts(text: Option<&str>) -> Result<Aparts, StoreError> {
+    let Some(text) = text else { return Ok(Aparts::new()) };
+    let one = |(name, value): (String, Value)| {
+        let Value::Record(mut way) = value else { return None };
+        let stored = way.swap_remove("stored").map(Apart::Stored);
+        Some((name, stored.or_else(|| way.swap_remove("kept").map(Apart::Kept))?))
+    };
+    let read: Option<Aparts> = fields(text)?.into_iter().map(one).collect();
+    read.ok_or_else(|| StoreError::Content("what is apart of a counterpart".to_owned()))
 }
 
 pub(super) fn address(system: String, kind: String, id: String) -> Result<Address, StoreError> {

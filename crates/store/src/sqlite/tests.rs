@@ -1,6 +1,6 @@
 use std::path::PathBuf;
 
-use diaporos_core::change::fingerprint;
+use diaporos_core::change::{Apart, fingerprint};
 use diaporos_core::intake::{Incoming, PageMark};
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::plan::{Counterpart, Presence, State};
@@ -102,8 +102,11 @@ impl Bench {
             revision: None,
             fingerprint: fingerprint(&Value::Null),
             presence: Presence::Present,
+            fields: Record::default(),
+            apart: [("title".to_owned(), Apart::Kept("Theirs".into())), ("body".to_owned(), Apart::Stored("x".into()))]
+                .into(),
         };
-        let delivered = vec![Delivered { language: None, counterpart, fields: Record::default() }];
+        let delivered = vec![Delivered { language: None, counterpart }];
         Verdict { delivered, ..Verdict::new(self.number(id), Standing::Delivered) }
     }
 }
@@ -165,6 +168,7 @@ fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
         base: None,
         fingerprint: fingerprint(&Value::Null),
         fields: [("name".to_owned(), Value::from("Fougère"))].into_iter().collect(),
+        item: Some(EntryId::new("item-1").unwrap()),
     };
     // The process dies here: what was handed out is lost, what was written is not.
     drop(bench.store.intend(run, &bench.lane, std::slice::from_ref(&intent), at(3)).unwrap());
@@ -175,7 +179,7 @@ fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
     let (open, found) = store.in_doubt(&lane).unwrap().pop().unwrap();
     assert_eq!(found, intent);
     let outcome = Outcome { result: OutcomeResult::FoundNotDone, status: None, message: None, delivered: None };
-    store.conclude(&lane, vec![(open, outcome)], at(4)).unwrap();
+    store.conclude(&lane, vec![(open, outcome)], &[], at(4)).unwrap();
     assert_eq!(store.count_in_doubt(&lane).unwrap(), 0);
 }
 

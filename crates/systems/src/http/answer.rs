@@ -99,7 +99,8 @@ pub(super) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -
         401 | 403 => ErrorKind::Unauthorised { status },
         404 => ErrorKind::NotFound,
         410 => ErrorKind::GoneForGood,
-        412 => ErrorKind::RevisionDiffers { status },
+        409 | 412 => ErrorKind::Differs { status, message: describe(body) },
+        423 => ErrorKind::Locked { message: describe(body) },
         429 => ErrorKind::Throttled { after: retry_after },
         _ => ErrorKind::Status { status, message: describe(body) },
     }
@@ -163,7 +164,9 @@ mod tests {
             (500, "<html><body><h1>Oops</h1>down</body></html>", "it answered 500: Oops down"),
             (400, "", "it answered 400"),
             (401, "x", "the credential was refused (401); check the token, and what it may do"),
-            (412, "", "it was changed there since (412)"),
+            (412, "", "it does not fit what is there now (412)"),
+            (409, r#"{"title":"slug is taken"}"#, "it does not fit what is there now (409: slug is taken)"),
+            (423, "", "it is locked there"),
         ] {
             assert_eq!(failure(status, body.as_bytes(), None).to_string(), expected);
         }

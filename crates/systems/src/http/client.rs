@@ -36,6 +36,8 @@ pub struct Limits {
     pub rate: Option<Rate>,
     /// How many requests are under way at once.
     pub concurrency: usize,
+    /// After how many failures in a row that are the system's fault a push stops.
+    pub failures: u32,
 }
 
 impl Default for Limits {
@@ -49,6 +51,7 @@ impl Default for Limits {
             redirects: 5,
             rate: None,
             concurrency: 8,
+            failures: 20,
         }
     }
 }
@@ -101,10 +104,10 @@ impl Client {
         &self.system
     }
 
-    /// How many requests are under way at once, at most.
+    /// What is asked of the system at most.
     #[must_use]
-    pub fn concurrency(&self) -> usize {
-        self.limits.concurrency
+    pub fn limits(&self) -> &Limits {
+        &self.limits
     }
 
     /// A request with the system's credential.

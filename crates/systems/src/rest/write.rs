@@ -3,7 +3,7 @@
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::{Existing, Presence};
+use diaporos_core::plan::{Existing, Order, Presence, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 use url::Url;
@@ -11,7 +11,7 @@ use url::Url;
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
-use crate::{ErrorKind, Order, SystemError, Write, Written};
+use crate::{ErrorKind, SystemError, Write};
 
 /// Writes to a REST system by its profile.
 #[derive(Debug)]
@@ -163,7 +163,7 @@ impl RestWriter {
         let document = answer.json().map_err(|kind| self.client.error(&reading, kind))?;
         let now = self.revision(write, &document, answer.header("etag"));
         if revision.is_some() && now.is_some() && now != *revision {
-            return Err(self.client.error(request, ErrorKind::RevisionDiffers { status: 412 }));
+            return Err(self.client.error(request, ErrorKind::Differs { status: 412, message: String::new() }));
         }
         // What is sent back whole is based on what was just read, so nothing newer may be replaced.
         if let (Some(template), Some(now), None) = (&write.if_match, &now, revision) {
@@ -180,17 +180,16 @@ impl RestWriter {
         Ok(())
     }
 
-    fn written(&self, write: &WriteType, order: &Order, answer: &Answer) -> Result<Written, SystemError> {
-        let known = match order {
-            Order::Create { .. } => None,
-            Order::Update { id, .. } | Order::Withdraw { id, .. } | Order::Delete { id, .. } => Some(id.clone()),
-        };
+    fn written(&self, kind: &TypeName, order: &Order, answer: &Answer) -> Result<Written, SystemError> {
+        let write = self.write_type(kind)?;
+        let known = order.id().cloned();
         let etag = answer.header("etag");
         // 204, or a body that is no document: what we asked for is done all the same.
         let document = answer.json().unwrap_or(Json::Null);
         let id = self.document_id(write, &document)?.or(known);
         let revision = self.revision(write, &document, etag);
-        Ok(Written { id, item: self.item(write, &document), revision, status: answer.status })
+        let fields = self.existing(kind, write, &document, etag).ok().map(|shown| shown.fields);
+        Ok(Written { id, item: self.item(write, &document), revision, fields, status: answer.status })
     }
 }
 
@@ -202,6 +201,14 @@ impl Write for RestWriter {
 
     fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
         self.profile.model().get(kind)
+    }
+
+    fn at_once(&self, _: &TypeName) -> usize {
+        self.client.limits().concurrency
+    }
+
+    fn failures_borne(&self) -> u32 {
+        self.client.limits().failures
     }
 
     async fn find(
@@ -281,7 +288,7 @@ impl Write for RestWriter {
             self.complete(write, order, &mut request).await?;
         }
         let answer = self.client.write(&request).await?;
-        let written = self.written(write, order, &answer)?;
+        let written = self.written(kind, order, &answer)?;
         if matches!(order, Order::Create { .. }) && written.id.is_none() {
             let message = format!("the document was written, and the answer has no id at `{}`", write.id.as_str());
             return Err(self.client.error(&request, ErrorKind::Content(message)));

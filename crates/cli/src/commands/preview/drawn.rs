@@ -2,9 +2,10 @@
 
 use std::io::Write;
 
+use diaporos_core::plan::DocumentPlan;
 use diaporos_core::value::to_json;
 use diaporos_hub::config::ConfiguredLane;
-use diaporos_hub::push::{DocumentPlan, EntryPlan};
+use diaporos_hub::push::EntryPlan;
 
 use super::language;
 use crate::context::Context;

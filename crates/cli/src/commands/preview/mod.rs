@@ -9,13 +9,14 @@ use std::io::{BufRead, BufReader, Write};
 use std::path::PathBuf;
 
 use clap::Args;
+use diaporos_core::plan::DocumentPlan;
 use diaporos_core::value::{Address, LanguageTag};
 use diaporos_hub::Connector;
 use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::look::{EntryQuery, Glance, entries};
 use diaporos_hub::page::page;
 use diaporos_hub::preview::preview;
-use diaporos_hub::push::{DocumentPlan, EntryPlan};
+use diaporos_hub::push::EntryPlan;
 use diaporos_hub::stream::stream;
 use diaporos_store::Store;
 

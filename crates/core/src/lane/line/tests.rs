@@ -29,6 +29,8 @@ fn lane(texts: &[&str]) -> Lane {
         require: vec![],
         protect: vec![],
         gone: GonePolicy::Keep,
+        changed_there: crate::change::MergePolicies::default(),
+        references: crate::lane::ReferencePolicy::default(),
         fields,
         defaults: IndexMap::new(),
         slots,

@@ -27,6 +27,8 @@ fn lane(when: Option<&str>, fields: &[(&str, &str)]) -> Lane {
         require: Vec::new(),
         protect: Vec::new(),
         gone: GonePolicy::Withdraw,
+        changed_there: crate::change::MergePolicies::default(),
+        references: crate::lane::ReferencePolicy::default(),
         fields: fields.iter().map(|(name, text)| ((*name).to_owned(), read(text, &mut slots))).collect(),
         defaults: indexmap::IndexMap::new(),
         slots,

@@ -1,5 +1,7 @@
 //! `show`.
 
+mod three_way;
+
 use std::io::Write;
 
 use clap::Args;
@@ -17,7 +19,7 @@ use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment, one_line}
 /// Show one entry: its fields in every language, its versions, and what it has become elsewhere.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001\n  diaporos show catalogue/plant-profile/p-001 --lang en,fr\n  diaporos show catalogue/plant-profile/p-001 --raw\n  diaporos show catalogue/plant-profile/p-001 --between 1,2"
+    after_help = "Examples:\n  diaporos show catalogue/plant-profile/p-001\n  diaporos show catalogue/plant-profile/p-001 --lang en,fr\n  diaporos show catalogue/plant-profile/p-001 --raw\n  diaporos show catalogue/plant-profile/p-001 --between 1,2\n  diaporos show catalogue/plant-profile/p-001 --three-way"
 )]
 pub(crate) struct Show {
     /// The entry, as `system/type/id`.
@@ -32,6 +34,9 @@ pub(crate) struct Show {
     /// The item as its source gave it.
     #[arg(long, conflicts_with_all = ["lang", "between"])]
     raw: bool,
+    /// What was delivered, what would be, and what each destination has now, where they differ.
+    #[arg(long, conflicts_with_all = ["lang", "version", "raw", "between"])]
+    three_way: bool,
     /// What differs between two versions: `1,3`; with one number, between that and the newest.
     #[arg(long, value_name = "A,B", value_delimiter = ',', num_args = 1..=2, conflicts_with = "version")]
     between: Vec<u64>,
@@ -61,11 +66,14 @@ struct Known {
     versions: Vec<VersionRow>,
 }
 
-pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
+pub(crate) async fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let store = Context::store(&config)?;
     let address = address(&args.address)?;
     let Some(mut entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
+    if args.three_way {
+        return three_way::show(&config, &store, &address, context).await;
+    }
     let content_of = |version: u64| {
         let content = store.version(entry.number, version)?;
         content.ok_or_else(|| {
@@ -242,7 +250,7 @@ fn document(known: &Known) -> Json {
             "revision": row.counterpart.revision.as_ref().map(ToString::to_string),
             "presence": row.counterpart.presence.word(),
             "delivered": row.delivered.to_string(),
-            "fields": to_json(&Value::Record(row.fields.clone())),
+            "fields": to_json(&Value::Record(row.counterpart.fields.clone())),
         })
     };
     let lane = |(lane, standing, own): &(String, Standing, Vec<CounterpartRow>)| {

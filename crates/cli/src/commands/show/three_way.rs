@@ -1,0 +1,92 @@
+//! What was delivered, what would be, and what is there now.
+
+use std::io::Write;
+
+use diaporos_core::value::{Address, Value, to_json};
+use diaporos_hub::Connector;
+use diaporos_hub::config::Config;
+use diaporos_hub::three_way::three_way;
+use diaporos_store::Store;
+
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Format, Sheet, Tint, fields, words};
+
+const SIDES: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("language", "lang"),
+    Column::text("id_there", "id there"),
+    Column::text("field", "field"),
+    Column::text("end", "next push"),
+    Column::prose("delivered", "delivered"),
+    Column::prose("ours", "ours"),
+    Column::prose("theirs", "theirs"),
+];
+
+/// Reads every destination that has the entry.
+pub(super) async fn show(
+    config: &Config,
+    store: &Store,
+    address: &Address,
+    context: &Context,
+) -> Result<Exit, Failure> {
+    let connector = Connector::new(config, &Context::variable);
+    let mut sheet = Sheet::new(context, SIDES);
+    let mut out = Context::out();
+    let table = context.format == Format::Table;
+    let mut documents = 0;
+    for configured in config.lanes.values() {
+        let lane = &configured.lane;
+        if (&lane.from.system, &lane.from.kind) != (&address.system, &address.kind) {
+            continue;
+        }
+        let writer = connector.writer(&lane.to.system)?;
+        for document in three_way(store, configured, writer.as_ref(), address, Context::now()).await? {
+            documents += 1;
+            let language = document.language.as_ref().map(ToString::to_string);
+            if table {
+                let language = language.as_ref().map_or(String::new(), |tag| format!("  {tag}"));
+                let is_there = if document.is_there { "" } else { ", which is not there any more" };
+                writeln!(out, "{}{language}  {}{is_there}", lane.name, document.id)?;
+                if document.is_there && document.fields.is_empty() {
+                    writeln!(out, "  all fields are there as they were delivered\n")?;
+                }
+            }
+            for sides in document.fields {
+                if table {
+                    let drawn = |value: &Value| {
+                        words::draw(
+                            &fields::value_text(&sides.delivered),
+                            &fields::value_text(value),
+                            context.terminal.colour,
+                        )
+                    };
+                    writeln!(out, "  {}: {}", sides.field, sides.end.word())?;
+                    writeln!(out, "    delivered  {}", fields::value_text(&sides.delivered))?;
+                    writeln!(out, "    ours       {}", drawn(&sides.ours))?;
+                    writeln!(out, "    theirs     {}\n", drawn(&sides.theirs))?;
+                    continue;
+                }
+                let cell = |value: &Value| Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) };
+                sheet.row(vec![
+                    Cell::text(lane.name.to_string()),
+                    Cell::maybe(language.clone()),
+                    Cell::text(document.id.to_string()),
+                    Cell::text(&sides.field),
+                    Cell::text(sides.end.word()).tint(Tint::Warn),
+                    cell(&sides.delivered),
+                    cell(&sides.ours),
+                    cell(&sides.theirs),
+                ]);
+            }
+        }
+    }
+    if documents == 0 && table {
+        writeln!(out, "nothing of it was delivered anywhere yet")?;
+    }
+    out.flush()?;
+    if !table {
+        sheet.end("")?;
+    }
+    Ok(Exit::Done)
+}

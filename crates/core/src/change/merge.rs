@@ -1,0 +1,371 @@
+//! Merging three ways: what was delivered, what is to be delivered, and what is there now.
+//!
+//! What only they changed stays, what only we changed goes, and what both changed is a conflict,
+//! unless a policy says whose it is. Lists are merged by their items, localised values language by
+//! language; anything else, rich text too, is taken whole.
+
+use std::collections::BTreeMap;
+
+use crate::value::{Localised, Record, Value};
+
+/// What becomes of a field that somebody else changed at the destination.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum MergePolicy {
+    /// Their change stays; where ours changed too, the entry is held.
+    #[default]
+    Hold,
+    /// Ours is written over it.
+    Ours,
+    /// Theirs stays, whatever becomes of ours.
+    Theirs,
+}
+
+impl MergePolicy {
+    /// Every policy with its word.
+    pub const WORDS: [(&str, MergePolicy); 3] =
+        [("hold", MergePolicy::Hold), ("ours", MergePolicy::Ours), ("theirs", MergePolicy::Theirs)];
+
+    /// The policy's word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(_, policy)| *policy == self).map_or("", |(word, _)| word)
+    }
+
+    /// The policy of that word.
+    #[must_use]
+    pub fn from_word(word: &str) -> Option<MergePolicy> {
+        Self::WORDS.iter().find(|(known, _)| *known == word).map(|(_, policy)| *policy)
+    }
+}
+
+/// A lane's policies: one for all fields, and those of single fields.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct MergePolicies {
+    /// For every field that has none of its own.
+    pub otherwise: MergePolicy,
+    /// By field.
+    pub fields: BTreeMap<String, MergePolicy>,
+}
+
+impl MergePolicies {
+    /// The policy of a field.
+    #[must_use]
+    pub fn of(&self, field: &str) -> MergePolicy {
+        self.fields.get(field).copied().unwrap_or(self.otherwise)
+    }
+}
+
+/// A field whose value there is known to be another than what we delivered.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Apart {
+    /// The destination's own way of storing ours.
+    Stored(Value),
+    /// Somebody else's, which stands.
+    Kept(Value),
+}
+
+impl Apart {
+    /// The value that is there.
+    #[must_use]
+    pub fn value(&self) -> &Value {
+        match self {
+            Apart::Stored(value) | Apart::Kept(value) => value,
+        }
+    }
+}
+
+/// The fields of a document that are apart from what we delivered.
+pub type Aparts = BTreeMap<String, Apart>;
+
+/// What was last delivered, and what was there after it.
+#[derive(Debug, Clone, Copy)]
+pub struct Base<'a> {
+    /// What was delivered.
+    pub delivered: &'a Record,
+    /// Where what was there is known to be something else.
+    pub apart: &'a Aparts,
+}
+
+/// What a merge comes to.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Merge {
+    /// What is to be written: ours and what was merged, without what stays theirs.
+    pub fields: Record,
+    /// What will be apart from ours after that.
+    pub apart: Aparts,
+    /// Whether anything is not there yet.
+    pub owes: bool,
+    /// Fields that both sides changed and no policy decides.
+    pub conflicts: Vec<String>,
+    /// Fields that somebody else changed since it was last looked at.
+    pub drifted: Vec<String>,
+}
+
+/// Merges what is to be there with what is there now, field by field of ours; what we do not map is
+/// not looked at. `untouched` says that the destination's version is the one that we wrote, so that
+/// what differs is its own way of storing ours.
+#[must_use]
+pub fn merge(base: Base<'_>, ours: &Record, now: &Record, untouched: bool, policies: &MergePolicies) -> Merge {
+    let mut merge = Merge::default();
+    for (name, ours) in ours {
+        let null = Value::Null;
+        let field = Field {
+            base: base.delivered.get(name),
+            apart: base.apart.get(name),
+            ours,
+            now: now.get(name).unwrap_or(&null),
+            untouched,
+            policy: policies.of(name),
+        };
+        if field.they_changed() {
+            merge.drifted.push(name.clone());
+        }
+        match field.side() {
+            Side::Agreed => drop(merge.fields.insert(name.clone(), ours.clone())),
+            Side::Ours => {
+                merge.owes = true;
+                merge.fields.insert(name.clone(), ours.clone());
+            }
+            Side::Stored => {
+                merge.fields.insert(name.clone(), ours.clone());
+                merge.apart.insert(name.clone(), Apart::Stored(field.now.clone()));
+            }
+            Side::Theirs => drop(merge.apart.insert(name.clone(), Apart::Kept(field.now.clone()))),
+            Side::Both(value) => {
+                merge.owes |= !same(&value, field.now);
+                merge.apart.insert(name.clone(), Apart::Kept(value.clone()));
+                merge.fields.insert(name.clone(), value);
+            }
+            Side::Conflict => merge.conflicts.push(name.clone()),
+        }
+    }
+    merge
+}
+
+/// One field with all that decides about it.
+struct Field<'a> {
+    base: Option<&'a Value>,
+    apart: Option<&'a Apart>,
+    ours: &'a Value,
+    now: &'a Value,
+    untouched: bool,
+    policy: MergePolicy,
+}
+
+enum Side {
+    /// It is there as ours.
+    Agreed,
+    /// Ours is to be written.
+    Ours,
+    /// It is there, in the destination's own spelling.
+    Stored,
+    /// Theirs stays.
+    Theirs,
+    /// Something of each.
+    Both(Value),
+    /// Nobody can tell.
+    Conflict,
+}
+
+impl Field<'_> {
+    fn they_changed(&self) -> bool {
+        // A field that the lane did not map before is ours from now on.
+        let Some(base) = self.base else { return false };
+        !self.untouched && !same(self.now, self.apart.map_or(base, Apart::value))
+    }
+
+    fn side(&self) -> Side {
+        if same(self.now, self.ours) {
+            return Side::Agreed;
+        }
+        let we_changed = self.base.is_none_or(|base| !same(base, self.ours));
+        let they_changed = self.they_changed() || matches!(self.apart, Some(Apart::Kept(_)));
+        match (we_changed, they_changed, self.policy) {
+            (false, false, _) => Side::Stored,
+            (true, false, _) | (_, true, MergePolicy::Ours) => Side::Ours,
+            (_, true, MergePolicy::Theirs) | (false, true, MergePolicy::Hold) => Side::Theirs,
+            (true, true, MergePolicy::Hold) => self
+                .base
+                .map_or(Side::Conflict, |base| both(base, self.ours, self.now).map_or(Side::Conflict, Side::Both)),
+        }
+    }
+}
+
+/// A missing field is null.
+fn same(a: &Value, b: &Value) -> bool {
+    a == b || (a.is_null() && b.is_null())
+}
+
+/// A value with the changes of both sides, where they do not meet.
+fn both(base: &Value, ours: &Value, theirs: &Value) -> Option<Value> {
+    match (base, ours, theirs) {
+        _ if same(ours, theirs) || same(base, theirs) => Some(ours.clone()),
+        _ if same(base, ours) => Some(theirs.clone()),
+        (Value::List(base), Value::List(ours), Value::List(theirs)) => Some(Value::List(items(base, ours, theirs))),
+        (Value::Localised(base), Value::Localised(ours), Value::Localised(theirs)) => {
+            let null = Value::Null;
+            let mut merged = Localised::new();
+            for tag in ours.keys().chain(theirs.keys()) {
+                let of = |side: &Localised| side.get(tag).unwrap_or(&null).clone();
+                let value = both(&of(base), &of(ours), &of(theirs))?;
+                if !value.is_null() {
+                    merged.insert(tag.clone(), value);
+                }
+            }
+            Some(Value::Localised(merged))
+        }
+        _ => None,
+    }
+}
+
+/// Ours in our order, without what they took out, and with what they put in at the end. An item that
+/// stands several times is told apart by how often it stood before.
+fn items(base: &[Value], ours: &[Value], theirs: &[Value]) -> Vec<Value> {
+    let count = |side: &[Value], item: &Value| side.iter().filter(|other| *other == item).count();
+    let mut merged: Vec<Value> = Vec::new();
+    for item in ours.iter().chain(theirs) {
+        let wanted = how_often(count(base, item), count(ours, item), count(theirs, item));
+        if count(&merged, item) < wanted {
+            merged.push(item.clone());
+        }
+    }
+    merged
+}
+
+/// How often an item stands that stood so often before and on either side.
+fn how_often(base: usize, ours: usize, theirs: usize) -> usize {
+    use std::cmp::Ordering::{Equal, Greater, Less};
+    match (ours.cmp(&base), theirs.cmp(&base)) {
+        (Equal, _) => theirs,
+        (_, Equal) => ours,
+        (Greater, Greater) => ours.max(theirs),
+        (Less, Less) => ours.min(theirs),
+        // Taken out for good by one side.
+        _ if ours == 0 || theirs == 0 => 0,
+        _ => (ours + theirs).saturating_sub(base),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::value::from_stored;
+    use crate::value::tests::any_value;
+    use proptest::prelude::*;
+    use serde_json::json;
+
+    fn field(value: Option<Value>) -> Record {
+        value.into_iter().map(|value| ("f".to_owned(), value)).collect()
+    }
+
+    fn outcome(merge: &Merge) -> &'static str {
+        match (merge.conflicts.is_empty(), merge.owes, merge.apart.get("f")) {
+            (false, ..) => "conflict",
+            (_, true, None) => "ours goes",
+            (_, true, Some(_)) => "both go",
+            (_, false, None) => "as it is",
+            (_, false, Some(Apart::Kept(_))) => "theirs stays",
+            (_, false, Some(Apart::Stored(_))) => "their spelling",
+        }
+    }
+
+    /// Every pattern of equal and different among what was delivered, ours and theirs, under every
+    /// policy and every kind of knowledge about what was there.
+    #[test]
+    fn every_pattern() {
+        let text = |word: &str| (word != "-").then(|| Value::from(word));
+        let mut table = String::new();
+        for (base, ours, now) in
+            ["aaa", "aab", "aba", "abb", "abc", "-aa", "-ab", "a-a", "aa-", "ab-", "--a"].map(|row| {
+                let cell = |at: usize| row.get(at..=at).unwrap_or_default();
+                (cell(0), cell(1), cell(2))
+            })
+        {
+            let apart = |kept: Option<bool>| -> Aparts {
+                let value = Value::from(now);
+                kept.map(|kept| ("f".to_owned(), if kept { Apart::Kept(value) } else { Apart::Stored(value) }))
+                    .into_iter()
+                    .collect()
+            };
+            for (known, untouched, word) in [
+                (apart(None), false, "-"),
+                (apart(None), true, "untouched"),
+                (apart(Some(false)), false, "stored so"),
+                (apart(Some(true)), false, "kept"),
+            ] {
+                let delivered = field(text(base));
+                // A lane that maps a field without a value says so with null.
+                let ours_now = field(Some(text(ours).unwrap_or_default()));
+                let cells = MergePolicy::WORDS.map(|(_, otherwise)| {
+                    let policies = MergePolicies { otherwise, ..MergePolicies::default() };
+                    let base = Base { delivered: &delivered, apart: &known };
+                    outcome(&merge(base, &ours_now, &field(text(now)), untouched, &policies))
+                });
+                table += &format!("{base} {ours} {now} {word:9} | {}\n", cells.join(" | "));
+            }
+        }
+        insta::assert_snapshot!(table);
+    }
+
+    #[test]
+    fn lists_by_items_and_languages_one_by_one() {
+        let of = |json| from_stored(json).unwrap();
+        for (base, ours, theirs, expected) in [
+            (json!(["a", "b"]), json!(["a", "b", "c"]), json!(["b", "d"]), Some(json!(["b", "c", "d"]))),
+            (json!(["a"]), json!([]), json!(["a", "b"]), Some(json!(["b"]))),
+            (json!(["a", "a"]), json!(["a"]), json!(["a", "a", "b"]), Some(json!(["a", "b"]))),
+            (json!([]), json!(["a"]), json!(["a"]), Some(json!(["a"]))),
+            (
+                json!({ "@languages": { "en": "Fern", "cy": "Rhedyn" } }),
+                json!({ "@languages": { "en": "Tall fern", "cy": "Rhedyn" } }),
+                json!({ "@languages": { "en": "Fern", "cy": "Rhedynen" } }),
+                Some(json!({ "@languages": { "en": "Tall fern", "cy": "Rhedynen" } })),
+            ),
+            (
+                json!({ "@languages": { "en": "Fern" } }),
+                json!({ "@languages": { "en": "Tall fern" } }),
+                json!({ "@languages": { "en": "Old fern" } }),
+                None,
+            ),
+            (json!("<p>a</p>"), json!("<p>a b</p>"), json!("<p>c a</p>"), None),
+        ] {
+            assert_eq!(both(&of(base), &of(ours), &of(theirs)), expected.map(of));
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn what_one_side_alone_changed_is_never_lost(base in any_value(), other in any_value()) {
+            let policies = MergePolicies::default();
+            let (delivered, apart) = (field(Some(base.clone())), Aparts::new());
+            let base = Base { delivered: &delivered, apart: &apart };
+            let ours = merge(base, &field(Some(other.clone())), &delivered, false, &policies);
+            prop_assert_eq!(ours.conflicts.len(), 0);
+            prop_assert_eq!(ours.fields.get("f"), Some(&other));
+            let theirs = merge(base, &delivered, &field(Some(other.clone())), false, &policies);
+            prop_assert!(theirs.conflicts.is_empty() && !theirs.owes);
+            if !same(&other, &delivered["f"]) {
+                prop_assert_eq!(theirs.fields.get("f"), None);
+                prop_assert_eq!(theirs.apart.get("f").map(Apart::value), Some(&other));
+            }
+        }
+
+        #[test]
+        fn lists_keep_what_each_side_put_in_and_lose_what_each_took_out(
+            base in proptest::collection::vec(0..6_i64, 0..6),
+            ours in proptest::collection::vec(0..6_i64, 0..6),
+            theirs in proptest::collection::vec(0..6_i64, 0..6),
+        ) {
+            let values = |side: &[i64]| side.iter().map(|item| Value::Integer(*item)).collect::<Vec<_>>();
+            let merged = items(&values(&base), &values(&ours), &values(&theirs));
+            for item in 0..6_i64 {
+                let in_side = |side: &[i64]| side.contains(&item);
+                let expected = match (in_side(&base), in_side(&ours), in_side(&theirs)) {
+                    (false, a, b) => a || b,
+                    (true, a, b) => a && b,
+                };
+                prop_assert_eq!(merged.contains(&Value::Integer(item)), expected, "{}", item);
+            }
+        }
+    }
+}

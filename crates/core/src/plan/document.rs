@@ -1,0 +1,250 @@
+//! What is to be done for one document, and the order that leads to.
+
+use super::{Counterpart, Existing, Hold, HoldReason, Order, Presence, Step};
+use crate::change::{Apart, Aparts, Base, Merge, MergePolicies, merge};
+use crate::lane::Document;
+use crate::value::{EntryId, LanguageTag, Record};
+
+/// What is to be done for one document.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DocumentPlan {
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// What is to be done.
+    pub step: Step,
+    /// What it is to be; none where it is to go.
+    pub document: Option<Document>,
+    /// What is known of it there.
+    pub known: Option<Counterpart>,
+    /// What is to be written, and what stays somebody else's.
+    merge: Merge,
+    /// The document as it was read there, where it was.
+    seen: Option<Existing>,
+}
+
+impl DocumentPlan {
+    /// A plan from a step that was decided. Where what is there is known to be partly somebody
+    /// else's, and ours has changed there too, the step becomes a hold.
+    #[must_use]
+    pub fn new(
+        language: Option<LanguageTag>,
+        step: Step,
+        document: Option<Document>,
+        known: Option<Counterpart>,
+        policies: &MergePolicies,
+    ) -> Self {
+        let mut plan = DocumentPlan { language, step, document, known, merge: Merge::default(), seen: None };
+        plan.merge = match (&plan.step, &plan.document, &plan.known) {
+            (Step::Update | Step::PutBack, Some(document), Some(known)) => {
+                merge(known.base(), &document.fields, &known.there(), true, policies)
+            }
+            (_, Some(document), _) => Merge { fields: document.fields.clone(), ..Merge::default() },
+            _ => Merge::default(),
+        };
+        if matches!(plan.step, Step::Update | Step::PutBack) && !plan.merge.conflicts.is_empty() {
+            plan.step = Step::Hold(changed_there(plan.known.as_ref().map(|known| &known.id), &plan.merge.conflicts));
+        }
+        plan
+    }
+
+    /// Takes into account what was read at the destination, where nobody asked for a change of it.
+    /// What only they changed is noted and stays; what a policy makes ours is written; what cannot
+    /// be decided is held.
+    pub fn compare_with(&mut self, now: Option<&Existing>, policies: &MergePolicies) {
+        let (Some(known), Some(document)) = (&self.known, &self.document) else { return };
+        if !matches!(self.step, Step::Unchanged | Step::Update) {
+            return;
+        }
+        let Some(now) = now else {
+            self.step = Step::Hold(deleted_there(&known.id));
+            return;
+        };
+        if now.presence == Presence::Withdrawn {
+            let message = format!("`{}` was taken off view there by somebody else", known.id);
+            self.step = Step::Hold(Hold { reason: HoldReason::ChangedThere, message });
+            return;
+        }
+        self.merge = merge(known.base(), &document.fields, &now.fields, known.wrote(now), policies);
+        self.step = if !self.merge.conflicts.is_empty() {
+            Step::Hold(changed_there(Some(&known.id), &self.merge.conflicts))
+        } else if self.merge.owes {
+            Step::Update
+        } else if self.merge.apart != known.apart || now.revision != known.revision {
+            Step::Note
+        } else {
+            Step::Unchanged
+        };
+        self.seen = Some(now.clone());
+    }
+
+    /// What the destination calls the document, where it is there.
+    #[must_use]
+    pub fn id_there(&self) -> Option<&EntryId> {
+        self.known.as_ref().map(|known| &known.id).or_else(|| self.step.adopted())
+    }
+
+    /// What joins it to its other languages there.
+    #[must_use]
+    pub fn item(&self) -> Option<&EntryId> {
+        match &self.step {
+            Step::Adopt(existing) => existing.item.as_ref(),
+            _ => self.known.as_ref().and_then(|known| known.item.as_ref()),
+        }
+    }
+
+    /// Fields that somebody else changed there, as far as was read.
+    #[must_use]
+    pub fn drifted(&self) -> &[String] {
+        &self.merge.drifted
+    }
+
+    /// What becomes of what somebody else changed there, in a sentence; none where nobody did.
+    #[must_use]
+    pub fn says_of_them(&self) -> Option<String> {
+        let kept = |name: &&String| matches!(self.merge.apart.get(*name), Some(Apart::Kept(_)));
+        let (stays, goes): (Vec<&String>, Vec<&String>) = self.merge.drifted.iter().partition(kept);
+        let joined = |names: &[&String]| names.iter().map(|name| name.as_str()).collect::<Vec<_>>().join(", ");
+        match (stays.is_empty(), goes.is_empty()) {
+            (true, true) => None,
+            (false, true) => Some(format!("changed there by somebody else, and stays: {}", joined(&stays))),
+            (true, false) => Some(format!("changed there by somebody else, and is written over: {}", joined(&goes))),
+            (false, false) => Some(format!(
+                "changed there by somebody else: {} stays, {} is written over",
+                joined(&stays),
+                joined(&goes)
+            )),
+        }
+    }
+
+    /// Whether anything is to be sent for it.
+    #[must_use]
+    pub fn has_request(&self) -> bool {
+        match (&self.step, &self.document) {
+            (Step::Adopt(existing), Some(document)) => {
+                !existing.holds(&document.fields) || existing.presence == Presence::Withdrawn
+            }
+            (Step::Create | Step::Update | Step::PutBack | Step::Withdraw | Step::Delete, _) => true,
+            _ => false,
+        }
+    }
+
+    /// The names of the fields that differ from what was last delivered, or from what was found.
+    #[must_use]
+    pub fn changes(&self) -> Vec<String> {
+        let before = match (&self.step, &self.seen, &self.known) {
+            (Step::Adopt(existing), ..) => &existing.fields,
+            (_, Some(seen), _) => &seen.fields,
+            (_, None, Some(known)) => &known.fields,
+            _ => return Vec::new(),
+        };
+        if self.document.is_none() {
+            return Vec::new();
+        }
+        let ours = if self.has_request() && !matches!(self.step, Step::Adopt(_)) {
+            &self.merge.fields
+        } else {
+            self.document.as_ref().map_or(before, |document| &document.fields)
+        };
+        let differs = |name: &String| {
+            let (ours, theirs) = (ours.get(name), before.get(name));
+            ours != theirs && !(ours.is_none_or(|value| value.is_null()) && theirs.is_none_or(|value| value.is_null()))
+        };
+        ours.keys().filter(|name| differs(name)).cloned().collect()
+    }
+
+    /// What there is to note of a document that is as it should be without anything being sent.
+    #[must_use]
+    pub fn noted(&self) -> Option<Counterpart> {
+        let document = self.document.as_ref()?;
+        let existing = match (&self.step, &self.seen) {
+            (Step::Adopt(existing), _) if !self.has_request() => existing.as_ref(),
+            (Step::Note, Some(seen)) => seen,
+            _ => return None,
+        };
+        Some(self.counterpart(
+            existing.id.clone(),
+            existing.item.clone(),
+            existing.revision.clone(),
+            document,
+            &self.merge,
+        ))
+    }
+
+    /// The order that the step leads to; none where nothing is to be sent. `item` joins documents
+    /// of one entry.
+    #[must_use]
+    pub fn order(&self, item: Option<&EntryId>) -> Option<Order> {
+        if !self.has_request() {
+            return None;
+        }
+        let known = self.known.as_ref().map(|known| {
+            let seen = self.seen.as_ref().map_or(&known.revision, |seen| &seen.revision);
+            (known.id.clone(), seen.clone())
+        });
+        let fields = self.merge.fields.clone();
+        Some(match (&self.step, known) {
+            (Step::Create, _) => Order::Create { fields, language: self.language.clone(), item: item.cloned() },
+            (Step::Adopt(existing), _) => {
+                Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields }
+            }
+            (Step::Update | Step::PutBack, Some((id, revision))) => Order::Update { id, revision, fields },
+            (Step::Withdraw, Some((id, revision))) => Order::Withdraw { id, revision },
+            (Step::Delete, Some((id, revision))) => Order::Delete { id, revision },
+            _ => return None,
+        })
+    }
+
+    /// The merge that the plan was made with.
+    pub(super) fn merge(&self) -> &Merge {
+        &self.merge
+    }
+
+    /// Whether the document was read just before the plan was made.
+    pub(super) fn was_read(&self) -> bool {
+        self.seen.is_some() || matches!(self.step, Step::Adopt(_))
+    }
+
+    /// Merges with what is there now, read again after the plan was made.
+    pub(super) fn merge_with(&self, now: &Existing, policies: &MergePolicies) -> Option<Merge> {
+        let document = self.document.as_ref()?;
+        let none = (Record::default(), Aparts::new());
+        let base = match (&self.step, &self.seen, &self.known) {
+            (Step::Adopt(existing), ..) => Base { delivered: &existing.fields, apart: &none.1 },
+            (_, _, Some(known)) => known.base(),
+            _ => Base { delivered: &none.0, apart: &none.1 },
+        };
+        let untouched = self.known.as_ref().is_some_and(|known| known.wrote(now));
+        Some(merge(base, &document.fields, &now.fields, untouched, policies))
+    }
+
+    /// The counterpart that a document became.
+    pub(super) fn counterpart(
+        &self,
+        id: EntryId,
+        item: Option<EntryId>,
+        revision: Option<crate::value::Revision>,
+        document: &Document,
+        merge: &Merge,
+    ) -> Counterpart {
+        Counterpart {
+            id,
+            item: item.or_else(|| self.item().cloned()),
+            revision,
+            fingerprint: document.fingerprint(),
+            presence: Presence::Present,
+            fields: document.fields.clone(),
+            apart: merge.apart.clone(),
+        }
+    }
+}
+
+pub(super) fn changed_there(id: Option<&EntryId>, fields: &[String]) -> Hold {
+    let id = id.map_or_else(|| "it".to_owned(), |id| format!("`{id}`"));
+    let message = format!("{id} was changed there by somebody else since we wrote it: {}", fields.join(", "));
+    Hold { reason: HoldReason::ChangedThere, message }
+}
+
+pub(super) fn deleted_there(id: &EntryId) -> Hold {
+    let message = format!("`{id}` is not there any more; somebody else deleted it");
+    Hold { reason: HoldReason::DeletedThere, message }
+}

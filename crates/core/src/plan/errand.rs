@@ -1,0 +1,254 @@
+//! Carrying out one document's step: a conversation with the destination, without the talking.
+//!
+//! An errand says what to do next, and is told what came of it, until it ends. It never writes
+//! twice without having looked, and never over a version that it does not know.
+
+use super::document::{changed_there, deleted_there};
+use super::{Counterpart, DocumentPlan, Existing, Hold, HoldReason, Order, Presence, Written};
+use crate::change::{Apart, Merge, MergePolicies};
+use crate::value::EntryId;
+
+/// How often one document is written in a run, at most.
+const TRIES: u32 = 3;
+
+/// What is to be done next.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Act {
+    /// Carry out the order, once.
+    Write(Order),
+    /// Read the document of that id.
+    Read(EntryId),
+    /// Find documents by the entry's key.
+    Find,
+    /// Nothing: it is over.
+    End(Ending),
+}
+
+/// What the destination said to a write.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Reply {
+    /// It was carried out.
+    Done(Written),
+    /// No good answer: it may have been carried out or not.
+    Lost,
+    /// Its version is not the one that the order is based on; nothing was done.
+    Differs,
+    /// There is no such document.
+    Absent,
+    /// It was refused; nothing was done.
+    Refused,
+    /// Somebody else has it locked; nothing was done.
+    Locked,
+    /// It never came to it; nothing was done.
+    NotDone,
+}
+
+/// How an errand ended.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Ending {
+    /// It is as it should be, and so noted.
+    Done(Option<Counterpart>),
+    /// An answer was lost, or somebody was quicker; it was looked at, and is as it should be.
+    Found(Option<Counterpart>),
+    /// It cannot be decided here.
+    Held(Hold),
+    /// The destination refused it.
+    Refused,
+    /// Somebody else has it locked.
+    Locked,
+    /// It was not done, and can be tried again.
+    NotDone,
+    /// It was looked at after a lost answer, was not done, and the tries are used up.
+    FoundNotDone,
+    /// Nobody knows whether it was done.
+    InDoubt,
+}
+
+/// Why the document is being read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Looking {
+    /// The destination has no versions, so it is compared before anything is written over.
+    Before,
+    /// An answer was lost.
+    AfterLoss,
+    /// Somebody else was quicker.
+    AfterDifference,
+}
+
+/// Carries out one document's step.
+#[derive(Debug)]
+pub struct Errand<'a> {
+    plan: &'a DocumentPlan,
+    policies: &'a MergePolicies,
+    order: Order,
+    merge: Merge,
+    tries: u32,
+    looking: Looking,
+}
+
+impl<'a> Errand<'a> {
+    /// Begins with the first act; none where there is nothing to send.
+    #[must_use]
+    pub fn begin(plan: &'a DocumentPlan, item: Option<&EntryId>, policies: &'a MergePolicies) -> Option<(Self, Act)> {
+        let order = plan.order(item)?;
+        let merge = plan.merge().clone();
+        let mut errand = Errand { plan, policies, order, merge, tries: 0, looking: Looking::Before };
+        let act = match (errand.order.id(), errand.order.revision()) {
+            (Some(id), None) if !plan.was_read() => Act::Read(id.clone()),
+            _ => errand.send(),
+        };
+        Some((errand, act))
+    }
+
+    /// The order as it stands.
+    #[must_use]
+    pub fn order(&self) -> &Order {
+        &self.order
+    }
+
+    fn send(&mut self) -> Act {
+        self.tries += 1;
+        Act::Write(self.order.clone())
+    }
+
+    fn look(&mut self, looking: Looking) -> Act {
+        self.looking = looking;
+        self.order.id().map_or(Act::Find, |id| Act::Read(id.clone()))
+    }
+
+    /// What to do after a write.
+    pub fn wrote(&mut self, reply: Reply) -> Act {
+        let removes = self.order.removes();
+        match (reply, self.order.id()) {
+            (Reply::Done(written), _) => Act::End(Ending::Done(self.written(written))),
+            (Reply::Lost, _) => self.look(Looking::AfterLoss),
+            (Reply::Differs, Some(_)) => self.look(Looking::AfterDifference),
+            (Reply::Absent, Some(id)) if removes => Act::End(Ending::Done(self.removed(id))),
+            (Reply::Absent, Some(id)) => Act::End(Ending::Held(deleted_there(id))),
+            (Reply::Differs | Reply::Absent, None) | (Reply::Refused, _) => Act::End(Ending::Refused),
+            (Reply::Locked, _) => Act::End(Ending::Locked),
+            (Reply::NotDone, _) => Act::End(Ending::NotDone),
+        }
+    }
+
+    /// What to do when a look got no answer.
+    #[must_use]
+    pub fn saw_nothing(&self) -> Act {
+        Act::End(if self.looking == Looking::AfterLoss { Ending::InDoubt } else { Ending::NotDone })
+    }
+
+    /// What to do after reading the document by its id.
+    pub fn read(&mut self, now: Option<&Existing>) -> Act {
+        let Some(id) = self.order.id().cloned() else { return Act::End(Ending::InDoubt) };
+        match (now, &self.order) {
+            (None, Order::Withdraw { .. } | Order::Delete { .. }) => Act::End(self.over(self.removed(&id))),
+            (None, _) => Act::End(Ending::Held(deleted_there(&id))),
+            (Some(now), Order::Withdraw { .. }) if now.presence == Presence::Withdrawn => {
+                Act::End(self.over(self.removed(&id)))
+            }
+            (Some(now), Order::Withdraw { .. } | Order::Delete { .. }) => self.remove(now),
+            (Some(now), _) => self.reconcile(now),
+        }
+    }
+
+    /// What to do after looking for documents by the entry's key.
+    pub fn found(&mut self, found: &[Existing]) -> Act {
+        match found {
+            [] => self.again(),
+            // It has our key, and the destination may store what it gets its own way: it is ours
+            // to update, as any document with our key is.
+            [existing] => {
+                let Some(document) = &self.plan.document else { return Act::End(Ending::InDoubt) };
+                if existing.holds(&document.fields) && existing.presence == Presence::Present {
+                    return Act::End(self.over(self.counterpart(existing)));
+                }
+                let fields = document.fields.clone();
+                self.order = Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields };
+                self.again()
+            }
+            several => {
+                let message = format!("{} documents there have the entry's key", several.len());
+                Act::End(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }))
+            }
+        }
+    }
+
+    /// Writes again, unless that was done often enough.
+    fn again(&mut self) -> Act {
+        match self.looking {
+            _ if self.tries < TRIES => self.send(),
+            Looking::AfterLoss => Act::End(Ending::FoundNotDone),
+            Looking::Before | Looking::AfterDifference => Act::End(Ending::NotDone),
+        }
+    }
+
+    /// What is to be taken away must be as we left it, or its changes not ours to keep.
+    fn remove(&mut self, now: &Existing) -> Act {
+        let changed: Vec<String> = match &self.plan.known {
+            Some(known) if !known.wrote(now) => {
+                let there = known.there();
+                let differs = |(name, value): &(&String, &crate::value::Value)| {
+                    now.fields.get(*name).is_some_and(|now| now != *value && !(now.is_null() && value.is_null()))
+                };
+                there.iter().filter(differs).map(|(name, _)| name.clone()).collect()
+            }
+            _ => Vec::new(),
+        };
+        if !changed.is_empty() {
+            return Act::End(Ending::Held(changed_there(Some(&now.id), &changed)));
+        }
+        self.order = self.order.clone().on(now);
+        self.again()
+    }
+
+    /// The document is not as it was when the plan was made: what ours and theirs come to now.
+    fn reconcile(&mut self, now: &Existing) -> Act {
+        let Some(merge) = self.plan.merge_with(now, self.policies) else { return Act::End(Ending::InDoubt) };
+        if !merge.conflicts.is_empty() {
+            return Act::End(Ending::Held(changed_there(Some(&now.id), &merge.conflicts)));
+        }
+        let is_there = !merge.owes && now.presence == Presence::Present;
+        self.merge = merge;
+        if is_there {
+            return Act::End(self.over(self.counterpart(now)));
+        }
+        if let Order::Update { id, .. } = &self.order {
+            let (id, revision, fields) = (id.clone(), now.revision.clone(), self.merge.fields.clone());
+            self.order = Order::Update { id, revision, fields };
+        }
+        self.again()
+    }
+
+    /// An ending without a good answer to the last write.
+    fn over(&self, counterpart: Option<Counterpart>) -> Ending {
+        Ending::Found(counterpart)
+    }
+
+    fn written(&self, written: Written) -> Option<Counterpart> {
+        let id = written.id.or_else(|| self.order.id().cloned())?;
+        if self.order.removes() {
+            return self.removed(&id).map(|gone| Counterpart { revision: written.revision, ..gone });
+        }
+        let document = self.plan.document.as_ref()?;
+        let mut known = self.plan.counterpart(id, written.item, written.revision, document, &self.merge);
+        // Where the answer shows the document, its own way of storing ours is no change of anybody's.
+        for (name, sent) in self.order.fields().into_iter().flatten() {
+            let shown = written.fields.as_ref().and_then(|fields| fields.get(name));
+            if let Some(shown) = shown.filter(|shown| *shown != sent && !known.apart.contains_key(name)) {
+                known.apart.insert(name.clone(), Apart::Stored(shown.clone()));
+            }
+        }
+        Some(known)
+    }
+
+    fn counterpart(&self, now: &Existing) -> Option<Counterpart> {
+        let document = self.plan.document.as_ref()?;
+        let (id, item, revision) = (now.id.clone(), now.item.clone(), now.revision.clone());
+        Some(self.plan.counterpart(id, item, revision, document, &self.merge))
+    }
+
+    fn removed(&self, id: &EntryId) -> Option<Counterpart> {
+        let known = self.plan.known.clone()?;
+        Some(Counterpart { id: id.clone(), revision: None, presence: Presence::Withdrawn, ..known })
+    }
+}

@@ -1,0 +1,245 @@
+//! One pass over what is due: planned, intended and concluded in groups, sent all the while.
+
+use std::collections::{HashMap, HashSet, VecDeque};
+
+use diaporos_core::lane::ReferencePolicy;
+use diaporos_core::plan::{Hold, HoldReason};
+use diaporos_store::{Due, Looking, OpenIntent, Standing, Verdict};
+use diaporos_systems::SystemError;
+use futures::stream::FuturesUnordered;
+use futures::{FutureExt, StreamExt};
+
+use super::breaker::Breaker;
+use super::deliver::{Delivery, deliver};
+use super::plan::{Claims, EntryPlan, LaneWorld, Window, plan_window};
+use super::references::{Missing, missing};
+use super::row::{PushRow, PushTally};
+use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
+use crate::config::ConfiguredLane;
+use crate::{Event, Listener};
+
+/// Outcomes written together.
+const GROUP: usize = 32;
+
+/// What a pass does about an entry that refers to entries which are still to come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Waiting {
+    /// It goes after them, in a later pass.
+    ForAll,
+    /// It goes all the same, and again when they are there.
+    ForNone,
+}
+
+/// What a pass came to.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(super) struct PassEnd {
+    /// Entries that were put off till those that they refer to are there.
+    pub(super) put_off: u64,
+    /// Entries that were sent.
+    pub(super) sent: u64,
+}
+
+/// Everything that passes of a push share.
+pub(super) struct Flow<'p, 'a, 'l> {
+    pub(super) push: &'p mut Push<'a>,
+    pub(super) options: PushOptions,
+    /// Entries of which it is not known what an earlier run did; nothing is sent until it is.
+    pub(super) unsettled: HashMap<i64, SystemError>,
+    pub(super) claims: Claims,
+    pub(super) tally: &'l mut PushTally,
+    pub(super) listener: &'l mut dyn Listener,
+    pub(super) row: &'l mut (dyn FnMut(PushRow) + Send),
+    /// What a dry run put off; nothing is delivered in it that would tell.
+    pub(super) put_off: HashSet<i64>,
+}
+
+/// Plans with intents that wait for their turn.
+type Queue = VecDeque<(EntryPlan, Vec<OpenIntent>)>;
+
+impl Flow<'_, '_, '_> {
+    /// Goes through all that is due once.
+    ///
+    /// # Errors
+    /// Where the store fails or the destination for every entry. What was under way is concluded
+    /// before.
+    pub(super) async fn pass(
+        &mut self,
+        looking: Looking,
+        waiting: Waiting,
+        breaker: &Breaker<'_>,
+    ) -> Result<PassEnd, PushError> {
+        let (writer, lane) = (self.push.writer, self.push.lane);
+        let at_once = writer.at_once(&lane.lane.to.kind).max(1);
+        let start = |(plan, intents)| deliver(writer, &lane.lane, plan, intents, breaker);
+        let mut end = PassEnd::default();
+        let mut running = FuturesUnordered::new();
+        let mut queue = Queue::new();
+        let mut done: Vec<Delivery> = Vec::new();
+        let mut after = Some(0);
+        let mut failed = None;
+        loop {
+            let free = at_once.saturating_sub(running.len()).min(queue.len());
+            running.extend(queue.drain(..free).map(start));
+            if let Some(from) = after.filter(|_| queue.len() < at_once && !breaker.is_open()) {
+                let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
+                after = due.last().map(|last| last.number);
+                let due = self.wanted(due, waiting);
+                let now = (self.push.clock)();
+                let verify = self.options.verify && looking == Looking::There;
+                let mut planning =
+                    Box::pin(plan_window(self.push.store, lane, writer, (due, now), verify, &mut self.claims));
+                // What is under way goes on while the destination is asked about the next.
+                let window = loop {
+                    tokio::select! {
+                        window = &mut planning => break window,
+                        Some(delivery) = running.next(), if !running.is_empty() => {
+                            done.push(delivery);
+                            running.extend(queue.pop_front().map(start));
+                        }
+                    }
+                };
+                drop(planning);
+                match window {
+                    Ok(window) => self.intend(window, waiting, looking, &mut queue, &mut end)?,
+                    Err(PushError::System(error)) => {
+                        failed = Some(error);
+                        after = None;
+                    }
+                    Err(error) => return Err(error),
+                }
+                continue;
+            }
+            match running.next().await {
+                Some(delivery) => done.push(delivery),
+                None if queue.is_empty() => break,
+                None => continue,
+            }
+            while let Some(Some(delivery)) = running.next().now_or_never() {
+                done.push(delivery);
+            }
+            if done.len() >= GROUP {
+                end.sent += done.len() as u64;
+                self.conclude(&mut done)?;
+            }
+        }
+        end.sent += done.len() as u64;
+        self.conclude(&mut done)?;
+        failed.map_or(Ok(end), |error| Err(error.into()))
+    }
+
+    /// Leaves out what must not be looked at now.
+    fn wanted(&mut self, mut due: Vec<Due>, waiting: Waiting) -> Vec<Due> {
+        if self.options.dry_run && waiting == Waiting::ForNone {
+            due.retain(|due| self.put_off.contains(&due.number));
+        }
+        let mut verdicts = Vec::new();
+        for due in due.extract_if(.., |due| self.unsettled.contains_key(&due.number)) {
+            if let Some(error) = self.unsettled.get(&due.number) {
+                let unplanned = Unplanned { number: due.number, address: due.entry.address, error: error.clone() };
+                unplanned.tell(HoldReason::InDoubt.word(), self.tally, &mut verdicts, self.row);
+            }
+        }
+        due
+    }
+
+    /// Notes what needs no request, and writes the intents of what does.
+    fn intend(
+        &mut self,
+        window: Window,
+        waiting: Waiting,
+        looking: Looking,
+        queue: &mut Queue,
+        end: &mut PassEnd,
+    ) -> Result<(), PushError> {
+        let lane = self.push.lane;
+        let name = &lane.lane.name;
+        let mut verdicts = Vec::new();
+        for unplanned in window.unplanned {
+            self.listener.on(Event::EntryDone { lane: name.clone(), address: unplanned.address.clone() });
+            unplanned.tell(Standing::Failed.word(), self.tally, &mut verdicts, self.row);
+        }
+        let mut sending = Vec::new();
+        for mut plan in window.plans {
+            match self.missing(&plan, lane, waiting, looking)? {
+                Missing::Coming => {
+                    end.put_off += 1;
+                    if self.options.dry_run {
+                        self.put_off.insert(plan.number);
+                    }
+                    continue;
+                }
+                Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
+                    plan.hold = Some(Hold { reason: HoldReason::Reference, message: whys.join("; ") });
+                }
+                Missing::NotGoing(whys) => plan.left_out = whys,
+                Missing::Nothing => {}
+            }
+            match plan.intents(self.push.writer, &lane.lane.to.kind) {
+                Ok(intents) if !intents.is_empty() && !self.options.dry_run => {
+                    sending.push((plan, intents));
+                    continue;
+                }
+                Ok(_) => {}
+                // What the destination has no form for is this entry's fault alone.
+                Err(error) => plan.hold = Some(Hold { reason: HoldReason::Unfit, message: error.to_string() }),
+            }
+            self.listener.on(Event::EntryDone { lane: name.clone(), address: plan.address.clone() });
+            plan.count(self.tally);
+            verdicts.push(plan.verdict());
+            plan.rows().into_iter().for_each(&mut *self.row);
+        }
+        if self.options.dry_run {
+            return Ok(());
+        }
+        let (plans, records): (Vec<EntryPlan>, Vec<_>) = sending.into_iter().unzip();
+        let now = (self.push.clock)();
+        self.push.store.note(name, &verdicts, now)?;
+        let mut open = self.push.store.intend(self.push.run, name, &records.concat(), now)?.into_iter().peekable();
+        for plan in plans {
+            let mut own = Vec::new();
+            while open.peek().is_some_and(|intent| intent.entry() == plan.number) {
+                own.extend(open.next());
+            }
+            queue.push_back((plan, own));
+        }
+        Ok(())
+    }
+
+    fn missing(
+        &self,
+        plan: &EntryPlan,
+        lane: &ConfiguredLane,
+        waiting: Waiting,
+        looking: Looking,
+    ) -> Result<Missing, PushError> {
+        if !plan.goes || plan.hold.is_some() || !plan.documents.iter().any(|document| document.has_request()) {
+            return Ok(Missing::Nothing);
+        }
+        let found = missing(self.push.store, lane, plan, self.push.later, looking != Looking::Owed)?;
+        Ok(if waiting == Waiting::ForNone && matches!(found, Missing::Coming) { Missing::Nothing } else { found })
+    }
+
+    /// Writes what became of a group, in one commit.
+    fn conclude(&mut self, done: &mut Vec<Delivery>) -> Result<(), PushError> {
+        if done.is_empty() {
+            return Ok(());
+        }
+        let name = &self.push.lane.lane.name;
+        let mut outcomes = Vec::new();
+        let mut verdicts: Vec<Verdict> = Vec::new();
+        let world = LaneWorld { store: self.push.store, lane: self.push.lane };
+        for Delivery { plan, outcomes: own, mut verdict, rows, requests } in done.drain(..) {
+            self.listener.on(Event::EntryDone { lane: name.clone(), address: plan.address.clone() });
+            self.tally.requests += requests;
+            plan.count_as(verdict.standing, self.tally);
+            rows.into_iter().for_each(&mut *self.row);
+            // What was delivered beside it may have come or gone since it was looked at.
+            if verdict.standing == Standing::Delivered && !plan.looks.still_called_so(&world) {
+                verdict.standing = Standing::Owed;
+            }
+            outcomes.extend(own);
+            verdicts.push(verdict);
+        }
+        Ok(self.push.store.conclude(name, outcomes, &verdicts, (self.push.clock)())?)
+    }
+}
