@@ -98,7 +98,7 @@ pub async fn resolve(
             }
             Some(counterpart) => {
                 owes |= ours.is_some_and(|ours| ours.fingerprint() != counterpart.fingerprint);
-                let hidden = counterpart.presence == Presence::Withdrawn;
+                let hidden = counterpart.presence != Presence::Present;
                 owes |= (ours.is_none() || hidden) && *take == Take::All(Side::Ours);
                 delivered.push(Delivered { language: row.language, counterpart });
             }
@@ -119,7 +119,7 @@ fn settled(known: Counterpart, ours: Option<&Document>, there: Option<Existing>,
         // What we would send counts as delivered, so that it is not sent until it changes.
         let fields = ours.map_or(known.fields, |ours| ours.fields.clone());
         let fingerprint = ours.map_or(known.fingerprint, Document::fingerprint);
-        return Some(Counterpart { fields, fingerprint, presence: Presence::Withdrawn, ..known });
+        return Some(Counterpart { fields, fingerprint, presence: Presence::Deleted, ..known });
     };
     let mut settled = Counterpart { revision: there.revision, ..known };
     let Some(ours) = ours else { return Some(settled) };

@@ -59,8 +59,9 @@ pub enum Step {
 /// Decides about one document.
 #[must_use]
 pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, gone: GonePolicy) -> Step {
-    use Presence::{Present, Withdrawn};
-    let presence = counterpart.map(|counterpart| counterpart.presence);
+    use Presence::{Deleted, Present, Withdrawn};
+    // What was deleted leaves only its number.
+    let presence = counterpart.map(|counterpart| counterpart.presence).filter(|presence| *presence != Deleted);
     match (wanted, presence, found) {
         (Wanted::AsItIs, ..) => Step::Nothing,
 
@@ -79,10 +80,10 @@ pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, g
             Step::Unchanged
         }
         (Wanted::There(_), Some(Present), _) => Step::Update,
-        (Wanted::There(_), Some(Withdrawn), _) => Step::PutBack,
+        (Wanted::There(_), Some(Withdrawn | Deleted), _) => Step::PutBack,
 
         // No longer going.
-        (Wanted::NotThere, None | Some(Withdrawn), _) => Step::Nothing,
+        (Wanted::NotThere, None | Some(Withdrawn | Deleted), _) => Step::Nothing,
         (Wanted::NotThere, Some(Present), _) => match gone {
             GonePolicy::Withdraw => Step::Withdraw,
             GonePolicy::Delete => Step::Delete,
@@ -153,6 +154,7 @@ mod tests {
         let there = |content: &str| Wanted::There(fingerprint(&Value::from(content)));
         let present = counterpart(Presence::Present, "a");
         let withdrawn = counterpart(Presence::Withdrawn, "a");
+        let deleted = counterpart(Presence::Deleted, "a");
         let founds = [
             Found::NotAsked,
             Found::Nothing,
@@ -164,11 +166,20 @@ mod tests {
         for (wanted, wanted_name) in
             [(there("a"), "same"), (there("b"), "other"), (Wanted::NotThere, "not there"), (Wanted::AsItIs, "as it is")]
         {
-            for (known, known_name) in [(None, "unknown"), (Some(&present), "present"), (Some(&withdrawn), "withdrawn")]
-            {
+            for (known, known_name) in [
+                (None, "unknown"),
+                (Some(&present), "present"),
+                (Some(&withdrawn), "withdrawn"),
+                (Some(&deleted), "deleted"),
+            ] {
                 // What was found only counts where no counterpart is known.
-                let relevant =
-                    if known.is_none() && matches!(wanted, Wanted::There(_)) { &founds[..] } else { &founds[..1] };
+                let relevant = if known.is_none_or(|known| known.presence == Presence::Deleted)
+                    && matches!(wanted, Wanted::There(_))
+                {
+                    &founds[..]
+                } else {
+                    &founds[..1]
+                };
                 for found in relevant {
                     let policies = GonePolicy::WORDS.map(|(_, gone)| decide(wanted, known, found.clone(), gone).word());
                     let found_name = format!("{found:?}").split(['(', ' ']).next().unwrap_or_default().to_owned();

@@ -51,15 +51,25 @@ impl DocumentPlan {
     /// What only they changed is noted and stays; what a policy makes ours is written; what cannot
     /// be decided is held.
     pub fn compare_with(&mut self, now: Option<&Existing>, policies: &MergePolicies) {
-        let (Some(known), Some(document)) = (&self.known, &self.document) else { return };
-        if !matches!(self.step, Step::Unchanged | Step::Update) {
+        let Some(known) = &self.known else { return };
+        if matches!(self.step, Step::Withdraw | Step::Delete) {
+            // What is not there needs no request, which sending it will find.
+            let Some(now) = now else { return };
+            let changed = known.changed_in(now);
+            if !changed.is_empty() {
+                self.step = Step::Hold(changed_there(Some(&known.id), &changed));
+            }
+            self.seen = Some(now.clone());
             return;
         }
+        let (Some(document), Step::Unchanged | Step::Update | Step::PutBack) = (&self.document, &self.step) else {
+            return;
+        };
         let Some(now) = now else {
             self.step = Step::Hold(deleted_there(&known.id));
             return;
         };
-        if now.presence == Presence::Withdrawn {
+        if now.presence != Presence::Present && self.step != Step::PutBack {
             let message = format!("`{}` was taken off view there by somebody else", known.id);
             self.step = Step::Hold(Hold { reason: HoldReason::ChangedThere, message });
             return;
@@ -67,6 +77,8 @@ impl DocumentPlan {
         self.merge = merge(known.base(), &document.fields, &now.fields, known.wrote(now), policies);
         self.step = if !self.merge.conflicts.is_empty() {
             Step::Hold(changed_there(Some(&known.id), &self.merge.conflicts))
+        } else if self.step == Step::PutBack {
+            Step::PutBack
         } else if self.merge.owes {
             Step::Update
         } else if self.merge.apart != known.apart || now.revision != known.revision {
@@ -121,7 +133,7 @@ impl DocumentPlan {
     pub fn has_request(&self) -> bool {
         match (&self.step, &self.document) {
             (Step::Adopt(existing), Some(document)) => {
-                !existing.holds(&document.fields) || existing.presence == Presence::Withdrawn
+                !existing.holds(&document.fields) || existing.presence != Presence::Present
             }
             (Step::Create | Step::Update | Step::PutBack | Step::Withdraw | Step::Delete, _) => true,
             _ => false,

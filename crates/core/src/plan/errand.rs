@@ -4,7 +4,7 @@
 //! twice without having looked, and never over a version that it does not know.
 
 use super::document::{changed_there, deleted_there};
-use super::{Counterpart, DocumentPlan, Existing, Hold, HoldReason, Order, Presence, Written};
+use super::{Counterpart, DocumentPlan, Existing, Hold, HoldReason, Order, Presence, Step, Written};
 use crate::change::{Apart, Merge, MergePolicies};
 use crate::value::EntryId;
 
@@ -50,8 +50,9 @@ pub enum Ending {
     Done(Option<Counterpart>),
     /// An answer was lost, or somebody was quicker; it was looked at, and is as it should be.
     Found(Option<Counterpart>),
-    /// It cannot be decided here.
-    Held(Hold),
+    /// It cannot be decided here; where it is known to be on view or off it otherwise than before, that
+    /// is to be noted.
+    Held(Hold, Option<Counterpart>),
     /// The destination refused it.
     Refused,
     /// Somebody else has it locked.
@@ -84,6 +85,8 @@ pub struct Errand<'a> {
     merge: Merge,
     tries: u32,
     looking: Looking,
+    /// Whether the document was seen in another version than the one that the order was based on.
+    moved_on: bool,
 }
 
 impl<'a> Errand<'a> {
@@ -92,7 +95,7 @@ impl<'a> Errand<'a> {
     pub fn begin(plan: &'a DocumentPlan, item: Option<&EntryId>, policies: &'a MergePolicies) -> Option<(Self, Act)> {
         let order = plan.order(item)?;
         let merge = plan.merge().clone();
-        let mut errand = Errand { plan, policies, order, merge, tries: 0, looking: Looking::Before };
+        let mut errand = Errand { plan, policies, order, merge, tries: 0, looking: Looking::Before, moved_on: false };
         let act = match (errand.order.id(), errand.order.revision()) {
             (Some(id), None) if !plan.was_read() => Act::Read(id.clone()),
             _ => errand.send(),
@@ -120,31 +123,36 @@ impl<'a> Errand<'a> {
     pub fn wrote(&mut self, reply: Reply) -> Act {
         let removes = self.order.removes();
         match (reply, self.order.id()) {
-            (Reply::Done(written), _) => Act::End(Ending::Done(self.written(written))),
+            (Reply::Done(written), _) => self.end(Ending::Done(self.written(written))),
             (Reply::Lost, _) => self.look(Looking::AfterLoss),
             (Reply::Differs, Some(_)) => self.look(Looking::AfterDifference),
-            (Reply::Absent, Some(id)) if removes => Act::End(Ending::Done(self.removed(id))),
-            (Reply::Absent, Some(id)) => Act::End(Ending::Held(deleted_there(id))),
-            (Reply::Differs | Reply::Absent, None) | (Reply::Refused, _) => Act::End(Ending::Refused),
-            (Reply::Locked, _) => Act::End(Ending::Locked),
-            (Reply::NotDone, _) => Act::End(Ending::NotDone),
+            (Reply::Absent, Some(id)) if removes => self.end(Ending::Done(self.removed(id, Presence::Deleted))),
+            (Reply::Absent, Some(id)) => self.end(Ending::Held(deleted_there(id), None)),
+            (Reply::Differs | Reply::Absent, None) | (Reply::Refused, _) => self.end(Ending::Refused),
+            (Reply::Locked, _) => self.end(Ending::Locked),
+            (Reply::NotDone, _) => self.end(Ending::NotDone),
         }
     }
 
-    /// What to do when a look got no answer.
+    /// What to do when a look got no answer. A version that differs may be our own doing: a request
+    /// that arrived twice.
     #[must_use]
     pub fn saw_nothing(&self) -> Act {
-        Act::End(if self.looking == Looking::AfterLoss { Ending::InDoubt } else { Ending::NotDone })
+        Act::End(if self.looking == Looking::Before { Ending::NotDone } else { Ending::InDoubt })
     }
 
     /// What to do after reading the document by its id.
     pub fn read(&mut self, now: Option<&Existing>) -> Act {
         let Some(id) = self.order.id().cloned() else { return Act::End(Ending::InDoubt) };
+        let untouched = |now: &Existing| now.revision.is_some() && self.order.revision() == now.revision.as_ref();
+        self.moved_on |= now.is_some_and(|now| !untouched(now));
         match (now, &self.order) {
-            (None, Order::Withdraw { .. } | Order::Delete { .. }) => Act::End(self.over(self.removed(&id))),
-            (None, _) => Act::End(Ending::Held(deleted_there(&id))),
+            (None, Order::Withdraw { .. } | Order::Delete { .. }) => {
+                Act::End(self.over(self.removed(&id, Presence::Deleted)))
+            }
+            (None, _) => self.end(Ending::Held(deleted_there(&id), None)),
             (Some(now), Order::Withdraw { .. }) if now.presence == Presence::Withdrawn => {
-                Act::End(self.over(self.removed(&id)))
+                Act::End(self.over(self.removed(&id, Presence::Withdrawn)))
             }
             (Some(now), Order::Withdraw { .. } | Order::Delete { .. }) => self.remove(now),
             (Some(now), _) => self.reconcile(now),
@@ -168,7 +176,7 @@ impl<'a> Errand<'a> {
             }
             several => {
                 let message = format!("{} documents there have the entry's key", several.len());
-                Act::End(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }))
+                self.end(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }, None))
             }
         }
     }
@@ -177,25 +185,18 @@ impl<'a> Errand<'a> {
     fn again(&mut self) -> Act {
         match self.looking {
             _ if self.tries < TRIES => self.send(),
-            Looking::AfterLoss => Act::End(Ending::FoundNotDone),
-            Looking::Before | Looking::AfterDifference => Act::End(Ending::NotDone),
+            // What landed of it is found out by the next run, from the intent.
+            Looking::AfterLoss if self.moved_on => Act::End(Ending::InDoubt),
+            Looking::AfterLoss => self.end(Ending::FoundNotDone),
+            Looking::Before | Looking::AfterDifference => self.end(Ending::NotDone),
         }
     }
 
     /// What is to be taken away must be as we left it, or its changes not ours to keep.
     fn remove(&mut self, now: &Existing) -> Act {
-        let changed: Vec<String> = match &self.plan.known {
-            Some(known) if !known.wrote(now) => {
-                let there = known.there();
-                let differs = |(name, value): &(&String, &crate::value::Value)| {
-                    now.fields.get(*name).is_some_and(|now| now != *value && !(now.is_null() && value.is_null()))
-                };
-                there.iter().filter(differs).map(|(name, _)| name.clone()).collect()
-            }
-            _ => Vec::new(),
-        };
+        let changed = self.plan.known.as_ref().map_or(Vec::new(), |known| known.changed_in(now));
         if !changed.is_empty() {
-            return Act::End(Ending::Held(changed_there(Some(&now.id), &changed)));
+            return self.end(Ending::Held(changed_there(Some(&now.id), &changed), None));
         }
         self.order = self.order.clone().on(now);
         self.again()
@@ -205,7 +206,9 @@ impl<'a> Errand<'a> {
     fn reconcile(&mut self, now: &Existing) -> Act {
         let Some(merge) = self.plan.merge_with(now, self.policies) else { return Act::End(Ending::InDoubt) };
         if !merge.conflicts.is_empty() {
-            return Act::End(Ending::Held(changed_there(Some(&now.id), &merge.conflicts)));
+            let known = self.plan.known.clone().filter(|known| known.presence != now.presence);
+            let known = known.map(|known| Counterpart { presence: now.presence, ..known });
+            return self.end(Ending::Held(changed_there(Some(&now.id), &merge.conflicts), known));
         }
         let is_there = !merge.owes && now.presence == Presence::Present;
         self.merge = merge;
@@ -219,6 +222,17 @@ impl<'a> Errand<'a> {
         self.again()
     }
 
+    /// Ends. A document that was created and found again is not forgotten because it could not be
+    /// written once more: its creation stays in doubt, and is settled by its key.
+    fn end(&self, ending: Ending) -> Act {
+        let is_found_creation = matches!(self.plan.step, Step::Create) && self.order.id().is_some();
+        match ending {
+            Ending::Done(_) | Ending::Found(_) => Act::End(ending),
+            _ if is_found_creation => Act::End(Ending::InDoubt),
+            ending => Act::End(ending),
+        }
+    }
+
     /// An ending without a good answer to the last write.
     fn over(&self, counterpart: Option<Counterpart>) -> Ending {
         Ending::Found(counterpart)
@@ -227,7 +241,9 @@ impl<'a> Errand<'a> {
     fn written(&self, written: Written) -> Option<Counterpart> {
         let id = written.id.or_else(|| self.order.id().cloned())?;
         if self.order.removes() {
-            return self.removed(&id).map(|gone| Counterpart { revision: written.revision, ..gone });
+            let is_deleted = matches!(self.order, Order::Delete { .. });
+            let presence = if is_deleted { Presence::Deleted } else { Presence::Withdrawn };
+            return self.removed(&id, presence).map(|gone| Counterpart { revision: written.revision, ..gone });
         }
         let document = self.plan.document.as_ref()?;
         let mut known = self.plan.counterpart(id, written.item, written.revision, document, &self.merge);
@@ -247,8 +263,8 @@ impl<'a> Errand<'a> {
         Some(self.plan.counterpart(id, item, revision, document, &self.merge))
     }
 
-    fn removed(&self, id: &EntryId) -> Option<Counterpart> {
+    fn removed(&self, id: &EntryId, presence: Presence) -> Option<Counterpart> {
         let known = self.plan.known.clone()?;
-        Some(Counterpart { id: id.clone(), revision: None, presence: Presence::Withdrawn, ..known })
+        Some(Counterpart { id: id.clone(), revision: None, presence, ..known })
     }
 }

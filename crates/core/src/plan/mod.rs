@@ -18,11 +18,11 @@ pub use document::DocumentPlan;
 pub use errand::{Act, Ending, Errand, Reply};
 pub use hold::{Hold, HoldReason};
 pub use order::{Order, Written};
-pub use settle::{Intended, Settled, settle};
+pub use settle::{Intended, Settled, settle, settle_new};
 pub use state::State;
 
 use crate::change::{Aparts, Base, Fingerprint};
-use crate::value::{EntryId, Record, Revision};
+use crate::value::{EntryId, Record, Revision, Value};
 
 /// What an entry has become at a destination, as far as the hub knows.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,6 +58,18 @@ impl Counterpart {
         there
     }
 
+    /// The mapped fields that are not as we last knew them.
+    #[must_use]
+    pub fn changed_in(&self, now: &Existing) -> Vec<String> {
+        if self.wrote(now) {
+            return Vec::new();
+        }
+        let differs = |(name, value): &(&String, &Value)| {
+            now.fields.get(*name).is_some_and(|now| now != *value && !(now.is_null() && value.is_null()))
+        };
+        self.there().iter().filter(differs).map(|(name, _)| name.clone()).collect()
+    }
+
     /// Whether the document is as it was when we last wrote or read it, by the destination's mark.
     #[must_use]
     pub fn wrote(&self, now: &Existing) -> bool {
@@ -70,13 +82,16 @@ impl Counterpart {
 pub enum Presence {
     /// On view.
     Present,
-    /// Taken off view, or deleted.
+    /// Taken off view.
     Withdrawn,
+    /// Deleted; what comes back is another document.
+    Deleted,
 }
 
 impl Presence {
     /// Every presence with its word.
-    pub const WORDS: [(&str, Presence); 2] = [("present", Presence::Present), ("withdrawn", Presence::Withdrawn)];
+    pub const WORDS: [(&str, Presence); 3] =
+        [("present", Presence::Present), ("withdrawn", Presence::Withdrawn), ("deleted", Presence::Deleted)];
 
     /// The presence's word.
     #[must_use]

@@ -1,15 +1,18 @@
 //! Settling a request whose answer was lost, by what the destination now shows.
 
-use super::{Existing, Presence};
-use crate::value::{Record, Revision};
+use super::{Counterpart, Existing, Presence};
+use crate::change::{Apart, Aparts, Fingerprint, fingerprint_record};
+use crate::value::{EntryId, Record, Revision, Value};
 
 /// What a lost request was to do to a document that was known.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Intended {
     /// Make its fields these, from that version.
     Write {
-        /// The mapped fields.
+        /// The mapped fields that it was to write.
         fields: Record,
+        /// The fingerprint of all that was to be there after it.
+        fingerprint: Fingerprint,
         /// The version it was based on; none where the destination has no versions.
         base: Option<Revision>,
     },
@@ -20,51 +23,114 @@ pub enum Intended {
 }
 
 /// What became of a lost request.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Settled {
-    /// It was done.
-    Done,
-    /// It was not done and can be sent again.
+    /// It was done; this is the document now.
+    Done(Counterpart),
+    /// It was not done and can be planned again.
     NotDone,
-    /// The document is neither as it was nor as it was to be: somebody else wrote too.
-    ChangedThere,
-    /// The document is not there any more.
-    DeletedThere,
+    /// The document is neither as it was nor quite as it was to be: somebody else wrote too, or the
+    /// destination stores some of it in its own way. What is there of ours is known as ours.
+    Partly(Counterpart),
+    /// There was no document with the entry's key before, and the one that is there now is not as we
+    /// wrote it; it is taken over, as any document with an entry's key is.
+    TakenOver(Counterpart),
+    /// The document is not there any more, or there are several with its key.
+    Unclear,
 }
 
 /// Reads what became of a lost request from what the destination shows under the document's id.
 #[must_use]
-pub fn settle(intended: &Intended, now: Option<&Existing>) -> Settled {
-    match (intended, now) {
-        (Intended::Delete, None) => Settled::Done,
-        (Intended::Write { .. } | Intended::Withdraw, None) => Settled::DeletedThere,
-        (Intended::Delete, Some(_)) => Settled::NotDone,
-        (Intended::Withdraw, Some(found)) if found.presence == Presence::Withdrawn => Settled::Done,
-        (Intended::Withdraw, Some(_)) => Settled::NotDone,
-        (Intended::Write { fields, .. }, Some(found)) if found.holds(fields) && found.presence == Presence::Present => {
-            Settled::Done
+pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, now: Option<&Existing>) -> Settled {
+    let gone = |presence| {
+        known.map_or(Settled::Unclear, |known| {
+            Settled::Done(Counterpart { id: id.clone(), revision: None, presence, ..known.clone() })
+        })
+    };
+    let (fields, fingerprint, base, found) = match (intended, now) {
+        (Intended::Delete | Intended::Withdraw, None) => return gone(Presence::Deleted),
+        (Intended::Withdraw, Some(found)) if found.presence == Presence::Withdrawn => return gone(Presence::Withdrawn),
+        (Intended::Withdraw | Intended::Delete, Some(_)) => return Settled::NotDone,
+        (Intended::Write { .. }, None) => return Settled::Unclear,
+        (Intended::Write { fields, fingerprint, base }, Some(found)) => (fields, *fingerprint, base, found),
+    };
+    let with = |landed: &Record| {
+        let mut delivered = known.map_or_else(Record::default, |known| known.fields.clone());
+        delivered.extend(landed.iter().map(|(name, value)| (name.clone(), value.clone())));
+        let mut apart = known.map_or_else(Aparts::new, |known| known.apart.clone());
+        apart.retain(|name, _| !landed.contains_key(name));
+        (delivered, apart)
+    };
+    if found.holds(fields) && found.presence == Presence::Present {
+        let (delivered, mut apart) = with(fields);
+        // What the request did not name may be somebody else's by now.
+        if let Some(known) = known {
+            let others = known.changed_in(found).into_iter().filter(|name| !fields.contains_key(name));
+            let kept = |name: String| {
+                let theirs = found.fields.get(&name).cloned().unwrap_or_default();
+                (name, Apart::Kept(theirs))
+            };
+            apart.extend(others.map(kept));
         }
-        // The version is the one we started from: nothing was written since, by us or anybody.
-        (Intended::Write { base, .. }, Some(found)) if *base == found.revision => Settled::NotDone,
-        // A text in another spelling may come back (a destination that tidies what it stores),
-        // so a version that moved on does not prove that it was us.
-        (Intended::Write { .. }, Some(_)) => Settled::ChangedThere,
+        return Settled::Done(counterpart(found, delivered, fingerprint, apart));
     }
+    // The version is the one we started from: nothing was written since, by us or anybody.
+    let untouched = base.is_some() && *base == found.revision;
+    let Some(known) = known.filter(|_| !untouched) else { return Settled::NotDone };
+    let there = known.there();
+    let landed =
+        |(name, value): &(&String, &Value)| found.fields.get(*name) == Some(*value) && there.get(*name) != Some(*value);
+    let landed: Record = fields.iter().filter(landed).map(|(name, value)| (name.clone(), value.clone())).collect();
+    if landed.is_empty() && found.presence == known.presence {
+        return Settled::NotDone;
+    }
+    let (fields, apart) = with(&landed);
+    // With the old version, so that the next write meets what else is there.
+    let fingerprint = if landed.is_empty() { known.fingerprint } else { fingerprint_record(&fields) };
+    Settled::Partly(Counterpart { fingerprint, fields, apart, presence: found.presence, ..known.clone() })
+}
+
+/// Reads what became of a lost request for a new document from what the destination shows under its
+/// key.
+#[must_use]
+pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &[Existing]) -> Settled {
+    match found {
+        [] => Settled::NotDone,
+        [one] if one.holds(fields) => Settled::Done(counterpart(one, fields.clone(), fingerprint, Aparts::new())),
+        [one] => {
+            let there = |name: &String| one.fields.get(name).cloned().unwrap_or_default();
+            let there: Record = fields.keys().map(|name| (name.clone(), there(name))).collect();
+            let fingerprint = fingerprint_record(&there);
+            Settled::TakenOver(counterpart(one, there, fingerprint, Aparts::new()))
+        }
+        _ => Settled::Unclear,
+    }
+}
+
+fn counterpart(found: &Existing, fields: Record, fingerprint: Fingerprint, apart: Aparts) -> Counterpart {
+    let Existing { id, item, revision, presence, .. } = found.clone();
+    Counterpart { id, item, revision, fingerprint, presence, fields, apart }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::value::EntryId;
+
+    fn record(heading: &str) -> Record {
+        [("heading".to_owned(), heading.into())].into_iter().collect()
+    }
+
+    fn id() -> EntryId {
+        EntryId::new("1").unwrap()
+    }
 
     fn existing(heading: &str, revision: Option<&str>, presence: Presence) -> Existing {
+        let theirs = [("theirs".to_owned(), "kept".into())];
         Existing {
-            id: EntryId::new("1").unwrap(),
+            id: id(),
             item: None,
             revision: revision.map(|text| Revision::new(text).unwrap()),
-            fields: [("heading".to_owned(), heading.into()), ("theirs".to_owned(), "kept".into())]
-                .into_iter()
-                .collect(),
+            fields: record(heading).into_iter().chain(theirs).collect(),
             presence,
         }
     }
@@ -73,24 +139,50 @@ mod tests {
     fn every_case() {
         use Presence::{Present, Withdrawn};
         let write = |base: Option<&str>| Intended::Write {
-            fields: [("heading".to_owned(), "new".into())].into_iter().collect(),
+            fields: record("new"),
+            fingerprint: fingerprint_record(&record("new")),
             base: base.map(|text| Revision::new(text).unwrap()),
         };
         for (intended, now, expected) in [
-            (write(Some("1")), Some(existing("old", Some("1"), Present)), Settled::NotDone),
-            (write(Some("1")), Some(existing("new", Some("2"), Present)), Settled::Done),
-            (write(Some("1")), Some(existing("new", Some("1"), Present)), Settled::Done),
-            (write(Some("1")), Some(existing("third", Some("2"), Present)), Settled::ChangedThere),
-            (write(Some("1")), Some(existing("new", Some("1"), Withdrawn)), Settled::NotDone),
-            (write(None), Some(existing("old", None, Present)), Settled::NotDone),
-            (write(None), None, Settled::DeletedThere),
-            (Intended::Withdraw, Some(existing("old", None, Withdrawn)), Settled::Done),
-            (Intended::Withdraw, Some(existing("old", None, Present)), Settled::NotDone),
-            (Intended::Withdraw, None, Settled::DeletedThere),
-            (Intended::Delete, None, Settled::Done),
-            (Intended::Delete, Some(existing("old", None, Present)), Settled::NotDone),
+            (write(Some("1")), Some(existing("old", Some("1"), Present)), "NotDone"),
+            (write(Some("1")), Some(existing("new", Some("2"), Present)), "Done present"),
+            (write(Some("1")), Some(existing("new", Some("1"), Present)), "Done present"),
+            (write(Some("1")), Some(existing("third", Some("2"), Present)), "NotDone"),
+            (write(Some("1")), Some(existing("new", Some("1"), Withdrawn)), "NotDone"),
+            (write(Some("1")), Some(existing("new", Some("2"), Withdrawn)), "Partly withdrawn"),
+            (write(None), Some(existing("old", None, Present)), "NotDone"),
+            (write(None), None, "Unclear"),
+            (Intended::Withdraw, Some(existing("old", None, Withdrawn)), "Done withdrawn"),
+            (Intended::Withdraw, Some(existing("old", None, Present)), "NotDone"),
+            (Intended::Withdraw, None, "Done deleted"),
+            (Intended::Delete, None, "Done deleted"),
+            (Intended::Delete, Some(existing("old", None, Present)), "NotDone"),
         ] {
-            assert_eq!(settle(&intended, now.as_ref()), expected, "{intended:?} {now:?}");
+            let fingerprint = fingerprint_record(&record("old"));
+            let known = counterpart(&existing("old", Some("1"), Present), record("old"), fingerprint, Aparts::new());
+            let settled = match settle(&intended, &id(), Some(&known), now.as_ref()) {
+                Settled::Done(known) => format!("Done {}", known.presence.word()),
+                Settled::Partly(known) => format!("Partly {}", known.presence.word()),
+                other => format!("{other:?}"),
+            };
+            assert_eq!(settled, expected, "{intended:?} {now:?}");
         }
+    }
+
+    #[test]
+    fn what_landed_of_a_lost_write_is_ours() {
+        let of = |heading: &str, teaser: &str| -> Record {
+            [("heading".to_owned(), heading.into()), ("teaser".to_owned(), teaser.into())].into_iter().collect()
+        };
+        let (old, new) = (of("old", "old"), of("new", "new"));
+        let mut found = existing("", None, Presence::Present);
+        found.fields = of("new", "New!");
+        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Aparts::new());
+        let intended = Intended::Write { fields: new.clone(), fingerprint: fingerprint_record(&new), base: None };
+        let Settled::Partly(settled) = settle(&intended, &id(), Some(&known), Some(&found)) else {
+            panic!("the heading is there")
+        };
+        assert_eq!(settled.fields, of("new", "old"));
+        assert_ne!(settled.fingerprint, known.fingerprint, "what did not land is owed still");
     }
 }

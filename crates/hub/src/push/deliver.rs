@@ -77,7 +77,7 @@ pub(super) async fn deliver(
         let error = ended.error.map(|error| error.to_string());
         let refused = |reason: HoldReason, message: Option<String>| (reason, message.unwrap_or_default());
         let held = match ended.ending {
-            Ending::Held(hold) => Some((hold.reason, hold.message)),
+            Ending::Held(hold, _) => Some((hold.reason, hold.message)),
             Ending::Refused => Some(refused(HoldReason::Refused, error.clone())),
             Ending::Locked => Some(refused(HoldReason::Locked, error.clone())),
             _ => None,
@@ -136,9 +136,10 @@ fn outcome(ended: &Ended, language: Option<LanguageTag>) -> Option<Outcome> {
         Ending::InDoubt => return None,
         Ending::Done(counterpart) => (OutcomeResult::Done, counterpart.clone()),
         Ending::Found(counterpart) => (OutcomeResult::FoundDone, counterpart.clone()),
-        Ending::Held(_) if ended.error.is_none() => (OutcomeResult::NotDone, None),
-        Ending::Held(_) if lost => (OutcomeResult::Unclear, None),
-        Ending::Held(_) | Ending::Refused | Ending::Locked => (OutcomeResult::Refused, None),
+        Ending::Held(_, known) if ended.error.is_none() => (OutcomeResult::NotDone, known.clone()),
+        Ending::Held(_, known) if lost => (OutcomeResult::Unclear, known.clone()),
+        Ending::Held(_, known) => (OutcomeResult::Refused, known.clone()),
+        Ending::Refused | Ending::Locked => (OutcomeResult::Refused, None),
         Ending::NotDone => (OutcomeResult::NotDone, None),
         Ending::FoundNotDone => (OutcomeResult::FoundNotDone, None),
     };

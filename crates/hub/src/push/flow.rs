@@ -19,7 +19,7 @@ use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 
 /// Outcomes written together.
-const GROUP: usize = 32;
+pub(super) const GROUP: usize = 32;
 
 /// What a pass does about an entry that refers to entries which are still to come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -189,7 +189,11 @@ fn unknown_keys<'a>(due: &'a Due, mapping: &'a Mapping) -> impl Iterator<Item = 
         Mapped::Goes { documents, .. } => documents,
         _ => &[],
     };
-    documents.iter().filter(|document| !due.counterparts.iter().any(|row| row.language == document.language))
+    let is_known = |document: &&Document| {
+        let own = due.counterparts.iter().find(|row| row.language == document.language);
+        own.is_some_and(|row| row.counterpart.presence != Presence::Deleted)
+    };
+    documents.iter().filter(move |document| !is_known(document))
 }
 
 /// Plans one entry from what is known and found.
@@ -235,7 +239,7 @@ pub(crate) fn plan_entry(
         }
     };
     for document in documents {
-        let row = known.remove(&document.language);
+        let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
         let at_hand = match (&row, &document.key) {
             (None, Some(key)) => what_was_found(store, lane, &plan.address, key, &document.language, found, claims)?,
             _ => Found::NotAsked,
@@ -358,7 +362,7 @@ impl EntryPlan {
         let was_withdrawn = self
             .documents
             .iter()
-            .any(|document| document.known.as_ref().is_some_and(|known| known.presence == Presence::Withdrawn));
+            .any(|document| document.known.as_ref().is_some_and(|known| known.presence != Presence::Present));
         match self.fate() {
             Fate::Held => Standing::Held,
             Fate::Withdrawn => Standing::Withdrawn,

@@ -2,14 +2,16 @@
 
 use std::collections::HashMap;
 
-use diaporos_core::change::Aparts;
-use diaporos_core::plan::{Counterpart, Existing, Presence, Settled, settle};
+use diaporos_core::plan::{Counterpart, Settled, settle, settle_new};
 use diaporos_core::value::Value;
-use diaporos_store::{Action, Delivered, IntentRecord, Outcome, OutcomeResult};
-use diaporos_systems::SystemError;
+use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult};
+use diaporos_systems::{SystemError, Write};
+use futures::StreamExt;
 
+use super::flow::GROUP;
 use super::row::{PushRow, PushTally};
 use super::{Push, PushError};
+use crate::config::ConfiguredLane;
 
 /// Settles every intent of the lane that has no outcome. What is found done becomes a counterpart;
 /// what is not is planned anew, like any entry that is owed. Entries of which the destination does
@@ -20,77 +22,77 @@ pub(super) async fn settle_in_doubt(
     row: &mut (dyn FnMut(PushRow) + Send),
 ) -> Result<HashMap<i64, SystemError>, PushError> {
     let name = push.lane.lane.name.clone();
+    let in_doubt = push.store.in_doubt(&name)?;
     let mut unsettled = HashMap::new();
-    for (intent, record) in push.store.in_doubt(&name)? {
-        let (result, existing) = match look(push, &record).await {
-            Ok(looked) => looked,
-            Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
-            Err(error) => {
-                // Left open on purpose: the next push asks again.
-                drop(intent);
-                unsettled.insert(record.entry, error);
-                continue;
-            }
-        };
-        let delivered = (result == OutcomeResult::FoundDone).then(|| delivered(&record, existing.as_ref())).flatten();
-        let message = Some(format!("{} of an interrupted run: {}", record.action.word(), result.word()));
-        tally.settled += 1;
-        row(PushRow {
-            address: push.store.address(record.entry)?,
-            language: record.language.clone(),
-            step: "settle",
-            id_there: delivered.as_ref().map(|delivered| delivered.counterpart.id.to_string()),
-            changes: Vec::new(),
-            reason: None,
-            message: message.clone(),
-            is_drift: false,
-        });
-        push.store.conclude(
-            &name,
-            vec![(intent, Outcome { result, status: None, message, delivered })],
-            &[],
-            (push.clock)(),
-        )?;
+    let at_once = push.writer.at_once(&push.lane.lane.to.kind).max(1);
+    let (lane, writer) = (push.lane, push.writer);
+    let mut asked = Vec::new();
+    for (intent, record) in in_doubt {
+        let known = push.store.counterparts(record.entry)?.into_iter();
+        let known = known.filter(|row| row.lane == name.as_str() && row.language == record.language);
+        asked.push((intent, known.map(|row| row.counterpart).next(), record));
+    }
+    let mut looks = futures::stream::iter(asked.into_iter().map(|(intent, known, record)| async move {
+        let looked = look(lane, writer, &record, known.as_ref()).await;
+        (intent, record, looked)
+    }))
+    .buffered(at_once)
+    .ready_chunks(GROUP);
+    while let Some(group) = looks.next().await {
+        let mut outcomes = Vec::new();
+        for (intent, record, looked) in group {
+            let (result, counterpart) = match looked {
+                Ok(looked) => looked,
+                Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
+                Err(error) => {
+                    // Left open on purpose: the next push asks again.
+                    drop(intent);
+                    unsettled.insert(record.entry, error);
+                    continue;
+                }
+            };
+            let owner = counterpart.as_ref().map(|known| push.store.owner(&name, &known.id)).transpose()?.flatten();
+            let counterpart = counterpart.filter(|_| owner.is_none_or(|(by, _)| by == record.entry));
+            let message = Some(format!("{} of an interrupted run: {}", record.action.word(), result.word()));
+            tally.settled += 1;
+            row(PushRow {
+                address: push.store.address(record.entry)?,
+                language: record.language.clone(),
+                step: "settle",
+                id_there: counterpart.as_ref().map(|known| known.id.to_string()),
+                changes: Vec::new(),
+                reason: None,
+                message: message.clone(),
+                is_drift: false,
+            });
+            let delivered = counterpart.map(|counterpart| Delivered { language: record.language, counterpart });
+            outcomes.push((intent, Outcome { result, status: None, message, delivered }));
+        }
+        push.store.conclude(&name, outcomes, &[], (push.clock)())?;
     }
     Ok(unsettled)
 }
 
-async fn look(push: &Push<'_>, record: &IntentRecord) -> Result<(OutcomeResult, Option<Existing>), SystemError> {
-    let kind = &push.lane.lane.to.kind;
-    let (Some(intended), Some(id)) = (record.intended(), &record.id_there) else {
-        let key = push.lane.lane.key.as_ref().and_then(|key| record.fields.get(key));
-        let key = match key {
-            Some(Value::Text(text)) => text.clone(),
-            Some(Value::Integer(whole)) => whole.to_string(),
-            _ => return Ok((OutcomeResult::Unclear, None)),
-        };
-        let mut found = push.writer.find(kind, &key, record.language.as_ref()).await?;
-        return Ok(match (found.pop(), found.len()) {
-            (None, _) => (OutcomeResult::FoundNotDone, None),
-            (Some(existing), 0) if existing.holds(&record.fields) => (OutcomeResult::FoundDone, Some(existing)),
-            // One with our key and other content is adopted by the plan that follows.
-            _ => (OutcomeResult::Unclear, None),
-        });
-    };
-    let now = push.writer.read(kind, id).await?;
-    Ok(match settle(&intended, now.as_ref()) {
-        Settled::Done => (OutcomeResult::FoundDone, now),
-        Settled::NotDone => (OutcomeResult::FoundNotDone, None),
-        Settled::ChangedThere | Settled::DeletedThere => (OutcomeResult::Unclear, None),
-    })
-}
+type Looked = (OutcomeResult, Option<Counterpart>);
 
-fn delivered(record: &IntentRecord, existing: Option<&Existing>) -> Option<Delivered> {
-    let removed = matches!(record.action, Action::Withdraw | Action::Delete);
-    let id = existing.map(|existing| existing.id.clone()).or_else(|| record.id_there.clone())?;
-    let counterpart = Counterpart {
-        id,
-        item: existing.and_then(|existing| existing.item.clone()),
-        revision: existing.and_then(|existing| existing.revision.clone()),
-        fingerprint: record.fingerprint,
-        presence: if removed { Presence::Withdrawn } else { Presence::Present },
-        fields: record.fields.clone(),
-        apart: Aparts::new(),
+async fn look(
+    lane: &ConfiguredLane,
+    writer: &dyn Write,
+    record: &IntentRecord,
+    known: Option<&Counterpart>,
+) -> Result<Looked, SystemError> {
+    let kind = &lane.lane.to.kind;
+    let settled = if let (Some(intended), Some(id)) = (record.intended(), &record.id_there) {
+        settle(&intended, id, known, writer.read(kind, id).await?.as_ref())
+    } else {
+        let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);
+        let Some(key) = key else { return Ok((OutcomeResult::Unclear, None)) };
+        settle_new(&record.fields, record.fingerprint, &writer.find(kind, &key, record.language.as_ref()).await?)
     };
-    Some(Delivered { language: record.language.clone(), counterpart })
+    Ok(match settled {
+        Settled::Done(counterpart) => (OutcomeResult::FoundDone, Some(counterpart)),
+        Settled::NotDone => (OutcomeResult::FoundNotDone, None),
+        Settled::Partly(counterpart) | Settled::TakenOver(counterpart) => (OutcomeResult::Unclear, Some(counterpart)),
+        Settled::Unclear => (OutcomeResult::Unclear, None),
+    })
 }

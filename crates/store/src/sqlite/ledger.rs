@@ -378,7 +378,11 @@ impl IntentRecord {
     pub fn intended(&self) -> Option<Intended> {
         match self.action {
             Action::Create => None,
-            Action::Update => Some(Intended::Write { fields: self.fields.clone(), base: self.base.clone() }),
+            Action::Update => Some(Intended::Write {
+                fields: self.fields.clone(),
+                fingerprint: self.fingerprint,
+                base: self.base.clone(),
+            }),
             Action::Withdraw => Some(Intended::Withdraw),
             Action::Delete => Some(Intended::Delete),
         }

@@ -1,0 +1,79 @@
+//! What may happen.
+
+use proptest::prelude::*;
+
+/// How many entries the source has.
+pub(crate) const ENTRIES: usize = 3;
+/// The fields of a page: two texts and a list. The key never changes.
+pub(crate) const FIELDS: [&str; 3] = ["heading", "teaser", "topics"];
+
+/// Something that happens.
+#[derive(Debug, Clone)]
+pub(crate) enum Event {
+    /// A field of an entry changes at its source.
+    Edit(usize, usize, u8),
+    /// An entry goes live, or no longer is.
+    Live(usize, bool),
+    /// Somebody changes a field of a page by hand.
+    HandEdit(usize, usize, u8),
+    /// Somebody deletes a page.
+    HandDelete(usize),
+    /// Somebody locks a page, or lets go of it.
+    Lock(usize, bool),
+    /// A push, with what the network does to its requests, the step before which it is killed, and
+    /// what other hands do while it runs.
+    Push {
+        /// What becomes of the first, second, … request.
+        faults: Vec<Fault>,
+        /// The step at which the process dies.
+        crash: Option<u8>,
+        /// Page, field and value that somebody writes just before the request of that number.
+        meddling: Option<(u8, usize, usize, u8)>,
+        /// Whether it reads every page that is there.
+        verify: bool,
+    },
+}
+
+/// What becomes of a request.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Fault {
+    /// It goes well.
+    None,
+    /// It never arrives, and no answer comes.
+    LostBefore,
+    /// It is carried out, and the answer is lost.
+    LostAfter,
+    /// It is carried out, arrives a second time, and the second answer is what comes back.
+    Doubled,
+    /// It is sent away and can come again.
+    Throttled,
+}
+
+fn event() -> impl Strategy<Value = Event> {
+    let page = 0..ENTRIES + 1;
+    let fault = prop_oneof![
+        6 => Just(Fault::None),
+        1 => Just(Fault::LostBefore),
+        2 => Just(Fault::LostAfter),
+        1 => Just(Fault::Doubled),
+        1 => Just(Fault::Throttled),
+    ];
+    let push = (
+        proptest::collection::vec(fault, 0..12),
+        proptest::option::weighted(0.4, 0..40_u8),
+        proptest::option::weighted(0.2, (0..8_u8, page.clone(), 0..3_usize, 10..14_u8)),
+        any::<bool>(),
+    );
+    prop_oneof![
+        4 => (0..ENTRIES, 0..3_usize, 0..4_u8).prop_map(|(entry, field, value)| Event::Edit(entry, field, value)),
+        2 => (0..ENTRIES, any::<bool>()).prop_map(|(entry, live)| Event::Live(entry, live)),
+        2 => (page.clone(), 0..3_usize, 10..14_u8).prop_map(|(page, field, value)| Event::HandEdit(page, field, value)),
+        1 => page.clone().prop_map(Event::HandDelete),
+        1 => (page, any::<bool>()).prop_map(|(page, locked)| Event::Lock(page, locked)),
+        5 => push.prop_map(|(faults, crash, meddling, verify)| Event::Push { faults, crash, meddling, verify }),
+    ]
+}
+
+pub(crate) fn history() -> impl Strategy<Value = Vec<Event>> {
+    proptest::collection::vec(event(), 1..25)
+}

@@ -1,0 +1,238 @@
+//! The hub: what is on its disk, and a push as the program makes it.
+
+use std::collections::BTreeMap;
+
+use diaporos_core::change::MergePolicies;
+use diaporos_core::lane::{Document, GonePolicy};
+use diaporos_core::plan::{
+    Act, Counterpart, DocumentPlan, Ending, Errand, Found, HoldReason, Intended, Order, Presence, Settled, Step,
+    Wanted, decide, settle, settle_new,
+};
+use diaporos_core::value::{Record, Value};
+
+use crate::history::{ENTRIES, FIELDS};
+use crate::world::{Crash, World};
+
+/// What the source has.
+#[derive(Debug, Default)]
+pub(crate) struct Source {
+    values: BTreeMap<(usize, usize), u8>,
+    hidden: [bool; ENTRIES],
+}
+
+impl Source {
+    pub(crate) fn edit(&mut self, entry: usize, field: usize, value: u8) {
+        self.values.insert((entry, field), value);
+    }
+
+    pub(crate) fn set_live(&mut self, entry: usize, live: bool) {
+        self.hidden[entry] = !live;
+    }
+
+    fn document(&self, entry: usize) -> Option<Document> {
+        let key = format!("page-{entry}");
+        let mut fields: Record = [("slug".to_owned(), Value::from(key.as_str()))].into_iter().collect();
+        for (place, name) in FIELDS.into_iter().enumerate() {
+            let value = self.values.get(&(entry, place)).copied().unwrap_or_default();
+            let text = |value: u8| Value::from(format!("ours-{value}").as_str());
+            let value = if name == "topics" { Value::List((0..value).map(text).collect()) } else { text(value) };
+            fields.insert(name.to_owned(), value);
+        }
+        (!self.hidden[entry]).then_some(Document { language: None, fields, key: Some(key) })
+    }
+}
+
+/// An intent without an outcome.
+#[derive(Debug, Clone)]
+struct OpenIntent {
+    order: Order,
+    document: Option<Document>,
+}
+
+/// What survives a crash.
+#[derive(Debug, Default)]
+pub(crate) struct Hub {
+    pub(crate) source: Source,
+    counterparts: BTreeMap<usize, Counterpart>,
+    open: BTreeMap<usize, OpenIntent>,
+    held: BTreeMap<usize, HoldReason>,
+}
+
+impl Hub {
+    /// A push, till its end or its death.
+    pub(crate) fn push(&mut self, world: &mut World, verify: bool) {
+        // Where the process dies, the next one finds what is on the disk.
+        let _ = self.run(world, verify);
+    }
+
+    fn run(&mut self, world: &mut World, verify: bool) -> Result<(), Crash> {
+        for entry in 0..ENTRIES {
+            world.step()?;
+            if self.settle(entry, world)? {
+                self.deliver(entry, world, verify)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Finds out what became of an intent without an outcome; false while that cannot be told.
+    fn settle(&mut self, entry: usize, world: &mut World) -> Result<bool, Crash> {
+        let Some(OpenIntent { order, document }) = self.open.get(&entry).cloned() else { return Ok(true) };
+        let known = self.counterparts.get(&entry);
+        let fingerprint = document.as_ref().map(Document::fingerprint);
+        let settled = match &order {
+            Order::Create { fields, .. } => {
+                let Ok(found) = world.find(&format!("page-{entry}")) else { return Ok(false) };
+                settle_new(fields, fingerprint.unwrap(), &found)
+            }
+            order => {
+                let intended = match order {
+                    Order::Withdraw { .. } => Intended::Withdraw,
+                    Order::Delete { .. } => Intended::Delete,
+                    _ => Intended::Write {
+                        fields: order.fields().unwrap().clone(),
+                        fingerprint: fingerprint.unwrap(),
+                        base: order.revision().cloned(),
+                    },
+                };
+                let id = order.id().unwrap();
+                let Ok(now) = world.read(id) else { return Ok(false) };
+                settle(&intended, id, known, now.as_ref())
+            }
+        };
+        world.step()?;
+        match settled {
+            Settled::Done(counterpart) | Settled::Partly(counterpart) => {
+                self.counterparts.insert(entry, counterpart);
+            }
+            Settled::TakenOver(counterpart) => {
+                world.take_over(&counterpart.id);
+                self.counterparts.insert(entry, counterpart);
+            }
+            Settled::NotDone | Settled::Unclear => {}
+        }
+        self.open.remove(&entry);
+        Ok(true)
+    }
+
+    fn deliver(&mut self, entry: usize, world: &mut World, verify: bool) -> Result<(), Crash> {
+        let policies = MergePolicies::default();
+        let known = self.counterparts.get(&entry).cloned();
+        let document = self.source.document(entry);
+        let found = match (&document, &known) {
+            (Some(_), None) => {
+                let Ok(mut found) = world.find(&format!("page-{entry}")) else { return Ok(()) };
+                match (found.pop(), found.len()) {
+                    (None, _) => Found::Nothing,
+                    (Some(one), 0) => Found::One(Box::new(one)),
+                    (Some(_), more) => panic!("{} pages have the same key", more + 1),
+                }
+            }
+            _ => Found::NotAsked,
+        };
+        let wanted = document.as_ref().map_or(Wanted::NotThere, |document| Wanted::There(document.fingerprint()));
+        let step = decide(wanted, known.as_ref(), found, GonePolicy::Withdraw);
+        let taking_over = matches!(step, Step::Adopt(_));
+        let mut plan = DocumentPlan::new(None, step, document.clone(), known.clone(), &policies);
+        if let (true, Some(known)) = (verify, &known) {
+            let Ok(now) = world.read(&known.id) else { return Ok(()) };
+            plan.compare_with(now.as_ref(), &policies);
+        }
+        self.held.remove(&entry);
+        if let Step::Hold(hold) = &plan.step {
+            self.held.insert(entry, hold.reason);
+        }
+        if let Some(noted) = plan.noted() {
+            self.counterparts.insert(entry, noted);
+        }
+        let Some((mut errand, mut act)) = Errand::begin(&plan, None, &policies) else { return Ok(()) };
+        world.step()?;
+        self.open.insert(entry, OpenIntent { order: errand.order().clone(), document });
+        loop {
+            world.step()?;
+            act = match act {
+                Act::Write(order) => {
+                    let after_lost_creation = matches!(plan.step, Step::Create) && order.id().is_some();
+                    let reply = world.write(&order, taking_over || after_lost_creation);
+                    world.step()?;
+                    errand.wrote(reply)
+                }
+                Act::Read(id) => match world.read(&id) {
+                    Ok(now) => errand.read(now.as_ref()),
+                    Err(()) => errand.saw_nothing(),
+                },
+                Act::Find => match world.find(&format!("page-{entry}")) {
+                    Ok(found) => errand.found(&found),
+                    Err(()) => errand.saw_nothing(),
+                },
+                Act::End(ending) => {
+                    self.conclude(entry, ending);
+                    return Ok(());
+                }
+            };
+        }
+    }
+
+    /// The outcome with the counterpart it made, in one commit.
+    fn conclude(&mut self, entry: usize, ending: Ending) {
+        match ending {
+            Ending::InDoubt => return,
+            Ending::Done(counterpart) | Ending::Found(counterpart) => {
+                self.counterparts.extend(counterpart.map(|counterpart| (entry, counterpart)));
+            }
+            Ending::Held(hold, known) => {
+                self.held.insert(entry, hold.reason);
+                self.counterparts.extend(known.map(|known| (entry, known)));
+            }
+            Ending::Locked => drop(self.held.insert(entry, HoldReason::Locked)),
+            Ending::Refused => drop(self.held.insert(entry, HoldReason::Refused)),
+            Ending::NotDone | Ending::FoundNotDone => {}
+        }
+        self.open.remove(&entry);
+    }
+
+    /// What must hold when all is calm.
+    pub(crate) fn everything_is_right(&self, world: &World) {
+        assert!(self.open.is_empty(), "in doubt for good: {:?}", self.open);
+        for entry in 0..ENTRIES {
+            let key = Value::from(format!("page-{entry}").as_str());
+            let pages: Vec<_> = world.pages.iter().filter(|(_, page)| page.fields.get("slug") == Some(&key)).collect();
+            assert!(pages.len() <= 1, "`page-{entry}` is there {} times", pages.len());
+            let known = self.counterparts.get(&entry);
+            let by_hand = |id: u64| world.deleted.contains(&id) || world.touched.contains(&id);
+            if let Some(reason) = self.held.get(&entry) {
+                let id: u64 = known.unwrap().id.as_str().parse().unwrap();
+                assert!(by_hand(id) || world.unsure.contains(&id), "held, {reason:?}, and nobody else did anything");
+                continue;
+            }
+            match (self.source.document(entry), pages.first()) {
+                (Some(document), Some((id, page))) => {
+                    assert_eq!(known.unwrap().id.as_str(), id.to_string(), "the identifier that is kept");
+                    assert_eq!(page.presence, Presence::Present);
+                    for (name, ours) in &document.fields {
+                        let theirs = page.fields.get(name).unwrap();
+                        let is_ours = match (ours, theirs) {
+                            (Value::Text(ours), Value::Text(theirs)) => ours.trim_end() == theirs.trim_end(),
+                            (ours, theirs) => ours == theirs,
+                        };
+                        let merged = matches!((ours, theirs), (Value::List(ours), Value::List(theirs))
+                            if ours.iter().all(|item| theirs.contains(item)));
+                        // Nobody can tell its own spelling from a hand's, nor who took an item out of a
+                        // list that a hand wrote to while our own write was in doubt.
+                        let in_doubt = world.lost.contains(id) && world.touched.contains(id);
+                        let unsure = (name == "teaser" && world.unsure.contains(id)) || (name == "topics" && in_doubt);
+                        assert!(
+                            is_ours || unsure || page.by_hand.get(name) == Some(theirs) || merged,
+                            "`{name}` of `page-{entry}` is {theirs:?}, and should be {ours:?}"
+                        );
+                    }
+                }
+                (Some(_), None) => panic!("`page-{entry}` is not there, is not held, and should be there"),
+                (None, Some((id, page))) => {
+                    assert!(page.presence == Presence::Withdrawn || by_hand(**id), "`page-{entry}` should be off view");
+                }
+                (None, None) => {}
+            }
+        }
+    }
+}

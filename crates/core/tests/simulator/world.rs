@@ -1,0 +1,291 @@
+//! A destination, other people's hands on it, and the network before it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use diaporos_core::plan::{Existing, Order, Presence, Reply, Written};
+use diaporos_core::value::{EntryId, Record, Revision, Value};
+
+use crate::history::{FIELDS, Fault};
+
+/// The process died here.
+pub(crate) struct Crash;
+
+/// A page.
+#[derive(Debug, Clone)]
+pub(crate) struct Page {
+    pub(crate) version: u64,
+    pub(crate) fields: Record,
+    pub(crate) presence: Presence,
+    pub(crate) locked: bool,
+    /// What a hand wrote last into a field, while nobody wrote over it.
+    pub(crate) by_hand: BTreeMap<String, Value>,
+}
+
+/// The destination with everything around it.
+pub(crate) struct World {
+    pub(crate) pages: BTreeMap<u64, Page>,
+    last: u64,
+    versions: bool,
+    /// Whether answers show the page, and in the destination's own spelling.
+    shows: bool,
+    faults: Vec<Fault>,
+    crash: Option<u8>,
+    steps: u8,
+    requests: u8,
+    meddling: Option<(u8, usize, usize, u8)>,
+    writes: usize,
+    last_written: Option<u64>,
+    /// Pages that a hand deleted.
+    pub(crate) deleted: Vec<u64>,
+    /// Pages that a hand ever changed.
+    pub(crate) touched: BTreeSet<u64>,
+    /// Pages of which an answer was lost that would have told how the destination spells what it was
+    /// sent: nobody can tell its spelling from a hand's.
+    pub(crate) unsure: BTreeSet<u64>,
+    /// Pages of which any answer was lost.
+    pub(crate) lost: BTreeSet<u64>,
+}
+
+impl World {
+    pub(crate) fn new(versions: bool, shows: bool) -> World {
+        World {
+            pages: BTreeMap::new(),
+            last: 0,
+            versions,
+            shows,
+            faults: Vec::new(),
+            crash: None,
+            steps: 0,
+            requests: 0,
+            meddling: None,
+            writes: 0,
+            last_written: None,
+            deleted: Vec::new(),
+            touched: BTreeSet::new(),
+            unsure: BTreeSet::new(),
+            lost: BTreeSet::new(),
+        }
+    }
+
+    pub(crate) fn begin_run(
+        &mut self,
+        faults: Vec<Fault>,
+        crash: Option<u8>,
+        meddling: Option<(u8, usize, usize, u8)>,
+    ) {
+        self.faults = faults.into_iter().rev().collect();
+        // Without versions nobody can tell who wrote between a look and a write.
+        self.meddling = meddling.filter(|_| self.versions);
+        (self.crash, self.steps, self.requests) = (crash, 0, 0);
+    }
+
+    pub(crate) fn calm_down(&mut self) {
+        self.begin_run(Vec::new(), None, None);
+        self.pages.values_mut().for_each(|page| page.locked = false);
+    }
+
+    pub(crate) fn writes(&self) -> usize {
+        self.writes
+    }
+
+    /// A step of the process; it may be its last.
+    pub(crate) fn step(&mut self) -> Result<(), Crash> {
+        self.steps = self.steps.saturating_add(1);
+        if self.crash != Some(self.steps) {
+            return Ok(());
+        }
+        self.lose(self.last_written);
+        Err(Crash)
+    }
+
+    fn nth(&mut self, nth: usize) -> Option<(&u64, &mut Page)> {
+        self.pages.iter_mut().nth(nth)
+    }
+
+    pub(crate) fn hand_edit(&mut self, nth: usize, field: usize, value: u8) {
+        if let Some(id) = self.nth(nth).map(|(id, _)| *id) {
+            self.touched.insert(id);
+        }
+        if let Some((_, page)) = self.nth(nth) {
+            let name = FIELDS[field].to_owned();
+            // Never the same twice: what a hand writes again as it was, nobody can notice.
+            let written = Value::from(format!("hand-{value}-{}", page.version).as_str());
+            let with = |before: Option<&Value>| match before {
+                Some(Value::List(items)) => Value::List(items.iter().cloned().chain([written.clone()]).collect()),
+                _ if name == "topics" => Value::List(vec![written.clone()]),
+                _ => written.clone(),
+            };
+            let (value, by_hand) = (with(page.fields.get(&name)), with(page.by_hand.get(&name)));
+            page.by_hand.insert(name.clone(), by_hand);
+            page.fields.insert(name, value);
+            page.version += 1;
+        }
+    }
+
+    pub(crate) fn hand_delete(&mut self, nth: usize) {
+        if let Some(id) = self.nth(nth).map(|(id, _)| *id) {
+            self.pages.remove(&id);
+            self.deleted.push(id);
+        }
+    }
+
+    pub(crate) fn lock(&mut self, nth: usize, locked: bool) {
+        if let Some((_, page)) = self.nth(nth) {
+            page.locked = locked;
+        }
+    }
+
+    /// What is in a page is knowingly taken as it is, to be written over.
+    pub(crate) fn take_over(&mut self, id: &EntryId) {
+        if let Some(page) = self.pages.get_mut(&id.as_str().parse().unwrap()) {
+            page.by_hand.clear();
+        }
+    }
+
+    fn fault(&mut self) -> Fault {
+        if let Some((at, page, field, value)) = self.meddling
+            && at == self.requests
+        {
+            self.hand_edit(page, field, value);
+        }
+        self.requests += 1;
+        self.faults.pop().unwrap_or(Fault::None)
+    }
+
+    fn existing(&self, id: u64, page: &Page) -> Existing {
+        Existing {
+            id: EntryId::new(id.to_string()).unwrap(),
+            item: None,
+            revision: self.versions.then(|| Revision::new(page.version.to_string()).unwrap()),
+            fields: page.fields.clone(),
+            presence: page.presence,
+        }
+    }
+
+    pub(crate) fn read(&mut self, id: &EntryId) -> Result<Option<Existing>, ()> {
+        if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter) {
+            return Err(());
+        }
+        let id: u64 = id.as_str().parse().unwrap();
+        Ok(self.pages.get(&id).map(|page| self.existing(id, page)))
+    }
+
+    pub(crate) fn find(&mut self, key: &str) -> Result<Vec<Existing>, ()> {
+        if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter) {
+            return Err(());
+        }
+        let has = |page: &&Page| page.fields.get("slug") == Some(&Value::from(key));
+        Ok(self.pages.iter().filter(|(_, page)| has(page)).map(|(id, page)| self.existing(*id, page)).collect())
+    }
+
+    /// A write, with what the network does to it.
+    pub(crate) fn write(&mut self, order: &Order, taking_over: bool) -> Reply {
+        self.writes += 1;
+        match self.fault() {
+            Fault::LostBefore => Reply::Lost,
+            Fault::Throttled => Reply::NotDone,
+            Fault::None => self.apply(order, taking_over),
+            Fault::LostAfter => {
+                let reply = self.apply(order, taking_over);
+                self.lose(page_of(&reply));
+                Reply::Lost
+            }
+            // A second copy of a creation would double it, which only a key in the request prevents.
+            Fault::Doubled if order.id().is_none() => self.apply(order, taking_over),
+            Fault::Doubled => {
+                let first = self.apply(order, taking_over);
+                self.lose(page_of(&first));
+                self.apply(order, taking_over)
+            }
+        }
+    }
+
+    fn lose(&mut self, page: Option<u64>) {
+        self.lost.extend(page);
+        self.unsure.extend(page.filter(|_| self.shows));
+    }
+
+    fn apply(&mut self, order: &Order, taking_over: bool) -> Reply {
+        let Some(id) = order.id() else {
+            self.last += 1;
+            let mut page = Page {
+                version: 1,
+                fields: Record::default(),
+                presence: Presence::Present,
+                locked: false,
+                by_hand: BTreeMap::new(),
+            };
+            put(&mut page, order, self.shows, true);
+            let id = self.last;
+            self.pages.insert(id, page);
+            return Reply::Done(self.written(id));
+        };
+        let id: u64 = id.as_str().parse().unwrap();
+        let Some(page) = self.pages.get_mut(&id) else { return Reply::Absent };
+        if page.locked {
+            return Reply::Locked;
+        }
+        if self.versions && order.revision().is_some_and(|base| base.as_str() != page.version.to_string()) {
+            return Reply::Differs;
+        }
+        page.version += 1;
+        match order {
+            Order::Withdraw { .. } => page.presence = Presence::Withdrawn,
+            Order::Delete { .. } => drop(self.pages.remove(&id)),
+            _ => {
+                put(page, order, self.shows, taking_over);
+                page.presence = Presence::Present;
+            }
+        }
+        Reply::Done(self.written(id))
+    }
+
+    fn written(&mut self, id: u64) -> Written {
+        self.last_written = Some(id);
+        let page = self.pages.get(&id);
+        Written {
+            id: Some(EntryId::new(id.to_string()).unwrap()),
+            item: None,
+            revision: page.filter(|_| self.versions).map(|page| Revision::new(page.version.to_string()).unwrap()),
+            fields: page.filter(|_| self.shows).map(|page| page.fields.clone()),
+            status: 200,
+        }
+    }
+}
+
+fn page_of(reply: &Reply) -> Option<u64> {
+    match reply {
+        Reply::Done(Written { id: Some(id), .. }) => id.as_str().parse().ok(),
+        _ => None,
+    }
+}
+
+/// Writes an order's fields, in the destination's own spelling where it has one. A text that a hand
+/// wrote last is never written over, unless the page is being taken over.
+fn put(page: &mut Page, order: &Order, own_spelling: bool, taking_over: bool) {
+    for (name, value) in order.fields().into_iter().flatten() {
+        let stored = match value {
+            Value::Text(text) if own_spelling && name == "teaser" => {
+                Value::from(format!("{} ", text.trim_end()).as_str())
+            }
+            other => other.clone(),
+        };
+        if let Some(theirs) = page.by_hand.get(name)
+            && !taking_over
+            && stored != *theirs
+        {
+            match (theirs, &stored) {
+                (Value::List(theirs), Value::List(stored)) => {
+                    for item in
+                        theirs.iter().filter(|item| matches!(item, Value::Text(text) if text.starts_with("hand")))
+                    {
+                        assert!(stored.contains(item), "what a hand put into a list was lost: {item:?}");
+                    }
+                }
+                _ => panic!("`{name}` was written over: {theirs:?} by {stored:?}"),
+            }
+        }
+        page.by_hand.remove(name);
+        page.fields.insert(name.clone(), stored);
+    }
+}
