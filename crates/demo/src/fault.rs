@@ -113,9 +113,9 @@ pub struct Asked {
 }
 
 impl Asked {
-    /// Whether it asked for a change.
+    /// Whether it asked for a change of content; a lock is none.
     #[must_use]
     pub fn writes(&self) -> bool {
-        self.method != "GET"
+        self.method != "GET" && !self.path.ends_with("/lock")
     }
 }

@@ -23,7 +23,12 @@ struct Pages {
     rows: BTreeMap<u64, Value>,
     by_slug: HashMap<String, BTreeSet<u64>>,
     last_id: u64,
+    /// Who has a page locked, and since when.
+    locks: HashMap<u64, (String, String)>,
 }
+
+/// What the site calls whoever writes with the hub's token.
+const HUB: &str = "the hub";
 
 impl Pages {
     fn put(&mut self, id: u64, row: Value) {
@@ -89,6 +94,22 @@ impl VisitorSite {
         }
     }
 
+    /// Locks a row as that person, since then.
+    pub fn lock(&self, id: u64, who: &str, since: &str) {
+        lock(&self.0).locks.insert(id, (who.to_owned(), since.to_owned()));
+    }
+
+    /// Unlocks a row.
+    pub fn unlock(&self, id: u64) {
+        lock(&self.0).locks.remove(&id);
+    }
+
+    /// Who has a row locked.
+    #[must_use]
+    pub fn locked_by(&self, id: u64) -> Option<String> {
+        lock(&self.0).locks.get(&id).map(|(who, _)| who.clone())
+    }
+
     /// Deletes a row by hand.
     pub fn delete(&self, id: u64) {
         lock(&self.0).remove(id);
@@ -105,6 +126,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
     Router::new()
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
+        .route("/api/pages/{id}/lock", get(who_locks).post(take_lock).delete(release_lock))
         .with_state(site)
 }
 
@@ -155,8 +177,45 @@ async fn update(
 async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
     with_row(&site, id, &headers, |pages| {
         pages.remove(id);
+        pages.locks.remove(&id);
         StatusCode::NO_CONTENT.into_response()
     })
+}
+
+async fn who_locks(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
+    match lock(&site.0).locks.get(&id) {
+        Some((holder, since)) => Json(json!({ "holder": holder, "since": since })).into_response(),
+        None => problem(StatusCode::NOT_FOUND, "the page is not locked"),
+    }
+}
+
+async fn take_lock(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not lock pages");
+    }
+    let mut pages = lock(&site.0);
+    if !pages.rows.contains_key(&id) {
+        return problem(StatusCode::NOT_FOUND, "no such page");
+    }
+    if let Some((holder, _)) = pages.locks.get(&id) {
+        return problem(StatusCode::LOCKED, &format!("{holder} is editing this page"));
+    }
+    pages.locks.insert(id, (HUB.to_owned(), "2026-05-01T09:00:00Z".to_owned()));
+    StatusCode::NO_CONTENT.into_response()
+}
+
+async fn release_lock(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not unlock pages");
+    }
+    let mut pages = lock(&site.0);
+    match pages.locks.get(&id) {
+        Some((holder, _)) if holder != HUB => problem(StatusCode::LOCKED, "that lock is somebody else's"),
+        _ => {
+            pages.locks.remove(&id);
+            StatusCode::NO_CONTENT.into_response()
+        }
+    }
 }
 
 /// A change needs the write token, and the version it is based on.
@@ -168,6 +227,9 @@ fn with_row(site: &VisitorSite, id: u64, headers: &HeaderMap, change: impl FnOnc
     let Some(row) = pages.rows.get(&id) else {
         return problem(StatusCode::NOT_FOUND, "no such page");
     };
+    if let Some((holder, _)) = pages.locks.get(&id).filter(|(holder, _)| holder != HUB) {
+        return problem(StatusCode::LOCKED, &format!("{holder} is editing this page"));
+    }
     let based_on = headers.get(header::IF_MATCH).and_then(|value| value.to_str().ok());
     if based_on.is_none() {
         return problem(StatusCode::PRECONDITION_REQUIRED, "say with If-Match which version the change is based on");

@@ -47,10 +47,20 @@ pub trait Write: Send + Sync {
     /// Where the system cannot do this.
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError>;
 
-    /// Carries out an order, once.
+    /// Carries out an order, once. `attempt` is the same where the same order is sent again, and goes
+    /// into the request where the system knows repeated ones by a key.
     ///
     /// # Errors
     /// Where no good answer came; [`crate::ErrorKind::leaves_doubt`] tells whether it may have
     /// been carried out all the same.
-    async fn write(&self, kind: &TypeName, order: &Order) -> Result<Written, SystemError>;
+    async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError>;
+
+    /// Gives back what a run that died may have left behind on a document: a lock of ours.
+    ///
+    /// # Errors
+    /// Where it cannot be told, or given back.
+    async fn let_go(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+        let _ = (kind, id);
+        Ok(())
+    }
 }

@@ -134,3 +134,26 @@ fn both_may_add_to_a_list() {
     assert!(topics.contains(&"moths") && topics.contains(&"resin"), "{topics:?}");
     assert_eq!(hub.json(&["push", "profiles", "--verify"])["requests"], 0);
 }
+
+#[test]
+fn a_lock_of_somebody_else_is_respected_and_ours_is_given_back() {
+    let hub = Hub::pushed();
+    let id = page(&hub)["id"].as_u64().unwrap();
+    hub.world.pages.lock(id, "Nia Parry", "2026-05-01T10:00:00Z");
+    change(&hub, &json!({ "habitat": "old wall" }));
+    let before = page(&hub);
+    let pushed = hub.json(&["push", "profiles"]);
+    assert_eq!(pushed["held"], 4, "{pushed}");
+    assert!(why_held(&hub).unwrap().contains("locked there: by Nia Parry, since 2026-05-01T10:00:00Z"));
+    assert_eq!((page(&hub), hub.world.pages.locked_by(id)), (before, Some("Nia Parry".to_owned())));
+    hub.world.pages.unlock(id);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 3);
+    assert_ne!(page(&hub)["section"], "bog");
+    assert_eq!(hub.world.pages.locked_by(id), None, "ours was given back");
+
+    // A run that died left its own lock.
+    hub.world.pages.lock(id, "the hub", "2026-05-01T10:00:00Z");
+    change(&hub, &json!({ "habitat": "bog" }));
+    assert_eq!(hub.json(&["push", "profiles"])["updated"], 1);
+    assert_eq!(hub.world.pages.locked_by(id), None);
+}

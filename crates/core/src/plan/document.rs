@@ -195,7 +195,12 @@ impl DocumentPlan {
         });
         let fields = self.merge.fields.clone();
         Some(match (&self.step, known) {
-            (Step::Create, _) => Order::Create { fields, language: self.language.clone(), item: item.cloned() },
+            (Step::Create, _) => Order::Create {
+                fields,
+                language: self.language.clone(),
+                item: item.cloned(),
+                key: self.document.as_ref().and_then(|document| document.key.clone()),
+            },
             (Step::Adopt(existing), _) => {
                 Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields }
             }

@@ -14,6 +14,8 @@ pub enum Order {
         language: Option<LanguageTag>,
         /// What joins it to its other languages, where one is there already.
         item: Option<EntryId>,
+        /// The entry's key, which is the document's identifier where that is ours to choose.
+        key: Option<String>,
     },
     /// Write mapped fields of a document that is there; what they do not name stays.
     Update {

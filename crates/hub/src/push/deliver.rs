@@ -58,7 +58,8 @@ pub(super) async fn deliver(
         let Some((errand, first)) = Errand::begin(document, item.as_ref(), &lane.changed_there) else { continue };
         let Some(intent) = intents.pop_front() else { continue };
         sent += 1;
-        let mut courier = Courier { writer, lane, document, requests: 0 };
+        let attempt = format!("{}/{}", lane.name, intent.attempt());
+        let mut courier = Courier { writer, lane, document, attempt, requests: 0 };
         let ended = courier.carry(errand, first).await;
         delivery.requests += courier.requests;
         breaker.note(ended.error.as_ref());
@@ -156,6 +157,7 @@ struct Courier<'a> {
     writer: &'a dyn Write,
     lane: &'a Lane,
     document: &'a DocumentPlan,
+    attempt: String,
     requests: u64,
 }
 
@@ -169,7 +171,7 @@ impl Courier<'_> {
                 Act::End(ending) => return Ended { ending, error, status },
                 Act::Write(order) => {
                     self.requests += 1;
-                    let reply = match self.writer.write(kind, &order).await {
+                    let reply = match self.writer.write(kind, &order, &self.attempt).await {
                         Ok(written) => {
                             (status, error) = (Some(written.status), None);
                             Reply::Done(written)

@@ -83,6 +83,7 @@ async fn look(
 ) -> Result<Looked, SystemError> {
     let kind = &lane.lane.to.kind;
     let settled = if let (Some(intended), Some(id)) = (record.intended(), &record.id_there) {
+        writer.let_go(kind, id).await?;
         settle(&intended, id, known, writer.read(kind, id).await?.as_ref())
     } else {
         let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);

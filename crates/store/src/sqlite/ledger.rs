@@ -68,9 +68,16 @@ pub struct IntentRecord {
 pub struct OpenIntent {
     number: i64,
     entry: i64,
+    at: i64,
 }
 
 impl OpenIntent {
+    /// What tells its request from those of all other intents, of other hubs too.
+    #[must_use]
+    pub fn attempt(&self) -> String {
+        format!("{}/{}", self.at, self.number)
+    }
+
     /// The number of the entry it is about.
     #[must_use]
     pub fn entry(&self) -> i64 {
@@ -227,7 +234,7 @@ impl Store {
                 lane,
                 intent.entry
             ])?;
-            open.push(OpenIntent { number, entry: intent.entry });
+            open.push(OpenIntent { number, entry: intent.entry, at: millis(now) });
         }
         transaction.commit()?;
         Ok(open)
@@ -276,7 +283,7 @@ impl Store {
     pub fn in_doubt(&self, lane: &LaneName) -> Result<Vec<(OpenIntent, IntentRecord)>, StoreError> {
         let lane = self.lane_number(lane)?;
         let mut query = self.connection.prepare_cached(
-            "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields, item
+            "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields, item, at
              FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ? ORDER BY intent.id",
         )?;
         let mut rows = query.query([lane])?;
@@ -297,7 +304,7 @@ impl Store {
                 fields: fields(&row.get::<_, String>(8)?)?,
                 item: row.get::<_, Option<String>>(9)?.map(entry_id).transpose()?,
             };
-            found.push((OpenIntent { number, entry }, record));
+            found.push((OpenIntent { number, entry, at: row.get(10)? }, record));
         }
         Ok(found)
     }

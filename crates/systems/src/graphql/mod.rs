@@ -13,7 +13,7 @@ use serde_json::{Map, Value as Json, json};
 use url::Url;
 
 use crate::decode::{Decoder, LanguageCodes};
-use crate::http::{Client, Credential, Limits, Method, Request, shown_url};
+use crate::http::{Body, Client, Credential, Limits, Method, Request, shown_url};
 use crate::profile::{Paging, Profile, ReadType, Style, scalar_text};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
 use errors::AnswerErrors;
@@ -76,7 +76,7 @@ impl GraphqlReader {
         }
         let query = self.queries.get(&read.list).map(String::as_str).unwrap_or_default();
         let mut request = self.client.request(Method::Post, self.url.clone());
-        request.body = Some(json!({ "query": query, "variables": variables }));
+        request.body = Some(Body::json(json!({ "query": query, "variables": variables })));
         request
     }
 }
@@ -110,7 +110,7 @@ impl Read for GraphqlReader {
 
     async fn described(&self) -> Result<Option<Model>, SystemError> {
         let mut request = self.client.request(Method::Post, self.url.clone());
-        request.body = Some(json!({ "query": introspect::QUERY }));
+        request.body = Some(Body::json(json!({ "query": introspect::QUERY })));
         let answer = self.client.read(&request).await?;
         let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
         match introspect::model(&json) {

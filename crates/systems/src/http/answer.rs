@@ -5,6 +5,8 @@ use std::time::Duration;
 use diaporos_core::change::Fingerprint;
 use diaporos_core::intake::PageMark;
 use serde_json::Value as Json;
+
+use super::problem::describe;
 use url::Url;
 
 use crate::ErrorKind;
@@ -104,24 +106,6 @@ pub(super) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -
         429 => ErrorKind::Throttled { after: retry_after },
         _ => ErrorKind::Status { status, message: describe(body) },
     }
-}
-
-/// The sentence in an error's body: a problem document's (RFC 9457), a common field's, or its start.
-fn describe(body: &[u8]) -> String {
-    let text = String::from_utf8_lossy(&body[..body.len().min(64 * 1024)]);
-    let json: Option<Json> = serde_json::from_str(&text).ok();
-    let named = json.as_ref().and_then(|json| {
-        let first = json.pointer("/errors/0/message").and_then(Json::as_str);
-        let named = ["detail", "message", "error", "title"];
-        named.iter().find_map(|key| json.get(key).and_then(Json::as_str)).or(first)
-    });
-    let plain = match named {
-        Some(sentence) => sentence.to_owned(),
-        None if text.trim_start().starts_with('<') => diaporos_core::text::plain(&text),
-        None => text.trim().to_owned(),
-    };
-    let one_line: String = plain.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-    diaporos_core::text::shorten(&one_line, SHOWN, diaporos_core::text::Cut::Words)
 }
 
 #[cfg(test)]

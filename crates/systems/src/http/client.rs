@@ -14,7 +14,7 @@ use super::fetched::{Desk, exposed};
 use super::pace::Pace;
 use super::redirect::redirected;
 use super::request::basic;
-use super::{Answer, Credential, HeaderText, Method, Rate, Request};
+use super::{Answer, Body, Credential, HeaderText, Method, Rate, Request};
 use crate::{ErrorKind, SystemError};
 
 /// What is asked of a system at most.
@@ -213,6 +213,8 @@ impl Client {
             Method::Put => reqwest::Method::PUT,
             Method::Patch => reqwest::Method::PATCH,
             Method::Delete => reqwest::Method::DELETE,
+            // RFC 4918's, which the HTTP library knows by name alone.
+            other => reqwest::Method::from_bytes(other.word().as_bytes()).unwrap_or_default(),
         };
         let mut url = request.url.clone();
         if let Some((name, secret)) = &request.secret_query {
@@ -220,7 +222,11 @@ impl Client {
         }
         let mut sending = self.http.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
-            sending = sending.header(CONTENT_TYPE, "application/json").body(body.to_string());
+            let bytes = match body {
+                Body::Json(json, _) => json.to_string().into_bytes(),
+                Body::Bytes(bytes, _) => bytes.clone(),
+            };
+            sending = sending.header(CONTENT_TYPE, body.media()).body(bytes);
         }
         let begun = tokio::time::timeout(self.limits.first_byte, sending.send()).await;
         let response = match begun {

@@ -1,6 +1,6 @@
 //! A request as a command line that can be pasted into a shell.
 
-use super::{HeaderText, Request};
+use super::{Body, HeaderText, Request};
 
 impl Request {
     /// The request as a `curl` command, secrets as the variables they come from.
@@ -26,8 +26,14 @@ impl Request {
             });
         }
         if let Some(body) = &self.body {
-            lines.push("-H 'content-type: application/json'".to_owned());
-            lines.push(format!("-d {}", quoted(&format!("{body:#}"))));
+            lines.push(format!("-H {}", quoted(&format!("content-type: {}", body.media()))));
+            lines.push(match body {
+                Body::Json(json, _) => format!("-d {}", quoted(&format!("{json:#}"))),
+                Body::Bytes(bytes, _) => match std::str::from_utf8(bytes) {
+                    Ok(text) => format!("--data-binary {}", quoted(text)),
+                    Err(_) => format!("--data-binary @FILE  # {} bytes", bytes.len()),
+                },
+            });
         }
         let line = lines.join(" \\\n  ");
         if self.within_whole {
@@ -55,7 +61,7 @@ mod tests {
         let mut request = Request::new(Method::Put, "http://127.0.0.1:1/pages/7?a=b".parse().unwrap())
             .credential(Some(&Credential::Bearer(secret)))
             .header("if-match", "\"3\"");
-        request.body = Some(json!({ "heading": "Hart's-tongue" }));
+        request.body = Some(Body::json(json!({ "heading": "Hart's-tongue" })));
         let expected = r#"curl -X PUT 'http://127.0.0.1:1/pages/7?a=b' \
   -H "authorization: Bearer $SITE_TOKEN" \
   -H 'if-match: "3"' \

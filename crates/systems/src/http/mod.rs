@@ -6,6 +6,7 @@ mod credential;
 mod curl;
 mod fetched;
 mod pace;
+mod problem;
 mod redirect;
 mod request;
 
@@ -13,4 +14,4 @@ pub use answer::Answer;
 pub use client::{Client, Limits};
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use pace::Rate;
-pub use request::{HeaderText, Method, Request, join_url, shown_url};
+pub use request::{Body, HeaderText, Method, Request, join_url, shown_url};

@@ -21,16 +21,28 @@ pub enum Method {
     Patch,
     /// Remove.
     Delete,
+    /// Show properties (RFC 4918 §9.1).
+    Propfind,
+    /// Make a folder (RFC 4918 §9.3).
+    Mkcol,
+    /// Lock (RFC 4918 §9.10).
+    Lock,
+    /// Unlock (RFC 4918 §9.11).
+    Unlock,
 }
 
 impl Method {
     /// Every method with its name.
-    pub const WORDS: [(&str, Method); 5] = [
+    pub const WORDS: [(&str, Method); 9] = [
         ("GET", Method::Get),
         ("POST", Method::Post),
         ("PUT", Method::Put),
         ("PATCH", Method::Patch),
         ("DELETE", Method::Delete),
+        ("PROPFIND", Method::Propfind),
+        ("MKCOL", Method::Mkcol),
+        ("LOCK", Method::Lock),
+        ("UNLOCK", Method::Unlock),
     ];
 
     /// The method's name.
@@ -74,6 +86,32 @@ impl HeaderText {
     }
 }
 
+/// What a request carries.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Body {
+    /// JSON, with its media type: `application/json`, `application/merge-patch+json`.
+    Json(Json, &'static str),
+    /// Bytes of another media type.
+    Bytes(Vec<u8>, String),
+}
+
+impl Body {
+    /// Ordinary JSON.
+    #[must_use]
+    pub fn json(json: Json) -> Body {
+        Body::Json(json, "application/json")
+    }
+
+    /// Its media type.
+    #[must_use]
+    pub fn media(&self) -> &str {
+        match self {
+            Body::Json(_, media) => media,
+            Body::Bytes(_, media) => media,
+        }
+    }
+}
+
 /// A request as it would be sent.
 #[derive(Debug, Clone)]
 pub struct Request {
@@ -85,8 +123,8 @@ pub struct Request {
     pub secret_query: Option<(String, Secret)>,
     /// The headers, but for those that every request has.
     pub headers: Vec<(String, HeaderText)>,
-    /// The JSON body.
-    pub body: Option<Json>,
+    /// What it carries.
+    pub body: Option<Body>,
     /// Whether the body is sent within the whole document, which is read before: its other members
     /// stay as they are there.
     pub within_whole: bool,

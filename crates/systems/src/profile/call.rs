@@ -4,7 +4,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::{InnerText, Item, Section, Shape};
 use serde_json::{Map, Value as Json};
 
-use crate::http::Method;
+use crate::http::{Body, Method};
 
 /// A call as a profile describes it: `PUT /api/pages/{id}`.
 #[derive(Debug, Clone)]
@@ -14,7 +14,13 @@ pub(crate) struct Call {
     path: String,
     /// Members that go into every body of this call.
     pub(crate) body: Map<String, Json>,
+    /// The media type of its bodies.
+    pub(crate) media: &'static str,
 }
+
+/// The media types that JSON is sent as.
+const MEDIA: [&str; 4] =
+    ["application/json", "application/merge-patch+json", "application/ld+json", "application/vnd.api+json"];
 
 /// What a call's places are filled with.
 #[derive(Debug, Clone, Copy, Default)]
@@ -43,8 +49,19 @@ impl Call {
                 let item = table.required_text("call", report);
                 let body =
                     table.section("body", report).map(|mut body| constants(&mut body, report)).unwrap_or_default();
+                let media = table.text("media", report).and_then(|item| {
+                    let known = MEDIA.into_iter().find(|media| *media == item.value.as_str());
+                    if known.is_none() {
+                        let message =
+                            format!("`{}` is not a media type that JSON is sent as here", item.value.as_str());
+                        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
+                        report.add(finding.suggest(item.value.as_str(), MEDIA));
+                    }
+                    known
+                });
                 table.finish(report);
-                Some(Call { body, ..Call::from_text(&item?, allowed, report)? })
+                let media = media.unwrap_or(MEDIA[0]);
+                Some(Call { body, media, ..Call::from_text(&item?, allowed, report)? })
             }
         }
     }
@@ -70,7 +87,17 @@ impl Call {
                 return None;
             }
         }
-        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new() })
+        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new(), media: MEDIA[0] })
+    }
+
+    /// A body of this call.
+    pub(crate) fn json(&self, members: Map<String, Json>) -> Body {
+        Body::Json(Json::Object(members), self.media)
+    }
+
+    /// Whether the call has that place to fill.
+    pub(crate) fn has(&self, place: &str) -> bool {
+        places(&self.path).any(|known| known == place)
     }
 
     /// The path with its places filled, each percent-encoded.
@@ -108,8 +135,12 @@ mod tests {
 
     #[test]
     fn places_are_filled_and_nothing_escapes() {
-        let call =
-            Call { method: Method::Get, path: "/pages/{id}?slug={key}&lang={language}".into(), body: Map::new() };
+        let call = Call {
+            method: Method::Get,
+            path: "/pages/{id}?slug={key}&lang={language}".into(),
+            body: Map::new(),
+            media: MEDIA[0],
+        };
         let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en" };
         assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
     }

@@ -2,6 +2,7 @@
 
 mod call;
 mod field;
+mod lock_calls;
 mod paging;
 mod query;
 mod read_type;
@@ -19,6 +20,7 @@ use crate::ErrorKind;
 
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
+pub(crate) use lock_calls::LockCalls;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use query::{Query, scalar_text};
 pub(crate) use read_type::{Embedded, Id, ReadType};

@@ -4,7 +4,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
 use diaporos_core::settings::Section;
 
-use super::{Call, Query};
+use super::{Call, LockCalls, Query};
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
@@ -23,6 +23,8 @@ pub(crate) struct WriteType {
     pub(crate) create: Call,
     /// Changes one.
     pub(crate) update: Call,
+    /// Puts one on view that was written, where that is a step of its own.
+    pub(crate) publish: Option<Call>,
     /// Takes one off view.
     pub(crate) withdraw: Option<Call>,
     /// Deletes one.
@@ -35,6 +37,10 @@ pub(crate) struct WriteType {
     pub(crate) if_match: Option<String>,
     /// Where it says that it is off view, and the words that say so.
     pub(crate) withdrawn: Option<(Query, Vec<String>)>,
+    /// How it is locked while it is written.
+    pub(crate) lock: Option<LockCalls>,
+    /// The header by which the system knows a request that arrives twice.
+    pub(crate) idempotency_key: Option<String>,
 }
 
 /// Where a document's version is.
@@ -69,7 +75,7 @@ impl WriteType {
         let found = Query::from_key(section, "found", report);
         let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, &["id"], report);
         let read = one(section, "read", report);
-        let create = Call::from_key(section, "create", &[], report);
+        let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
         for key in ["read", "create", "update"] {
             if !section.has(key) {
@@ -79,6 +85,7 @@ impl WriteType {
         if section.has("find") && !section.has("found") {
             section.missing("found", report);
         }
+        let publish = one(section, "publish", report);
         let withdraw = one(section, "withdraw", report);
         let delete = one(section, "delete", report);
         let id = Query::required(section, "id", report);
@@ -100,6 +107,12 @@ impl WriteType {
             table.finish(report);
             Some((at?, words?.into_iter().map(|word| word.value).collect()))
         });
+        let lock = section.section("lock", report).and_then(|mut table| {
+            let lock = LockCalls::from_section(&mut table, report);
+            table.finish(report);
+            lock
+        });
+        let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let id = id?;
         Some(WriteType {
             documents: documents?,
@@ -109,12 +122,15 @@ impl WriteType {
             read: read?,
             create: create?,
             update: update?,
+            publish,
             withdraw,
             delete,
             id,
             revision,
             if_match: if_match.map(|item| item.value.as_str().to_owned()),
             withdrawn,
+            lock,
+            idempotency_key,
         })
     }
 }

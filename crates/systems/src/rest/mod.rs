@@ -1,5 +1,6 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
+mod lock;
 mod paging;
 mod read;
 mod write;

@@ -1,6 +1,7 @@
 //! Writing to a REST system.
 
 use async_trait::async_trait;
+use diaporos_core::change::fingerprint_texts;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
 use diaporos_core::plan::{Existing, Order, Presence, Written};
@@ -8,15 +9,16 @@ use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, T
 use serde_json::{Map, Value as Json};
 use url::Url;
 
+use super::lock::Held;
 use crate::decode::LanguageCodes;
-use crate::http::{Answer, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
+use crate::http::{Answer, Body, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
 use crate::{ErrorKind, SystemError, Write};
 
 /// Writes to a REST system by its profile.
 #[derive(Debug)]
 pub struct RestWriter {
-    client: Client,
+    pub(super) client: Client,
     base: Url,
     profile: Profile,
     languages: LanguageCodes,
@@ -51,7 +53,7 @@ impl RestWriter {
         known.ok_or_else(|| self.error(format!("the profile does not say how to write `{kind}`")))
     }
 
-    fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
+    pub(super) fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
         Ok(self.client.request(call.method, url))
     }
@@ -73,7 +75,7 @@ impl RestWriter {
             request = request.header("if-match", template.replace("{revision}", revision.as_str()));
         }
         if !call.body.is_empty() {
-            request.body = Some(Json::Object(call.body.clone()));
+            request.body = Some(call.json(call.body.clone()));
         }
         Ok(request)
     }
@@ -173,10 +175,10 @@ impl RestWriter {
         let Json::Object(mut whole) = document else {
             return Err(self.client.error(&reading, ErrorKind::Content("the document is not an object".to_owned())));
         };
-        if let Some(Json::Object(members)) = request.body.take() {
+        if let Some(Body::Json(Json::Object(members), _)) = request.body.take() {
             whole.extend(members);
         }
-        request.body = Some(Json::Object(whole));
+        request.body = Some(write.update.json(whole));
         Ok(())
     }
 
@@ -186,7 +188,12 @@ impl RestWriter {
         let etag = answer.header("etag");
         // 204, or a body that is no document: what we asked for is done all the same.
         let document = answer.json().unwrap_or(Json::Null);
-        let id = self.document_id(write, &document)?.or(known);
+        // Where the identifier is ours to choose, the answer need not repeat it.
+        let chosen = match order {
+            Order::Create { key: Some(key), .. } if write.create.has("key") => EntryId::new(key.clone()).ok(),
+            _ => None,
+        };
+        let id = self.document_id(write, &document)?.or(known).or(chosen);
         let revision = self.revision(write, &document, etag);
         let fields = self.existing(kind, write, &document, etag).ok().map(|shown| shown.fields);
         Ok(Written { id, item: self.item(write, &document), revision, fields, status: answer.status })
@@ -243,8 +250,14 @@ impl Write for RestWriter {
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
         let write = self.write_type(kind)?;
         match order {
-            Order::Create { fields, language, item } => {
-                let mut request = self.call(&write.create, Filled::default())?;
+            Order::Create { fields, language, item, key } => {
+                let code = self.code(language.as_ref())?.unwrap_or_default();
+                let filled = Filled { key: key.as_deref().unwrap_or_default(), language: &code, id: "" };
+                let mut request = self.call(&write.create, filled)?;
+                if write.create.method == Method::Put {
+                    // Nothing that is there already is replaced (RFC 9110 §13.1.2).
+                    request = request.header("if-none-match", "*");
+                }
                 let mut body = self.body(&write.create, fields)?;
                 if let Some(rows) = &write.rows {
                     if let Some(code) = self.code(language.as_ref())? {
@@ -254,12 +267,12 @@ impl Write for RestWriter {
                         body.insert(member.clone(), identifier(item));
                     }
                 }
-                request.body = Some(Json::Object(body));
+                request.body = Some(write.create.json(body));
                 Ok(request)
             }
             Order::Update { id, revision, fields } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
-                request.body = Some(Json::Object(self.body(&write.update, fields)?));
+                request.body = Some(write.update.json(self.body(&write.update, fields)?));
                 // PUT replaces (RFC 9110 §9.3.4): what is not sent would be lost.
                 request.within_whole = write.update.method == Method::Put;
                 Ok(request)
@@ -281,11 +294,54 @@ impl Write for RestWriter {
         }
     }
 
-    async fn write(&self, kind: &TypeName, order: &Order) -> Result<Written, SystemError> {
+    async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError> {
         let write = self.write_type(kind)?;
+        let Some((calls, id)) = write.lock.as_ref().zip(order.id()) else {
+            return self.save(kind, write, order, attempt, None).await;
+        };
+        let held = self.lock(calls, id).await?;
+        let written = tokio::select! {
+            written = self.save(kind, write, order, attempt, Some(&held)) => written,
+            () = self.keep(&held) => Err(self.error("a lock's renewal ended, which it never does")),
+        };
+        let is_deleted = matches!(order, Order::Delete { .. }) && written.is_ok();
+        if !is_deleted && let Err(error) = self.release(&held).await {
+            // What was written stands; the lock is known as ours when the document is next written.
+            tracing::warn!(%error, "a lock could not be given back");
+        }
+        written
+    }
+
+    async fn let_go(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+        match &self.write_type(kind)?.lock {
+            Some(calls) => self.release_ours(calls, id).await,
+            None => Ok(()),
+        }
+    }
+}
+
+impl RestWriter {
+    /// Saves a document and puts it on view.
+    async fn save(
+        &self,
+        kind: &TypeName,
+        write: &WriteType,
+        order: &Order,
+        attempt: &str,
+        held: Option<&Held<'_>>,
+    ) -> Result<Written, SystemError> {
         let mut request = self.request(kind, order)?;
         if request.within_whole {
             self.complete(write, order, &mut request).await?;
+        }
+        if let Some(held) = held {
+            request = held.bearing(request);
+        }
+        if let Some(header) = &write.idempotency_key {
+            // The same request of the same intent has the same key, and any other another.
+            let body = request.body.as_ref().map_or_else(String::new, |body| format!("{body:?}"));
+            let key = fingerprint_texts([attempt, request.method.word(), request.url.as_str(), &body]);
+            request = request.header(header, key.to_string());
         }
         let answer = self.client.write(&request).await?;
         let written = self.written(kind, order, &answer)?;
@@ -293,7 +349,27 @@ impl Write for RestWriter {
             let message = format!("the document was written, and the answer has no id at `{}`", write.id.as_str());
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
-        Ok(written)
+        let Some((publish, id)) = write.publish.as_ref().zip(written.id.as_ref()).filter(|_| !order.removes()) else {
+            return Ok(written);
+        };
+        let mut request = self.on_document(write, publish, id, written.revision.as_ref())?;
+        if let Some(held) = held {
+            request = held.bearing(request);
+        }
+        match self.client.write(&request).await {
+            Ok(answer) => {
+                let published = self.written(kind, order, &answer)?;
+                let revision = published.revision.or(if write.if_match.is_none() { written.revision } else { None });
+                let fields = published.fields.or(written.fields);
+                Ok(Written { id: written.id, item: published.item.or(written.item), revision, fields, ..published })
+            }
+            // What was created is there, and must not be forgotten because it is not on view.
+            Err(error) if order.id().is_none() => {
+                let message = format!("it was saved, and could not be put on view: {}", error.kind);
+                Err(SystemError { kind: ErrorKind::Content(message), ..error })
+            }
+            Err(error) => Err(error),
+        }
     }
 }
 
@@ -347,7 +423,10 @@ withdrawn = { at = "$.status", words = ["hidden"] }
             Err(error) => error.to_string(),
             Ok(request) => {
                 let headers: Vec<&str> = request.headers.iter().map(|(name, _)| name.as_str()).collect();
-                let body = request.body.as_ref().map_or(String::new(), ToString::to_string);
+                let body = match &request.body {
+                    Some(Body::Json(json, _)) => json.to_string(),
+                    _ => String::new(),
+                };
                 format!("{} {} {} {body}", request.method.word(), request.url, headers.join(" "))
             }
         }
@@ -366,6 +445,7 @@ withdrawn = { at = "$.status", words = ["hidden"] }
         let localised = fields(json!({ "heading": { "@languages": { "en": "Fern", "fr": "Fougère" } } }));
         let welsh = fields(json!({ "heading": { "@languages": { "cy": "Rhedyn" } } }));
         let create = |fields: &Record, language: Option<&str>, item: Option<&str>| Order::Create {
+            key: None,
             fields: fields.clone(),
             language: language.map(|tag| tag.parse().unwrap()),
             item: item.map(|item| EntryId::new(item).unwrap()),

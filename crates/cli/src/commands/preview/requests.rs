@@ -6,6 +6,7 @@ use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::preview::requests;
 use diaporos_hub::push::EntryPlan;
 use diaporos_systems::Write as SystemWrite;
+use diaporos_systems::http::Body;
 
 use super::language;
 use crate::context::Context;
@@ -42,7 +43,11 @@ pub(super) fn show(
                 writeln!(out, "# {} {}: {}", plan.address, language(document), document.step.word())?;
                 writeln!(out, "{}\n", request.as_curl())?;
             } else {
-                let body = request.body.clone().map_or_else(Cell::nothing, |json| Cell { json, ..Cell::nothing() });
+                let body = match request.body.clone() {
+                    None => Cell::nothing(),
+                    Some(Body::Json(json, _)) => Cell { json, ..Cell::nothing() },
+                    Some(Body::Bytes(bytes, _)) => Cell::text(String::from_utf8_lossy(&bytes).into_owned()),
+                };
                 sheet.row(vec![
                     Cell::text(plan.address.to_string()),
                     Cell::text(language(document)),
