@@ -1,12 +1,15 @@
 //! From the configuration to systems that can be read or written.
 
+use diaporos_core::change::fingerprint_texts;
 use diaporos_core::value::SystemName;
+use diaporos_systems::docstore::{DocstoreReader, docstore_writer};
 use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
-use diaporos_systems::files::FilesReader;
+use diaporos_systems::files::{FilesReader, files_writer};
 use diaporos_systems::graphql::GraphqlReader;
 use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
 use diaporos_systems::ninjs::NinjsReader;
 use diaporos_systems::rest::{RestReader, RestWriter};
+use diaporos_systems::webdav::{WebdavReader, webdav_writer};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
 
@@ -45,7 +48,7 @@ pub enum ConnectError {
         text: String,
     },
     /// Content is sent to it, and it has no credential for writing or cannot be written.
-    #[error("{0}: nothing can be written there; it is no `rest` system")]
+    #[error("{0}: nothing can be written there; it is of a kind that is only read")]
     ReadOnly(SystemName),
     /// The system itself cannot be set up.
     #[error(transparent)]
@@ -110,11 +113,20 @@ impl<'a> Connector<'a> {
                 let limits = system.limits;
                 Ok(Box::new(GraphqlReader::new(name.clone(), url, profile, queries, languages, credential, limits)?))
             }
-            SystemKind::Rest(rest) => {
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
                 let url = self.web_address(name, &rest.url)?;
                 let credential = self.credential(name, &url, rest.read.as_ref())?;
                 let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-                Ok(Box::new(RestReader::new(name.clone(), url, profile, languages, credential, system.limits)?))
+                let (name, limits) = (name.clone(), system.limits);
+                Ok(match &system.kind {
+                    SystemKind::Webdav(_) => {
+                        Box::new(WebdavReader::new(name, url, profile, languages, credential, limits)?)
+                    }
+                    SystemKind::Docstore(_) => {
+                        Box::new(DocstoreReader::new(name, url, profile, languages, credential, limits)?)
+                    }
+                    _ => Box::new(RestReader::new(name, url, profile, languages, credential, limits)?),
+                })
             }
         }
     }
@@ -142,11 +154,32 @@ impl<'a> Connector<'a> {
     /// Where it cannot be set up.
     pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
         let system = self.system(name)?;
-        let SystemKind::Rest(rest) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
+        let limits = system.limits;
+        let (SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest)) = &system.kind else {
+            let SystemKind::Files(files) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
+            let folder = self.config.folder.join(self.place(name, &files.folder)?);
+            let (profile, languages) = (files.profile.clone(), files.languages.clone());
+            return Ok(files_writer(name.clone(), folder, profile, languages, limits));
+        };
         let url = self.web_address(name, &rest.url)?;
         let credential = self.credential(name, &url, rest.write.as_ref())?;
         let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-        Ok(Box::new(RestWriter::new(name.clone(), url, profile, languages, credential, system.limits)?))
+        let system_name = name.clone();
+        Ok(match &system.kind {
+            SystemKind::Webdav(_) => {
+                let owner = rest.lock_owner.clone().unwrap_or_else(|| self.lock_owner());
+                webdav_writer(system_name, url, (profile, languages), credential, limits, owner)?
+            }
+            SystemKind::Docstore(_) => docstore_writer(system_name, url, profile, languages, credential, limits)?,
+            _ => Box::new(RestWriter::new(system_name, url, profile, languages, credential, limits)?),
+        })
+    }
+
+    /// What others read of whose our locks are: told by where the hub is, so that no two hubs take
+    /// each other's for their own.
+    fn lock_owner(&self) -> String {
+        let folder = std::fs::canonicalize(&self.config.folder).unwrap_or_else(|_| self.config.folder.clone());
+        format!("diaporos hub {}", fingerprint_texts([folder.to_string_lossy().as_ref()]))
     }
 
     fn look_up(&self, system: &SystemName, variable: &str) -> Result<String, ConnectError> {

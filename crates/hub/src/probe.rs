@@ -302,7 +302,9 @@ impl Connector<'_> {
     /// Where the address cannot be used.
     pub fn address(&self, name: &SystemName) -> Result<Option<Url>, ConnectError> {
         match &self.system(name)?.kind {
-            SystemKind::Rest(rest) => self.web_address(name, &rest.url).map(Some),
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
+                self.web_address(name, &rest.url).map(Some)
+            }
             SystemKind::Graphql(graphql) => self.web_address(name, &graphql.url).map(Some),
             SystemKind::Feed(_) | SystemKind::Files(_) | SystemKind::Ninjs(_) => Ok(None),
         }

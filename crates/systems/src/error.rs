@@ -81,6 +81,9 @@ pub enum ErrorKind {
     /// Redirects in a circle, too many, or to where credentials may not go.
     #[error("it redirects {0}")]
     Redirects(String),
+    /// It cannot be done there; nothing was.
+    #[error("{0}")]
+    Refused(String),
     /// The body is not what was expected.
     #[error("{0}")]
     Content(String),

@@ -4,9 +4,11 @@
 //! write with. A request is data first: preview, `--as-curl` and push share it.
 
 mod decode;
+pub mod docstore;
 mod error;
 pub mod feed;
 pub mod files;
+mod gather;
 pub mod graphql;
 pub mod http;
 pub mod ninjs;
@@ -15,8 +17,10 @@ mod profile;
 mod read;
 pub mod rest;
 mod secret;
+mod shelf;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
+pub mod webdav;
 mod write;
 
 pub use decode::{LanguageCodes, UnknownCode};

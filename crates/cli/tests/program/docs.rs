@@ -33,6 +33,17 @@ fn the_profiles_page_is_a_sound_profile() {
 }
 
 #[test]
+fn the_places_of_the_profiles_page_are_sound() {
+    let hub = Hub::new();
+    hub.write("profiles/places.toml", &blocks(&page("docs/profiles.md"), "toml places"));
+    hub.write(
+        "diaporos.toml",
+        "[systems.a]\nkind = \"webdav\"\nurl = \"http://a.example\"\nprofile = \"profiles/places.toml\"\n",
+    );
+    hub.good(&["check"]);
+}
+
+#[test]
 fn the_commands_of_the_front_page_run() {
     let hub = Hub::new();
     let front = page("README.md");

@@ -43,6 +43,28 @@ fn peer(script: &str, args: &[&str]) -> Option<Peer> {
     Some(Peer { process, url: format!("http://127.0.0.1:{}", port.trim()) })
 }
 
+/// Starts a Python server by its script, which prints its port; none where it is not installed.
+fn python_peer(script: &str, args: &[&str]) -> Option<Peer> {
+    let python = folder().join("venv/bin/python");
+    if !python.is_file() {
+        skipped("the servers of tests/peers are not installed: `.ci/run` does it");
+        return None;
+    }
+    let mut command = Command::new(python);
+    command.arg(script).args(args).current_dir(folder());
+    let started = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn();
+    let mut process = started.unwrap();
+    let mut port = String::new();
+    BufReader::new(process.stdout.take().unwrap()).read_line(&mut port).unwrap();
+    Some(Peer { process, url: format!("http://127.0.0.1:{}", port.trim()) })
+}
+
+/// Asks a server by hand.
+fn curl(args: &[&str]) -> String {
+    let output = Command::new("curl").args(["-s", "-S"]).args(args).output().unwrap();
+    String::from_utf8(output.stdout).unwrap()
+}
+
 /// A hub of files written out.
 struct Hub(TempDir);
 
@@ -184,4 +206,260 @@ fn a_static_server_that_knows_when_a_feed_changed() {
     assert_eq!(said.next().as_deref(), Some("200"));
     assert_eq!(hub.json(&["pull"])["unchanged"], 1);
     assert_eq!(said.next().as_deref(), Some("304"));
+}
+
+/// A source of plants in a folder, in English and Welsh.
+fn plants(hub: &Hub, count: usize) {
+    std::fs::create_dir_all(hub.0.path().join("plants")).unwrap();
+    for number in 1..=count {
+        let text = format!(
+            "{{ \"name\": {{ \"en\": \"Fern {number}\", \"cy\": \"Rhedynen {number}\" }}, \"text\": {{ \"en\": \"Tall.\", \"cy\": \"Tal.\" }}, \"slug\": \"fern-{number}\" }}"
+        );
+        hub.write(&format!("plants/{number:03}.json"), &text);
+    }
+}
+
+const PLANTS: &str = r#"[types.plant.fields]
+slug = { kind = "text" }
+name = { kind = "text", localised = true }
+text = { kind = "text", localised = true }
+
+[types.plant.read]
+files = "*.json"
+"#;
+
+const FILES: &str = r#"[types.page.fields]
+slug  = { kind = "text", required = true }
+title = { kind = "text", required = true, localised = true }
+body  = { kind = "text", localised = true }
+
+[types.page.read]
+files     = "pages/**/*.md"
+id        = "$.slug"
+languages = { language = "$.lang", main = "en" }
+state     = "$.status"
+
+[types.page.write]
+place     = "pages/{language}/{key}.md"
+languages = { shape = "row", language = "lang" }
+members   = { status = "live" }
+withdraw  = { status = "withdrawn" }
+withdrawn = { at = "$.status", words = ["withdrawn"] }
+"#;
+
+fn to_files(system: &str, gone: &str) -> String {
+    format!(
+        "[systems.garden]\nkind = \"files\"\nfolder = \"plants\"\nprofile = \"plants.toml\"\n{system}\n[lanes.out]\nfrom = \"garden/plant\"\nto = \"store/page\"\nmatch = \"slug\"\ngone = \"{gone}\"\n[lanes.out.fields]\nslug = 'slug'\ntitle = 'name'\nbody = 'text'\n"
+    )
+}
+
+/// What every destination of files must do, wherever they lie.
+fn files_as_a_destination(hub: &Hub, pages: &Path) {
+    assert_eq!(hub.json(&["pull", "garden"])["new"], 7);
+    std::fs::create_dir_all(pages.join("en")).unwrap();
+    std::fs::write(pages.join("en/fern-1.md"), "---\ntitle: Old\nbanner: summer.jpg\n---\nOld text.\n").unwrap();
+    let shown = hub.run(&["preview", "out", "--most", "1", "--as-curl"]).ends(0).stdout;
+    assert!(shown.contains("title: \"Fern 1\""), "{shown}");
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["created"].as_u64(), pushed["adopted"].as_u64()), (Some(6), Some(1)), "{pushed}");
+    let page = |name: &str| std::fs::read_to_string(pages.join(name)).unwrap();
+    assert_eq!(
+        page("cy/fern-2.md"),
+        "---\nslug: \"fern-2\"\ntitle: \"Rhedynen 2\"\nstatus: \"live\"\nlang: \"cy\"\n---\n\nTal.\n"
+    );
+    assert!(page("en/fern-1.md").contains("banner: \"summer.jpg\""), "{}", page("en/fern-1.md"));
+    assert_eq!(hub.json(&["push", "out"])["requests"], 0);
+
+    // A hand changes one field, the source another.
+    std::fs::write(pages.join("en/fern-2.md"), page("en/fern-2.md").replace("\nTall.", "\nVery tall.")).unwrap();
+    hub.write(
+        "plants/002.json",
+        &std::fs::read_to_string(hub.0.path().join("plants/002.json")).unwrap().replace("Fern 2", "Shield fern"),
+    );
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["updated"], 1);
+    let now = page("en/fern-2.md");
+    assert!(now.contains("title: \"Shield fern\"") && now.contains("Very tall."), "{now}");
+    assert_eq!(hub.json(&["push", "out", "--verify"])["requests"], 0);
+
+    // And is read from there into the hub again.
+    assert_eq!(hub.json(&["pull", "store"])["new"], 7);
+
+    std::fs::remove_file(hub.0.path().join("plants/003.json")).unwrap();
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["withdrawn"], 1);
+    assert!(page("en/fern-3.md").contains("status: \"withdrawn\""));
+    assert_eq!(hub.json(&["push", "out"])["requests"], 0);
+}
+
+#[test]
+fn a_folder_of_files_as_a_destination() {
+    let system = "[systems.store]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"files.toml\"\n";
+    let hub =
+        Hub::new(&[("diaporos.toml", &to_files(system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    plants(&hub, 7);
+    let site = hub.0.path().join("site");
+    std::fs::create_dir_all(&site).unwrap();
+    files_as_a_destination(&hub, &site.join("pages"));
+
+    // Only our own files are ever removed, and no place leads out of the folder.
+    hub.alter("gone = \"withdraw\"", "gone = \"delete\"");
+    for number in [1, 4] {
+        std::fs::remove_file(hub.0.path().join(format!("plants/{number:03}.json"))).unwrap();
+    }
+    hub.write("plants/008.json", "{ \"name\": { \"en\": \"Evil\" }, \"slug\": \"../../evil\" }");
+    hub.json(&["pull", "garden"]);
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["withdrawn"].as_u64(), pushed["held"].as_u64()), (Some(1), Some(1)), "{pushed}");
+    assert!(hub.run(&["holds"]).stdout.contains("only our own are removed"));
+    assert!(site.join("pages/en/fern-1.md").is_file() && !site.join("pages/en/fern-4.md").exists());
+    assert!(site.join("pages/en/%2E.%2F..%2Fevil.md").is_file(), "what is in a key is one step of the place");
+    #[cfg(unix)]
+    {
+        std::fs::remove_dir_all(site.join("pages/cy")).unwrap();
+        let elsewhere = TempDir::new().unwrap();
+        std::os::unix::fs::symlink(elsewhere.path(), site.join("pages/cy")).unwrap();
+        hub.write("plants/009.json", "{ \"name\": { \"cy\": \"Mwsogl\" }, \"slug\": \"mwsogl\" }");
+        hub.json(&["pull", "garden"]);
+        hub.json(&["push", "out"]);
+        assert!(hub.run(&["holds"]).stdout.contains("a link that may lead anywhere"));
+        assert_eq!(std::fs::read_dir(elsewhere.path()).unwrap().count(), 0);
+    }
+}
+
+#[test]
+fn a_webdav_server_as_destination_and_source() {
+    let site = TempDir::new().unwrap();
+    let Some(server) = python_peer("webdav.py", &[site.path().to_str().unwrap()]) else { return };
+    let system = format!(
+        "[systems.store]\nkind = \"webdav\"\nurl = \"{}\"\nprofile = \"files.toml\"\nread = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\nwrite = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\n",
+        server.url
+    );
+    let hub =
+        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    plants(&hub, 7);
+    files_as_a_destination(&hub, &site.path().join("pages"));
+
+    // Somebody has the page open.
+    let address = format!("{}/pages/en/fern-5.md", server.url);
+    let info = "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>Nia Parry</owner></lockinfo>";
+    let lock = |who: &str, info: &str| {
+        curl(&[
+            "-u",
+            who,
+            "-X",
+            "LOCK",
+            "-H",
+            "Timeout: Second-600",
+            "-H",
+            "Content-Type: application/xml",
+            "-d",
+            info,
+            &address,
+        ])
+    };
+    assert!(lock("nia:fern", info).contains("opaquelocktoken"));
+    let path = hub.0.path().join("plants/005.json");
+    std::fs::write(&path, std::fs::read_to_string(&path).unwrap().replace("Fern 5", "Royal fern")).unwrap();
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["held"], 1);
+    assert!(hub.run(&["holds"]).stdout.contains("locked there: by Nia Parry"), "{}", hub.run(&["holds"]).stdout);
+    assert!(std::fs::read_to_string(site.path().join("pages/en/fern-5.md")).unwrap().contains("Fern 5"));
+}
+
+#[test]
+fn a_lock_that_a_dead_run_left_on_a_webdav_server_is_ours_to_clear() {
+    let site = TempDir::new().unwrap();
+    let Some(server) = python_peer("webdav.py", &[site.path().to_str().unwrap()]) else { return };
+    let system = format!(
+        "[systems.store]\nkind = \"webdav\"\nurl = \"{}\"\nprofile = \"files.toml\"\nlock_owner = \"the hub\"\nwrite = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\n",
+        server.url
+    );
+    let hub =
+        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    plants(&hub, 1);
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["created"], 1);
+    let address = format!("{}/pages/en/fern-1.md", server.url);
+    let info = "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>the hub</owner></lockinfo>";
+    let who = "hub:s3 cret/+";
+    curl(&[
+        "-u",
+        who,
+        "-X",
+        "LOCK",
+        "-H",
+        "Timeout: Second-600",
+        "-H",
+        "Content-Type: application/xml",
+        "-d",
+        info,
+        &address,
+    ]);
+    hub.write("plants/001.json", "{ \"name\": { \"en\": \"Royal fern\" }, \"slug\": \"fern-1\" }");
+    hub.json(&["pull", "garden"]);
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(1), Some(0)), "{pushed}");
+    let left = curl(&["-u", who, "-X", "PROPFIND", "-H", "Depth: 0", &address]);
+    assert!(!left.contains("activelock"), "{left}");
+}
+
+const KIOSK: &str = r#"[types.page.fields]
+slug  = { kind = "text", required = true }
+title = { kind = "text", required = true, localised = true }
+body  = { kind = "text", localised = true }
+
+[types.page.read]
+where = { type = "page" }
+state = "$.status"
+
+[types.page.write]
+place     = "page:{key}"
+members   = { type = "page", status = "live" }
+withdraw  = { status = "withdrawn" }
+withdrawn = { at = "$.status", words = ["withdrawn"] }
+"#;
+
+#[test]
+fn a_document_database_as_destination_and_source() {
+    let Some(server) = peer("docstore.mjs", &[]) else { return };
+    let system =
+        format!("[systems.store]\nkind = \"docstore\"\nurl = \"{}/kiosk\"\nprofile = \"kiosk.toml\"\n", server.url);
+    let hub =
+        Hub::new(&[("diaporos.toml", &to_files(&system, "delete")), ("plants.toml", PLANTS), ("kiosk.toml", KIOSK)]);
+    plants(&hub, 230);
+    assert_eq!(hub.json(&["pull", "garden"])["new"], 230);
+    let document =
+        |id: &str| -> Json { serde_json::from_str(&curl(&[&format!("{}/kiosk/page:{id}", server.url)])).unwrap() };
+    let put = |id: &str, body: &str| {
+        let address = format!("{}/kiosk/page:{id}", server.url);
+        curl(&["-X", "PUT", "-H", "Content-Type: application/json", "-d", body, &address])
+    };
+    put("fern-1", "{\"title\": \"Old\", \"screen\": 4}");
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["created"].as_u64(), pushed["adopted"].as_u64()), (Some(229), Some(1)), "{pushed}");
+    let first = document("fern-1");
+    assert_eq!((&first["screen"], &first["title"]["cy"]), (&Json::from(4), &Json::from("Rhedynen 1")), "{first}");
+    assert_eq!(hub.json(&["push", "out"])["requests"], 0);
+
+    // A conflict is one document's, whatever went with it.
+    let second = document("fern-2");
+    let theirs = second.to_string().replace("Fern 2", "Their fern");
+    put("fern-2", &theirs);
+    hub.alter("title = 'name'", "title = 'name | upper'");
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(229), Some(1)), "{pushed}");
+    assert_eq!(document("fern-2")["title"]["en"], "Their fern");
+    hub.json(&["resolve", "garden/plant/002", "--take", "ours"]);
+    assert_eq!(hub.json(&["push", "out"])["updated"], 1);
+
+    // Out to the store, and from there: all, then only what changed, and what was deleted.
+    assert_eq!(hub.json(&["pull", "store"])["new"], 230);
+    assert_eq!(hub.json(&["pull", "store"])["pulled"], 0, "only what changed is asked for");
+    std::fs::remove_file(hub.0.path().join("plants/003.json")).unwrap();
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["withdrawn"], 1);
+    let pulled = hub.json(&["pull", "store"]);
+    assert_eq!((pulled["gone"].as_u64(), pulled["new"].as_u64()), (Some(1), Some(0)), "{pulled}");
+    assert_eq!(hub.json(&["push", "out", "--verify"])["requests"], 0);
 }

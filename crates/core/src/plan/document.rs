@@ -202,9 +202,12 @@ impl DocumentPlan {
                 key: self.document.as_ref().and_then(|document| document.key.clone()),
             },
             (Step::Adopt(existing), _) => {
-                Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields }
+                let (id, revision) = (existing.id.clone(), existing.revision.clone());
+                Order::Update { id, revision, fields, language: self.language.clone() }
             }
-            (Step::Update | Step::PutBack, Some((id, revision))) => Order::Update { id, revision, fields },
+            (Step::Update | Step::PutBack, Some((id, revision))) => {
+                Order::Update { id, revision, fields, language: self.language.clone() }
+            }
             (Step::Withdraw, Some((id, revision))) => Order::Withdraw { id, revision },
             (Step::Delete, Some((id, revision))) => Order::Delete { id, revision },
             _ => return None,

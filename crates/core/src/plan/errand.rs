@@ -171,7 +171,8 @@ impl<'a> Errand<'a> {
                     return Act::End(self.over(self.counterpart(existing)));
                 }
                 let fields = document.fields.clone();
-                self.order = Order::Update { id: existing.id.clone(), revision: existing.revision.clone(), fields };
+                let (id, revision) = (existing.id.clone(), existing.revision.clone());
+                self.order = Order::Update { id, revision, fields, language: self.plan.language.clone() };
                 self.again()
             }
             several => {
@@ -217,7 +218,7 @@ impl<'a> Errand<'a> {
         }
         if let Order::Update { id, .. } = &self.order {
             let (id, revision, fields) = (id.clone(), now.revision.clone(), self.merge.fields.clone());
-            self.order = Order::Update { id, revision, fields };
+            self.order = Order::Update { id, revision, fields, language: self.plan.language.clone() };
         }
         self.again()
     }

@@ -25,6 +25,8 @@ pub enum Order {
         revision: Option<Revision>,
         /// Its mapped fields.
         fields: Record,
+        /// Its language, where there is a document per language.
+        language: Option<LanguageTag>,
     },
     /// Take it off view.
     Withdraw {

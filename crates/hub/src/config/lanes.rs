@@ -12,7 +12,7 @@ use diaporos_core::lane::{
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
-use diaporos_systems::feed;
+use diaporos_systems::{LanguageCodes, feed};
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
@@ -230,19 +230,19 @@ impl LaneReader<'_> {
 
     fn target(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Target> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
-        let SystemKind::Rest(rest) = &system.kind else {
+        let Some(profile) = system.profile().filter(|_| !matches!(system.kind, SystemKind::Graphql(_))) else {
             let finding =
                 self.wrong(item, Code::Lane, format!("`{}` is only read; nothing can be sent there", end.system));
             self.report.add(finding);
             return None;
         };
-        let target = rest.profile.target(&end.kind);
+        let target = profile.target(&end.kind);
         if target.is_none() {
             let known: Vec<_> =
-                rest.profile.type_names().filter(|kind| rest.profile.writes(kind)).map(TypeName::as_str).collect();
+                profile.type_names().filter(|kind| profile.writes(kind)).map(TypeName::as_str).collect();
             self.unknown_type(end, item, "written", &known);
         }
-        let languages = rest.languages.tags();
+        let languages = system.languages().map(LanguageCodes::tags).unwrap_or_default();
         let kept = self.around.kept.get(end);
         target.map(|target| Target { languages, fields: target.fields.or_else(|| kept.cloned()), ..target })
     }

@@ -37,7 +37,7 @@ impl SystemConfig {
     pub fn profile(&self) -> Option<&Profile> {
         match &self.kind {
             SystemKind::Feed(_) | SystemKind::Ninjs(_) => None,
-            SystemKind::Rest(rest) => Some(&rest.profile),
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => Some(&rest.profile),
             SystemKind::Files(files) => Some(&files.profile),
             SystemKind::Graphql(graphql) => Some(&graphql.profile),
         }
@@ -50,6 +50,17 @@ impl SystemConfig {
             (_, Some(profile)) => profile.model(),
             (SystemKind::Ninjs(_), None) => ninjs::model(),
             (_, None) => feed::model(),
+        }
+    }
+
+    /// Its languages, where it has a table of them.
+    #[must_use]
+    pub fn languages(&self) -> Option<&LanguageCodes> {
+        match &self.kind {
+            SystemKind::Feed(_) | SystemKind::Ninjs(_) => None,
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => Some(&rest.languages),
+            SystemKind::Files(files) => Some(&files.languages),
+            SystemKind::Graphql(graphql) => Some(&graphql.languages),
         }
     }
 
@@ -76,9 +87,13 @@ pub enum SystemKind {
     Graphql(Box<GraphqlSystem>),
     /// News items as documents.
     Ninjs(Box<NinjsSystem>),
+    /// Files on a WebDAV server.
+    Webdav(Box<RestSystem>),
+    /// A document database.
+    Docstore(Box<RestSystem>),
 }
 
-const KINDS: [&str; 5] = ["feed", "rest", "files", "graphql", "ninjs"];
+const KINDS: [&str; 7] = ["feed", "rest", "files", "graphql", "ninjs", "webdav", "docstore"];
 
 /// What documents of news items need.
 #[derive(Debug, Clone)]
@@ -89,7 +104,7 @@ pub struct NinjsSystem {
     pub read: Option<CredentialReference>,
 }
 
-/// What a REST system needs.
+/// What a system with a profile needs that is reached over HTTP.
 #[derive(Debug, Clone)]
 pub struct RestSystem {
     /// Where it is.
@@ -102,6 +117,8 @@ pub struct RestSystem {
     pub read: Option<CredentialReference>,
     /// The credential for writing.
     pub write: Option<CredentialReference>,
+    /// What others read of whose our locks are, where the kind has locks of its own.
+    pub lock_owner: Option<String>,
 }
 
 /// What a folder of files needs.
@@ -175,7 +192,11 @@ fn one_system(
     let limits = limits::limits(table, report);
     let kind = match kind.value.as_str() {
         "feed" => feeds::feeds(table, report).map(SystemKind::Feed),
-        "rest" => rest(table, folder, profile_reports, report).map(|rest| SystemKind::Rest(Box::new(rest))),
+        "rest" => over_http(table, ProfileKind::Rest, folder, profile_reports, report).map(SystemKind::Rest),
+        "webdav" => over_http(table, ProfileKind::Webdav, folder, profile_reports, report).map(SystemKind::Webdav),
+        "docstore" => {
+            over_http(table, ProfileKind::Docstore, folder, profile_reports, report).map(SystemKind::Docstore)
+        }
         "files" => files(table, folder, profile_reports, report).map(|files| SystemKind::Files(Box::new(files))),
         "graphql" => {
             graphql(table, folder, profile_reports, report).map(|graphql| SystemKind::Graphql(Box::new(graphql)))
@@ -191,13 +212,23 @@ fn one_system(
     Some(SystemConfig { kind: kind?, limits })
 }
 
-fn rest(table: &mut Section<'_>, folder: &Path, reports: &mut Vec<Report>, report: &mut Report) -> Option<RestSystem> {
+fn over_http(
+    table: &mut Section<'_>,
+    kind: ProfileKind,
+    folder: &Path,
+    reports: &mut Vec<Report>,
+    report: &mut Report,
+) -> Option<Box<RestSystem>> {
     let url = table.required_text("url", report).and_then(|item| place(&item, report));
-    let profile = profile(table, ProfileKind::Rest, folder, reports, report);
+    let profile = profile(table, kind, folder, reports, report);
     let languages = languages(table, report);
     let read = credential::credential(table, "read", report);
     let write = credential::credential(table, "write", report);
-    Some(RestSystem { url: url?, profile: profile?, languages, read, write })
+    let lock_owner = match kind {
+        ProfileKind::Webdav => table.text("lock_owner", report).map(|item| item.value.as_str().to_owned()),
+        _ => None,
+    };
+    Some(Box::new(RestSystem { url: url?, profile: profile?, languages, read, write, lock_owner }))
 }
 
 fn files(

@@ -219,7 +219,7 @@ fn reply(kind: &ErrorKind) -> Reply {
         ErrorKind::Differs { .. } => Reply::Differs,
         ErrorKind::NotFound | ErrorKind::GoneForGood => Reply::Absent,
         ErrorKind::Locked { .. } => Reply::Locked,
-        ErrorKind::Status { .. } | ErrorKind::Redirects(_) => Reply::Refused,
+        ErrorKind::Status { .. } | ErrorKind::Redirects(_) | ErrorKind::Refused(_) => Reply::Refused,
         _ => Reply::NotDone,
     }
 }

@@ -5,6 +5,8 @@ mod find;
 mod form;
 mod front_matter;
 mod lines;
+mod whole;
+mod write;
 
 #[cfg(any(test, fuzzing))]
 pub(crate) use front_matter::parse as parse_markdown;
@@ -25,9 +27,21 @@ use serde_json::Value as Json;
 
 use crate::decode::{Decoder, LanguageCodes, SHARE};
 use crate::profile::{Profile, ReadType};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, Problem, Read, SystemError};
 pub use find::check_pattern;
-use form::Form;
+use form::{Form, WholeForm};
+pub(crate) use whole::{WholeFiles, file_manner};
+pub use write::files_writer;
+
+/// What a JSON file holds.
+pub(crate) fn parse_json(bytes: &[u8]) -> Result<Json, String> {
+    form::parse(WholeForm::Json, bytes)
+}
+
+/// What a Markdown file holds.
+pub(crate) fn parse_markdown_bytes(bytes: &[u8]) -> Result<Json, String> {
+    form::parse(WholeForm::Markdown, bytes)
+}
 
 /// Raised when files come to be read otherwise, so that unchanged ones are read anew.
 const SCHEME: &str = "files 2";
@@ -275,12 +289,7 @@ impl Read for FilesReader {
     }
 
     fn manner(&self, kind: &TypeName) -> Manner {
-        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
-        let main = read.language_in_name.as_ref().map(|code| self.languages.tag(code).ok());
-        let parts = main.map(|main| PartManner { main });
-        let parts = parts.or_else(|| read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }));
-        let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
-        Manner { parts, ..Manner::plain(listing) }
+        file_manner(&self.profile, &self.languages, kind).unwrap_or_else(|| Manner::plain(Listing::Window))
     }
 
     fn place(&self, ask: Ask<'_>) -> String {

@@ -6,6 +6,9 @@ impl Request {
     /// The request as a `curl` command, secrets as the variables they come from.
     #[must_use]
     pub fn as_curl(&self) -> String {
+        if self.url.scheme() == "file" {
+            return self.as_file_commands();
+        }
         // Between double quotes a shell fills in the variable.
         let url = match &self.secret_query {
             None => quoted(&self.shown_url()),
@@ -38,6 +41,27 @@ impl Request {
         let line = lines.join(" \\\n  ");
         if self.within_whole {
             return format!("# a push reads the document first, and sends its other members back with these\n{line}");
+        }
+        line
+    }
+}
+
+impl Request {
+    /// What is done to a file, as a shell does it.
+    fn as_file_commands(&self) -> String {
+        let path = self.url.to_file_path().map_or_else(|()| self.shown_url(), |path| path.display().to_string());
+        let line = match &self.body {
+            None => format!("rm {}", quoted(&path)),
+            Some(body) => {
+                let bytes = match body {
+                    Body::Json(json, _) => format!("{json:#}\n").into_bytes(),
+                    Body::Bytes(bytes, _) => bytes.clone(),
+                };
+                format!("cat > {} <<'END'\n{}END", quoted(&path), String::from_utf8_lossy(&bytes))
+            }
+        };
+        if self.within_whole {
+            return format!("# a push reads the file first, and writes these into what is there\n{line}");
         }
         line
     }

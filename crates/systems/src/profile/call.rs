@@ -120,12 +120,12 @@ pub(super) fn constants(section: &mut Section<'_>, report: &mut Report) -> Map<S
     body
 }
 
-fn places(path: &str) -> impl Iterator<Item = &str> {
+pub(super) fn places(path: &str) -> impl Iterator<Item = &str> {
     path.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(place, _)| place)
 }
 
 /// Percent-encoded so that it is one part of a path or a query, whatever is in it.
-fn encoded(text: &str) -> String {
+pub(super) fn encoded(text: &str) -> String {
     url::form_urlencoded::byte_serialize(text.as_bytes()).collect::<String>().replace('+', "%20")
 }
 

@@ -4,6 +4,7 @@ mod call;
 mod field;
 mod lock_calls;
 mod paging;
+mod place_type;
 mod query;
 mod read_type;
 mod write_type;
@@ -22,6 +23,7 @@ pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
 pub(crate) use lock_calls::LockCalls;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
+pub(crate) use place_type::PlaceType;
 pub(crate) use query::{Query, scalar_text};
 pub(crate) use read_type::{Embedded, Id, ReadType};
 pub(crate) use write_type::{RevisionPlace, WriteType};
@@ -40,6 +42,7 @@ pub(crate) struct ProfileType {
     pub(crate) fields: Option<IndexMap<String, ProfileField>>,
     pub(crate) read: Option<ReadType>,
     pub(crate) write: Option<WriteType>,
+    pub(crate) places: Option<PlaceType>,
 }
 
 impl Profile {
@@ -74,33 +77,39 @@ impl Profile {
     /// Whether the type is there and can be written.
     #[must_use]
     pub fn writes(&self, kind: &TypeName) -> bool {
-        self.types.get(kind).is_some_and(|known| known.write.is_some())
+        self.types.get(kind).is_some_and(|known| known.write.is_some() || known.places.is_some())
     }
 
     /// What a type takes as a destination; none where it cannot be written.
     #[must_use]
     pub fn target(&self, kind: &TypeName) -> Option<Target> {
-        let write = self.write_type(kind)?;
-        let fields = self.model.get(kind).cloned();
-        Some(Target { documents: write.documents.clone(), fields, languages: Vec::new() })
+        let calls = self.write_type(kind).map(|write| &write.documents);
+        let documents = calls.or_else(|| self.places(kind).map(|places| &places.documents))?.clone();
+        Some(Target { documents, fields: self.model.get(kind).cloned(), languages: Vec::new() })
     }
 
     /// Whether documents of the type can be found by a key.
     #[must_use]
     pub fn finds(&self, kind: &TypeName) -> bool {
-        self.write_type(kind).is_some_and(|write| write.find.is_some())
+        self.places(kind).is_some() || self.write_type(kind).is_some_and(|write| write.find.is_some())
     }
 
     /// Whether documents of the type can be taken off view.
     #[must_use]
     pub fn withdraws(&self, kind: &TypeName) -> bool {
-        self.write_type(kind).is_some_and(|write| write.withdraw.is_some())
+        self.places(kind).is_some_and(|places| places.withdraw.is_some())
+            || self.write_type(kind).is_some_and(|write| write.withdraw.is_some())
     }
 
     /// Whether documents of the type can be deleted.
     #[must_use]
     pub fn deletes(&self, kind: &TypeName) -> bool {
-        self.write_type(kind).is_some_and(|write| write.delete.is_some())
+        self.places(kind).is_some() || self.write_type(kind).is_some_and(|write| write.delete.is_some())
+    }
+
+    /// How documents of a type are written at places of our choosing.
+    pub(crate) fn places(&self, kind: &TypeName) -> Option<&PlaceType> {
+        self.types.get(kind).and_then(|known| known.places.as_ref())
     }
 
     fn write_type(&self, kind: &TypeName) -> Option<&WriteType> {
@@ -127,6 +136,10 @@ pub enum ProfileKind {
     Files,
     /// GraphQL.
     Graphql,
+    /// Files on a WebDAV server.
+    Webdav,
+    /// Documents of a store.
+    Docstore,
 }
 
 /// Reads a profile; whatever is wrong in it is in the report.
@@ -167,20 +180,30 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
         read.finish(report);
         parsed
     });
-    let write = match kind {
-        // Files and GraphQL are only read; a table `write` is then an unknown key.
-        ProfileKind::Files | ProfileKind::Graphql => None,
-        ProfileKind::Rest => section.section("write", report).and_then(|mut write| {
-            let parsed = WriteType::from_section(&mut write, report);
-            write.finish(report);
-            parsed
-        }),
-    };
+    let (mut write, mut places) = (None, None);
+    match kind {
+        // GraphQL is only read; a table `write` is then an unknown key.
+        ProfileKind::Graphql => {}
+        ProfileKind::Rest => {
+            write = section.section("write", report).and_then(|mut table| {
+                let parsed = WriteType::from_section(&mut table, report);
+                table.finish(report);
+                parsed
+            });
+        }
+        ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore => {
+            places = section.section("write", report).and_then(|mut table| {
+                let parsed = PlaceType::from_section(&mut table, kind, report);
+                table.finish(report);
+                parsed
+            });
+        }
+    }
     if !section.has("read") && !section.has("write") {
         let message = format!("`{}` says neither how to read nor how to write it", section.path());
         report.add(Diagnostic::error(Code::MissingKey, section.span(), message).help("add a table `read` or `write`"));
     }
-    ProfileType { fields, read, write }
+    ProfileType { fields, read, write, places }
 }
 
 fn model(types: &IndexMap<TypeName, ProfileType>) -> Model {

@@ -48,7 +48,7 @@ impl Query {
         each.and_then(|_| Query::constant("$.inner"))
     }
 
-    fn constant(text: &str) -> Option<Query> {
+    pub(super) fn constant(text: &str) -> Option<Query> {
         JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path })
     }
 

@@ -69,20 +69,29 @@ pub(crate) enum Id {
 }
 
 impl ProfileKind {
+    /// Whether its entries are files.
+    pub(crate) fn has_files(self) -> bool {
+        matches!(self, ProfileKind::Files | ProfileKind::Webdav)
+    }
+
     /// The key that says where a listing is.
     fn list_key(self) -> &'static str {
         match self {
             ProfileKind::Rest => "list",
-            ProfileKind::Files => "files",
+            ProfileKind::Files | ProfileKind::Webdav => "files",
             ProfileKind::Graphql => "query",
+            ProfileKind::Docstore => "",
         }
     }
 }
 
 fn id(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Id> {
     let Some(item) = section.text("alone", report) else {
-        if kind == ProfileKind::Files && !section.has("id") {
+        if kind.has_files() && !section.has("id") {
             return Some(Id::File);
+        }
+        if kind == ProfileKind::Docstore && !section.has("id") {
+            return Query::constant("$._id").map(|id| Id::At(vec![id]));
         }
         return queries(section, "id", report).map(Id::At);
     };
@@ -132,19 +141,21 @@ pub(crate) struct Deleted {
 
 impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<ReadType> {
-        let list = section.required_text(kind.list_key(), report).filter(|item| {
-            let checked = if kind == ProfileKind::Files { check_pattern(item.value.as_str()) } else { Ok(()) };
+        let list = if kind == ProfileKind::Docstore { None } else { section.required_text(kind.list_key(), report) };
+        let list = list.filter(|item| {
+            let checked = if kind.has_files() { check_pattern(item.value.as_str()) } else { Ok(()) };
             checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).is_ok()
         });
         let id = id(section, kind, report);
         let items = match (&id, kind) {
-            (Some(Id::Alone(_)), _) | (_, ProfileKind::Files) => {
+            (Some(Id::Alone(_)), _) | (_, ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore) => {
                 Query::from_key(section, "items", report).or_else(Query::whole)
             }
             _ => Query::required(section, "items", report),
         };
         let each = Query::from_key(section, "each", report);
-        let revision = Query::from_key(section, "revision", report);
+        let revision = Query::from_key(section, "revision", report)
+            .or_else(|| Query::constant("$._rev").filter(|_| kind == ProfileKind::Docstore));
         let state = Query::from_key(section, "state", report);
         let states = section.section("states", report).map(|mut words| states(&mut words, report)).unwrap_or_default();
         let state_missing = section.text("state_missing", report).and_then(|item| {
@@ -164,15 +175,18 @@ impl ReadType {
         let parts = optional(section, "languages", report, Parts::from_section);
         let variables = match kind {
             ProfileKind::Graphql => section.section("variables", report).map(|mut table| constants(&mut table, report)),
-            ProfileKind::Rest | ProfileKind::Files => None,
+            ProfileKind::Docstore => section.section("where", report).map(|mut table| constants(&mut table, report)),
+            ProfileKind::Rest | ProfileKind::Files | ProfileKind::Webdav => None,
         };
         let variables = variables.unwrap_or_default();
         let language_in_name = match kind {
-            ProfileKind::Files => section.text("language_in_name", report).map(|item| item.value.as_str().to_owned()),
-            ProfileKind::Rest | ProfileKind::Graphql => None,
+            kind if kind.has_files() => {
+                section.text("language_in_name", report).map(|item| item.value.as_str().to_owned())
+            }
+            _ => None,
         };
         let paging = match kind {
-            ProfileKind::Files => Some(Paging::NONE),
+            ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore => Some(Paging::NONE),
             ProfileKind::Rest | ProfileKind::Graphql => Paging::from_key(section, kind, report),
         };
         let (since, deleted) = match kind {
@@ -180,7 +194,7 @@ impl ReadType {
                 optional(section, "since", report, Since::from_section),
                 optional(section, "deleted", report, Deleted::from_section),
             ),
-            ProfileKind::Files | ProfileKind::Graphql => (Some(None), Some(None)),
+            _ => (Some(None), Some(None)),
         };
         let detail = if kind == ProfileKind::Rest { section.text("detail", report) } else { None };
         let detail = detail.and_then(|item| {
@@ -207,7 +221,11 @@ impl ReadType {
             }
         });
         Some(ReadType {
-            list: list?.value.as_str().to_owned(),
+            list: match (list, kind) {
+                (Some(item), _) => item.value.as_str().to_owned(),
+                (None, ProfileKind::Docstore) => String::new(),
+                (None, _) => return None,
+            },
             items: items?,
             each,
             id: id?,

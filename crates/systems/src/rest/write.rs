@@ -270,7 +270,7 @@ impl Write for RestWriter {
                 request.body = Some(write.create.json(body));
                 Ok(request)
             }
-            Order::Update { id, revision, fields } => {
+            Order::Update { id, revision, fields, .. } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
                 request.body = Some(write.update.json(self.body(&write.update, fields)?));
                 // PUT replaces (RFC 9110 §9.3.4): what is not sent would be lost.
@@ -457,8 +457,11 @@ withdrawn = { at = "$.status", words = ["hidden"] }
             drawn(&row, &create(&plain, Some("fr"), None)),
             drawn(&row, &create(&plain, Some("fr"), Some("12"))),
             drawn(&row, &create(&plain, Some("cy"), None)),
-            drawn(&row, &Order::Update { id: id.clone(), revision: revision.clone(), fields: plain.clone() }),
-            drawn(&row, &Order::Update { id: id.clone(), revision: None, fields: plain }),
+            drawn(
+                &row,
+                &Order::Update { id: id.clone(), revision: revision.clone(), fields: plain.clone(), language: None },
+            ),
+            drawn(&row, &Order::Update { id: id.clone(), revision: None, fields: plain, language: None }),
             drawn(&row, &Order::Withdraw { id: id.clone(), revision: revision.clone() }),
             drawn(&row, &Order::Delete { id, revision }),
         ];

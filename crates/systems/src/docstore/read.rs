@@ -1,0 +1,170 @@
+//! Reading a document database by its changes.
+
+use async_trait::async_trait;
+use diaporos_core::change::fingerprint_bytes;
+use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::model::Model;
+use diaporos_core::value::{EntryId, SystemName, TypeName};
+use serde_json::Value as Json;
+use url::Url;
+
+use super::Database;
+use crate::decode::{Decoder, LanguageCodes};
+use crate::http::{Client, Credential, Limits, Method, Request};
+use crate::profile::{Profile, ReadType};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
+
+/// Changes of one page.
+const CHANGES_A_PAGE: usize = 200;
+
+/// Reads a database's documents by a profile.
+#[derive(Debug)]
+pub struct DocstoreReader {
+    database: Database,
+    profile: Profile,
+    languages: LanguageCodes,
+}
+
+/// A page of changes.
+struct Changes {
+    results: Vec<Json>,
+    /// The mark of the last, exactly as it was given.
+    last: String,
+}
+
+impl DocstoreReader {
+    /// A reader of a database at that address.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(
+        system: SystemName,
+        base: Url,
+        profile: Profile,
+        languages: LanguageCodes,
+        credential: Option<Credential>,
+        limits: Limits,
+    ) -> Result<DocstoreReader, SystemError> {
+        let database = Database { client: Client::new(system, limits, credential)?, base };
+        Ok(DocstoreReader { database, profile, languages })
+    }
+
+    fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {
+        self.profile.read_type(kind).map_err(|kind| self.database.error("", kind))
+    }
+
+    fn asking(&self, since: Option<&str>, with_documents: bool) -> Result<Request, SystemError> {
+        let mut url = self.database.url(&["_changes"])?;
+        {
+            let mut query = url.query_pairs_mut();
+            query.append_pair("limit", &CHANGES_A_PAGE.to_string());
+            if with_documents {
+                query.append_pair("include_docs", "true");
+            }
+            if let Some(since) = since {
+                query.append_pair("since", since);
+            }
+        }
+        Ok(self.database.client.request(Method::Get, url))
+    }
+
+    async fn changes(&self, since: Option<&str>, with_documents: bool) -> Result<Changes, SystemError> {
+        let request = self.asking(since, with_documents)?;
+        let answer = self.database.client.read(&request).await?;
+        let mut members = self.database.object(&request, &answer)?;
+        let wrong =
+            |what: &str| self.database.client.error(&request, ErrorKind::Content(format!("the answer has no {what}")));
+        let Some(Json::Array(results)) = members.remove("results") else { return Err(wrong("list of `results`")) };
+        let last = members
+            .get("last_seq")
+            .or_else(|| results.last()?.get("seq"))
+            .map(mark)
+            .ok_or_else(|| wrong("`last_seq`"))?;
+        Ok(Changes { results, last })
+    }
+
+    /// Whether a document is of the type: it has the members that the profile asks for.
+    fn is_of(read: &ReadType, document: &Json) -> bool {
+        read.variables.iter().all(|(name, wanted)| document.get(name) == Some(wanted))
+    }
+}
+
+/// A mark as it goes back: a text as it is, anything else as JSON.
+fn mark(seq: &Json) -> String {
+    seq.as_str().map_or_else(|| seq.to_string(), str::to_owned)
+}
+
+#[async_trait]
+impl Read for DocstoreReader {
+    fn types(&self) -> Vec<TypeName> {
+        self.profile.readable()
+    }
+
+    fn model(&self) -> &Model {
+        self.profile.model()
+    }
+
+    fn manner(&self, kind: &TypeName) -> Manner {
+        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
+        let parts = read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() });
+        Manner { parts, since: true, deleted: true, ..Manner::plain(Listing::Complete) }
+    }
+
+    fn place(&self, ask: Ask<'_>) -> String {
+        let (cursor, since) = (ask.cursor.unwrap_or_default(), ask.since.unwrap_or_default());
+        format!("{} {cursor} {since} {}", ask.kind, self.profile.fingerprint())
+    }
+
+    async fn page(&self, ask: Ask<'_>, _: Option<&PageMark>) -> Result<Page, SystemError> {
+        let read = self.read_type(ask.kind)?;
+        let from = ask.cursor.or(ask.since);
+        let Changes { results, last } = self.changes(from, true).await?;
+        let fields = self.profile.types.get(ask.kind).and_then(|known| known.fields.as_ref());
+        let decoder = Decoder { system: self.database.system(), languages: &self.languages, read, fields };
+        let (mut entries, mut problems) = (Vec::new(), Vec::new());
+        for change in &results {
+            let Some(document) = change.get("doc").filter(|document| Self::is_of(read, document)) else { continue };
+            if change.get("deleted") == Some(&Json::Bool(true)) {
+                continue;
+            }
+            let place = change.get("id").map_or_else(String::new, mark);
+            match decoder.incoming(&place, document, document.to_string()) {
+                Ok(mut entry) => {
+                    if read.fields_at.is_none() && fields.is_none() {
+                        entry.fields.retain(|name, _| !super::is_its_own(name));
+                        entry.fingerprint = diaporos_core::change::fingerprint_record(&entry.fields);
+                    }
+                    entries.push(entry);
+                }
+                Err(Problem { item, message }) => problems.push(Problem { item, message }),
+            }
+        }
+        let next = (results.len() >= CHANGES_A_PAGE && from != Some(last.as_str())).then(|| last.clone());
+        let content = fingerprint_bytes("changes", last.as_bytes());
+        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
+        let newest = next.is_none().then_some(last);
+        Ok(Page { newest, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
+    }
+
+    async fn deleted(&self, _: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+        let mut ids = Vec::new();
+        let mut from = since.map(str::to_owned);
+        loop {
+            let Changes { results, last } = self.changes(from.as_deref(), false).await?;
+            let deleted = results.iter().filter(|change| change.get("deleted") == Some(&Json::Bool(true)));
+            ids.extend(deleted.filter_map(|change| EntryId::new(change.get("id")?.as_str()?).ok()));
+            if results.len() < CHANGES_A_PAGE || from.as_deref() == Some(last.as_str()) {
+                return Ok(ids);
+            }
+            from = Some(last);
+        }
+    }
+
+    fn first_requests(&self) -> Vec<Request> {
+        self.asking(None, false).into_iter().collect()
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.database.client)
+    }
+}

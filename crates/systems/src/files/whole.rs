@@ -1,0 +1,73 @@
+//! Files that are one document each, wherever they lie.
+
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
+use diaporos_core::intake::{Incoming, Listing};
+use diaporos_core::value::{SystemName, TypeName};
+
+use super::form::{self, Form};
+use super::{FileName, SCHEME, Taken, take};
+use crate::decode::{Decoder, LanguageCodes};
+use crate::profile::{Profile, ReadType};
+use crate::{Manner, PartManner, Problem};
+
+/// How files of a type are listed; none where the profile does not read it.
+pub(crate) fn file_manner(profile: &Profile, languages: &LanguageCodes, kind: &TypeName) -> Option<Manner> {
+    let read = profile.read_type(kind).ok()?;
+    let main = read.language_in_name.as_ref().map(|code| languages.tag(code).ok());
+    let parts = main.map(|main| PartManner { main });
+    let parts = parts.or_else(|| read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }));
+    let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
+    Some(Manner { parts, ..Manner::plain(listing) })
+}
+
+/// Reads files that are one document each by a profile.
+#[derive(Debug)]
+pub(crate) struct WholeFiles {
+    system: SystemName,
+    profile: Profile,
+    languages: LanguageCodes,
+    reading: Fingerprint,
+}
+
+impl WholeFiles {
+    pub(crate) fn new(system: SystemName, profile: Profile, languages: LanguageCodes) -> WholeFiles {
+        let reading = fingerprint_texts([SCHEME, &profile.fingerprint().to_string(), &format!("{languages:?}")]);
+        WholeFiles { system, profile, languages, reading }
+    }
+
+    pub(crate) fn profile(&self) -> &Profile {
+        &self.profile
+    }
+
+    pub(crate) fn languages(&self) -> &LanguageCodes {
+        &self.languages
+    }
+
+    /// Changes when files come to be read otherwise.
+    pub(crate) fn reading(&self) -> Fingerprint {
+        self.reading
+    }
+
+    /// The entries of files, and what could not be read.
+    pub(crate) fn entries(
+        &self,
+        read: &ReadType,
+        kind: &TypeName,
+        files: Vec<(String, Vec<u8>)>,
+    ) -> (Vec<Incoming>, Vec<Problem>) {
+        let fields = self.profile.types.get(kind).and_then(|known| known.fields.as_ref());
+        let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
+        let mut taken = Taken::default();
+        for (file, bytes) in files {
+            let parsed = match Form::of(&file) {
+                Some(Form::Whole(form)) => form::parse(form, &bytes),
+                _ => Err("its ending tells no form that is read here: json, xml, md".to_owned()),
+            };
+            match parsed {
+                Ok(json) => take(&decoder, &FileName::new(&file, read), &json, &bytes, &mut taken),
+                Err(message) => taken.problems.push(Problem { item: file, message }),
+            }
+        }
+        (taken.entries, taken.problems)
+    }
+}

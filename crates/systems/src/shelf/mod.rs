@@ -1,0 +1,285 @@
+//! Destinations where each document stands at a place of our choosing: files in a folder, files on
+//! a WebDAV server, documents of a store. What is written goes into what is there, and only over the
+//! version that is known.
+
+mod form;
+
+use async_trait::async_trait;
+use diaporos_core::lane::Documents;
+use diaporos_core::model::EntryType;
+use diaporos_core::plan::{Existing, Order, Presence, Written};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json, to_json};
+use serde_json::{Map, Value as Json};
+
+use crate::decode::LanguageCodes;
+use crate::http::Request;
+use crate::profile::{PlaceType, Profile, scalar_text};
+use crate::{ErrorKind, SystemError, Write};
+pub(crate) use form::FileForm;
+
+/// What a document must be like for a write to go ahead.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Base<'a> {
+    /// Not there.
+    Absent,
+    /// In this version.
+    Version(&'a Revision),
+}
+
+/// A document as it stands, with its version.
+pub(crate) type Stored = (Map<String, Json>, Revision);
+
+/// Where documents stand.
+#[async_trait]
+pub(crate) trait Shelf: Send + Sync {
+    /// The document at a place.
+    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError>;
+
+    /// Writes a document, if it is as it must be. Gives its new version.
+    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError>;
+
+    /// Removes a document of that version.
+    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError>;
+
+    /// The request that writes a document, or removes it.
+    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError>;
+
+    /// How many documents may be under way at once.
+    fn at_once(&self) -> usize;
+
+    /// After how many failures in a row a push stops.
+    fn failures_borne(&self) -> u32;
+
+    /// An error at a place.
+    fn error(&self, place: &str, kind: ErrorKind) -> SystemError;
+
+    /// Gives back what a run that died may have left on a document.
+    async fn let_go(&self, place: &str) -> Result<(), SystemError> {
+        let _ = place;
+        Ok(())
+    }
+}
+
+/// Writes documents at places by a profile.
+pub(crate) struct ShelfWriter<S> {
+    shelf: S,
+    profile: Profile,
+    languages: LanguageCodes,
+}
+
+impl<S: Shelf> ShelfWriter<S> {
+    pub(crate) fn new(shelf: S, profile: Profile, languages: LanguageCodes) -> Self {
+        ShelfWriter { shelf, profile, languages }
+    }
+
+    fn place_type(&self, kind: &TypeName) -> Result<&PlaceType, SystemError> {
+        let known = self.profile.places(kind);
+        known.ok_or_else(|| self.content("", format!("the profile does not say how to write `{kind}`")))
+    }
+
+    fn content(&self, place: &str, message: impl Into<String>) -> SystemError {
+        self.shelf.error(place, ErrorKind::Refused(message.into()))
+    }
+
+    fn code(&self, language: Option<&LanguageTag>) -> Result<Option<String>, SystemError> {
+        language.map(|tag| self.languages.code(tag)).transpose().map_err(|error| self.content("", error.to_string()))
+    }
+
+    /// The members that an order writes.
+    fn members(
+        &self,
+        write: &PlaceType,
+        fields: &Record,
+        language: Option<&LanguageTag>,
+    ) -> Result<Map<String, Json>, SystemError> {
+        let mut members = Map::new();
+        for (name, value) in fields {
+            let json = match value {
+                Value::Localised(by_language) => {
+                    let code = |tag| self.languages.code(tag).map_err(|error| self.content("", error.to_string()));
+                    let by_code = by_language.iter().map(|(tag, inner)| Ok((code(tag)?, to_json(inner))));
+                    Json::Object(by_code.collect::<Result<_, SystemError>>()?)
+                }
+                other => to_json(other),
+            };
+            members.insert(name.clone(), json);
+        }
+        members.extend(write.members.clone());
+        if let (Some(member), Some(code)) = (&write.language, self.code(language)?) {
+            members.insert(member.clone(), Json::String(code));
+        }
+        Ok(members)
+    }
+
+    fn existing(
+        &self,
+        kind: &TypeName,
+        write: &PlaceType,
+        place: &str,
+        stored: Stored,
+    ) -> Result<Existing, SystemError> {
+        let (members, revision) = stored;
+        let localised = |name: &str| {
+            write.documents == Documents::One
+                && self.fields(kind).and_then(|known| known.fields.get(name)).is_some_and(|field| field.localised)
+        };
+        let mut fields = Record::default();
+        for (name, json) in &members {
+            let value = match json {
+                Json::Object(by_code) if localised(name) => {
+                    let tagged =
+                        by_code.iter().map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner))));
+                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json), Value::Localised)
+                }
+                other => from_json(other),
+            };
+            fields.insert(name.clone(), value);
+        }
+        let document = Json::Object(members);
+        let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
+            at.first(&document).and_then(scalar_text).is_some_and(|word| words.contains(&word))
+        });
+        let id = EntryId::new(place).map_err(|error| self.content(place, error.to_string()))?;
+        let presence = if withdrawn { Presence::Withdrawn } else { Presence::Present };
+        Ok(Existing { id, item: None, revision: Some(revision), fields, presence })
+    }
+
+    /// Puts members into what is there, if that is the version that the order is based on.
+    async fn change(
+        &self,
+        kind: &TypeName,
+        write: &PlaceType,
+        (id, revision): (&EntryId, Option<&Revision>),
+        members: Map<String, Json>,
+    ) -> Result<Written, SystemError> {
+        let place = id.as_str();
+        let Some((mut document, now)) = self.shelf.get(place).await? else {
+            return Err(self.shelf.error(place, ErrorKind::NotFound));
+        };
+        if revision.is_some_and(|base| *base != now) {
+            return Err(self.shelf.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
+        }
+        document.extend(members);
+        let revision = self.shelf.put(place, &document, Base::Version(&now)).await?;
+        self.written(kind, write, place, document, revision, 200)
+    }
+
+    fn written(
+        &self,
+        kind: &TypeName,
+        write: &PlaceType,
+        place: &str,
+        document: Map<String, Json>,
+        revision: Revision,
+        status: u16,
+    ) -> Result<Written, SystemError> {
+        let existing = self.existing(kind, write, place, (document, revision))?;
+        let Existing { id, revision, fields, .. } = existing;
+        Ok(Written { id: Some(id), item: None, revision, fields: Some(fields), status })
+    }
+}
+
+#[async_trait]
+impl<S: Shelf> Write for ShelfWriter<S> {
+    fn documents(&self, kind: &TypeName) -> Option<&Documents> {
+        self.profile.places(kind).map(|write| &write.documents)
+    }
+
+    fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
+        self.profile.model().get(kind)
+    }
+
+    fn at_once(&self, _: &TypeName) -> usize {
+        self.shelf.at_once()
+    }
+
+    fn failures_borne(&self) -> u32 {
+        self.shelf.failures_borne()
+    }
+
+    async fn find(
+        &self,
+        kind: &TypeName,
+        key: &str,
+        language: Option<&LanguageTag>,
+    ) -> Result<Vec<Existing>, SystemError> {
+        let write = self.place_type(kind)?;
+        let place = write.fill(key, self.code(language)?.as_deref());
+        let stored = self.shelf.get(&place).await?;
+        stored.map(|stored| self.existing(kind, write, &place, stored)).into_iter().collect()
+    }
+
+    async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
+        let write = self.place_type(kind)?;
+        let stored = self.shelf.get(id.as_str()).await?;
+        stored.map(|stored| self.existing(kind, write, id.as_str(), stored)).transpose()
+    }
+
+    fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
+        let write = self.place_type(kind)?;
+        let within = |members: &Map<String, Json>, id: &EntryId| {
+            let request = self.shelf.request(id.as_str(), Some(members))?;
+            Ok(Request { within_whole: true, ..request })
+        };
+        match order {
+            Order::Create { .. } => {
+                let (place, members) = self.new_document(write, order)?;
+                self.shelf.request(&place, Some(&members))
+            }
+            Order::Update { id, fields, language, .. } => within(&self.members(write, fields, language.as_ref())?, id),
+            Order::Withdraw { id, .. } => match &write.withdraw {
+                Some(members) => within(members, id),
+                None => Err(self.content(id.as_str(), format!("the profile has no `withdraw` for `{kind}`"))),
+            },
+            Order::Delete { id, .. } => self.shelf.request(id.as_str(), None),
+        }
+    }
+
+    async fn write(&self, kind: &TypeName, order: &Order, _: &str) -> Result<Written, SystemError> {
+        let write = self.place_type(kind)?;
+        match order {
+            Order::Create { .. } => {
+                let (place, document) = self.new_document(write, order)?;
+                let revision = self.shelf.put(&place, &document, Base::Absent).await?;
+                self.written(kind, write, &place, document, revision, 201)
+            }
+            Order::Update { id, revision, fields, language } => {
+                let members = self.members(write, fields, language.as_ref())?;
+                self.change(kind, write, (id, revision.as_ref()), members).await
+            }
+            Order::Withdraw { id, revision } => {
+                let members = write.withdraw.clone().unwrap_or_default();
+                self.change(kind, write, (id, revision.as_ref()), members).await
+            }
+            Order::Delete { id, revision } => {
+                let Some((_, now)) = self.shelf.get(id.as_str()).await? else {
+                    return Err(self.shelf.error(id.as_str(), ErrorKind::NotFound));
+                };
+                if revision.as_ref().is_some_and(|base| *base != now) {
+                    let kind = ErrorKind::Differs { status: 412, message: String::new() };
+                    return Err(self.shelf.error(id.as_str(), kind));
+                }
+                self.shelf.remove(id.as_str(), &now).await?;
+                Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
+            }
+        }
+    }
+
+    async fn let_go(&self, _: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+        self.shelf.let_go(id.as_str()).await
+    }
+}
+
+impl<S: Shelf> ShelfWriter<S> {
+    fn new_document(&self, write: &PlaceType, order: &Order) -> Result<(String, Map<String, Json>), SystemError> {
+        let Order::Create { fields, language, key, .. } = order else {
+            return Err(self.content("", "only a new document has a new place"));
+        };
+        let Some(key) = key.as_deref().filter(|key| !key.is_empty()) else {
+            return Err(self.content("", "a document without a key has no place"));
+        };
+        let code = self.code(language.as_ref())?;
+        let members = self.members(write, fields, language.as_ref())?;
+        Ok((write.fill(key, code.as_deref()), members))
+    }
+}

@@ -1,0 +1,142 @@
+//! Reading files of a WebDAV server.
+
+use async_trait::async_trait;
+use diaporos_core::change::{fingerprint_bytes, fingerprint_texts};
+use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::model::Model;
+use diaporos_core::value::{SystemName, TypeName};
+use futures::StreamExt;
+use globset::GlobBuilder;
+use tokio::sync::OnceCell;
+use url::Url;
+
+use super::{DEEPEST, Folder, MOST};
+use crate::decode::LanguageCodes;
+use crate::files::{WholeFiles, file_manner};
+use crate::http::{Client, Credential, Limits, Method, Request};
+use crate::profile::Profile;
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+
+/// Files of one page.
+const FILES_A_PAGE: usize = 64;
+
+/// Reads the files of a server's folder by a profile.
+#[derive(Debug)]
+pub struct WebdavReader {
+    folder: Folder,
+    files: WholeFiles,
+    /// The places of all files, found once for a pull.
+    found: OnceCell<Vec<String>>,
+}
+
+impl WebdavReader {
+    /// A reader of a server's folder.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(
+        system: SystemName,
+        base: Url,
+        profile: Profile,
+        languages: LanguageCodes,
+        credential: Option<Credential>,
+        limits: Limits,
+    ) -> Result<WebdavReader, SystemError> {
+        let folder = Folder::new(Client::new(system.clone(), limits, credential)?, base);
+        Ok(WebdavReader { folder, files: WholeFiles::new(system, profile, languages), found: OnceCell::new() })
+    }
+
+    /// Every file, folder by folder, in order.
+    async fn find(&self) -> Result<Vec<String>, SystemError> {
+        let mut files = Vec::new();
+        let mut folders = vec![(String::new(), 0)];
+        while let Some((folder, depth)) = folders.pop() {
+            for found in self.folder.list(&folder).await? {
+                let Some(place) = self.folder.place(&found.href).filter(|place| *place != folder) else { continue };
+                // A server that lists what is not in the folder would lead us in a circle.
+                let within =
+                    if folder.is_empty() { !place.contains('/') } else { place.starts_with(&format!("{folder}/")) };
+                if !within {
+                    continue;
+                }
+                if !found.is_folder {
+                    files.push(place);
+                } else if depth < DEEPEST {
+                    folders.push((place, depth + 1));
+                }
+            }
+            if files.len() > MOST {
+                let why = format!("there are more than {MOST} files");
+                return Err(self.folder.error("", ErrorKind::Content(why)));
+            }
+        }
+        files.sort();
+        files.dedup();
+        Ok(files)
+    }
+}
+
+#[async_trait]
+impl Read for WebdavReader {
+    fn types(&self) -> Vec<TypeName> {
+        self.files.profile().readable()
+    }
+
+    fn model(&self) -> &Model {
+        self.files.profile().model()
+    }
+
+    fn manner(&self, kind: &TypeName) -> Manner {
+        file_manner(self.files.profile(), self.files.languages(), kind)
+            .unwrap_or_else(|| Manner::plain(Listing::Window))
+    }
+
+    fn place(&self, ask: Ask<'_>) -> String {
+        format!("{} {} {}", ask.kind, ask.cursor.unwrap_or_default(), self.files.reading())
+    }
+
+    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+        let read = self.files.profile().read_type(ask.kind).map_err(|kind| self.folder.error("", kind))?;
+        let pattern = GlobBuilder::new(&read.list).literal_separator(true).build();
+        let pattern =
+            pattern.map_err(|error| self.folder.error("", ErrorKind::Content(error.to_string())))?.compile_matcher();
+        let all = self.found.get_or_try_init(|| self.find()).await?;
+        let from = ask.cursor.unwrap_or_default();
+        let mut places: Vec<String> = all
+            .iter()
+            .filter(|place| pattern.is_match(place) && place.as_str() >= from)
+            .take(FILES_A_PAGE + 1)
+            .cloned()
+            .collect();
+        let next = if places.len() > FILES_A_PAGE { places.pop() } else { None };
+        let mut asked = Vec::with_capacity(places.len());
+        for place in &places {
+            asked.push(self.folder.get(place));
+        }
+        let at_once = self.folder.client.limits().concurrency;
+        let bytes: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
+        let mut files = Vec::new();
+        for (place, bytes) in places.into_iter().zip(bytes) {
+            // One that went since it was listed is missing from the listing, as it should be.
+            files.extend(bytes?.map(|bytes| (place, bytes)));
+        }
+        let marks: Vec<String> =
+            files.iter().map(|(place, bytes)| format!("{place} {}", fingerprint_bytes("", bytes))).collect();
+        let content = fingerprint_texts(marks.iter().map(String::as_str));
+        if known.is_some_and(|known| known.content == content && known.next == next) {
+            return Ok(Page::new(PageContent::Same, next));
+        }
+        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
+        let (entries, problems) = self.files.entries(read, ask.kind, files);
+        Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
+    }
+
+    fn first_requests(&self) -> Vec<Request> {
+        let request = self.folder.client.request(Method::Propfind, self.folder.base.clone());
+        vec![request.header("depth", "0")]
+    }
+
+    fn client(&self) -> Option<&Client> {
+        Some(&self.folder.client)
+    }
+}

@@ -1,0 +1,243 @@
+//! Writing files on a WebDAV server: under a lock where it gives any, and over a known version only.
+
+use async_trait::async_trait;
+use diaporos_core::change::fingerprint_bytes;
+use diaporos_core::value::{Revision, SystemName};
+use serde_json::{Map, Value as Json};
+use url::Url;
+
+use super::Folder;
+use super::answer::{Lock, ask_for_lock, ask_for_locks, read_multistatus};
+use crate::decode::LanguageCodes;
+use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
+use crate::profile::Profile;
+use crate::shelf::{Base, FileForm, Shelf, ShelfWriter, Stored};
+use crate::{ErrorKind, SystemError, Write};
+
+/// How long a lock is asked for, in seconds; the server may grant another time.
+const LASTS: &str = "Second-120";
+
+/// A writer of a server's files by a profile. `owner` is what others read of whose our locks are, and
+/// by which we know them again.
+///
+/// # Errors
+/// Where TLS cannot be set up.
+pub fn webdav_writer(
+    system: SystemName,
+    base: Url,
+    (profile, languages): (Profile, LanguageCodes),
+    credential: Option<Credential>,
+    limits: Limits,
+    owner: String,
+) -> Result<Box<dyn Write>, SystemError> {
+    let shelf = DavShelf { folder: Folder::new(Client::new(system, limits, credential)?, base), owner };
+    Ok(Box::new(ShelfWriter::new(shelf, profile, languages)))
+}
+
+struct DavShelf {
+    folder: Folder,
+    owner: String,
+}
+
+/// What guards a write.
+enum Guard {
+    /// A lock of ours.
+    Lock(String),
+    /// The server gives none; its ETag has to do.
+    None,
+}
+
+impl DavShelf {
+    fn form(&self, place: &str) -> Result<FileForm, SystemError> {
+        let form = FileForm::of(place);
+        form.ok_or_else(|| self.error(place, ErrorKind::Refused("its place ends in neither .md nor .json".to_owned())))
+    }
+
+    fn version(&self, place: &str, bytes: &[u8]) -> Result<Revision, SystemError> {
+        Revision::new(fingerprint_bytes("file", bytes).to_string())
+            .map_err(|error| self.error(place, ErrorKind::Refused(error.to_string())))
+    }
+
+    async fn send(&self, request: Request) -> Result<Answer, SystemError> {
+        self.folder.client.write(&request).await
+    }
+
+    /// Takes a lock. Our own that a crash left is given back first.
+    async fn lock(&self, place: &str) -> Result<Guard, SystemError> {
+        match self.take(place).await {
+            Err(SystemError { kind: ErrorKind::Locked { .. } | ErrorKind::Differs { .. }, .. }) => {
+                let lock = self.holder(place).await?;
+                let ours = lock.as_ref().filter(|lock| lock.owner == self.owner).and_then(|lock| lock.token.clone());
+                let Some(token) = ours else {
+                    let who = lock.map(|lock| lock.owner).filter(|owner| !owner.is_empty());
+                    let message = who.map_or_else(String::new, |who| format!("by {who}"));
+                    return Err(self.error(place, ErrorKind::Locked { message }));
+                };
+                self.unlock(place, &token).await?;
+                self.take(place).await
+            }
+            taken => taken,
+        }
+    }
+
+    async fn take(&self, place: &str) -> Result<Guard, SystemError> {
+        let mut request = self.folder.client.request(Method::Lock, self.folder.url(place)?);
+        request = request.header("depth", "0").header("timeout", LASTS);
+        request.body = Some(ask_for_lock(&self.owner));
+        match self.send(request).await {
+            Ok(answer) => {
+                let token = answer.header("lock-token").map(|token| token.trim_matches(['<', '>', ' ']).to_owned());
+                let told = || read_multistatus(&answer.body).ok()?.into_iter().find_map(|found| found.lock?.token);
+                let missing = || self.error(place, ErrorKind::Content("a lock was given without its token".to_owned()));
+                token.filter(|token| !token.is_empty()).or_else(told).ok_or_else(missing).map(Guard::Lock)
+            }
+            // Locks are optional (RFC 4918 §18).
+            Err(SystemError { kind: ErrorKind::Status { status: 405 | 501, .. }, .. }) => Ok(Guard::None),
+            Err(error) => Err(error),
+        }
+    }
+
+    async fn unlock(&self, place: &str, token: &str) -> Result<(), SystemError> {
+        let request = self.folder.client.request(Method::Unlock, self.folder.url(place)?);
+        match self.send(request.header("lock-token", format!("<{token}>"))).await {
+            // It has run out: 409 where there is no such lock (RFC 4918 §9.11.1), or the file is gone.
+            Ok(_) | Err(SystemError { kind: ErrorKind::Differs { .. } | ErrorKind::NotFound, .. }) => Ok(()),
+            Err(error) => Err(error),
+        }
+    }
+
+    async fn holder(&self, place: &str) -> Result<Option<Lock>, SystemError> {
+        let mut request = self.folder.client.request(Method::Propfind, self.folder.url(place)?).header("depth", "0");
+        request.body = Some(ask_for_locks());
+        match self.folder.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound, .. }) => Ok(None),
+            Err(error) => Err(error),
+            Ok(answer) => {
+                let found = read_multistatus(&answer.body);
+                let found = found.map_err(|why| self.error(place, ErrorKind::Content(why)))?;
+                Ok(found.into_iter().find_map(|found| found.lock))
+            }
+        }
+    }
+
+    /// Makes the folders of a place that are not there.
+    async fn make_folders(&self, place: &str) -> Result<(), SystemError> {
+        let ends = place.match_indices('/').map(|(at, _)| at);
+        for end in ends {
+            let mut url = self.folder.url(&place[..end])?;
+            url.set_path(&format!("{}/", url.path()));
+            match self.send(self.folder.client.request(Method::Mkcol, url)).await {
+                // It is there already (RFC 4918 §9.3.1).
+                Ok(_) | Err(SystemError { kind: ErrorKind::Status { status: 405, .. }, .. }) => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(())
+    }
+
+    fn writing(&self, place: &str, bytes: Vec<u8>, form: FileForm) -> Result<Request, SystemError> {
+        let mut request = self.folder.client.request(Method::Put, self.folder.url(place)?);
+        request.body = Some(Body::Bytes(bytes, form.media().to_owned()));
+        Ok(request)
+    }
+
+    async fn create(&self, place: &str, bytes: &[u8], form: FileForm) -> Result<(), SystemError> {
+        let request = || Ok(self.writing(place, bytes.to_vec(), form)?.header("if-none-match", "*"));
+        match self.send(request()?).await {
+            // A folder above it is missing (RFC 4918 §9.7.1), or something else is in its place.
+            Err(SystemError { kind: ErrorKind::Differs { status: 409, .. } | ErrorKind::NotFound, .. }) => {
+                self.make_folders(place).await?;
+                self.send(request()?).await.map(drop)
+            }
+            sent => sent.map(drop),
+        }
+    }
+
+    /// Compares under the lock, and does it.
+    async fn change(&self, place: &str, base: &Revision, request: Request) -> Result<(), SystemError> {
+        let guard = self.lock(place).await?;
+        let done = self.change_guarded(place, base, request, &guard).await;
+        if let Guard::Lock(token) = &guard {
+            // After a deletion its lock is gone with it, which is as good.
+            if let Err(error) = self.unlock(place, token).await {
+                tracing::warn!(%error, "a lock could not be given back");
+            }
+        }
+        done
+    }
+
+    async fn change_guarded(
+        &self,
+        place: &str,
+        base: &Revision,
+        mut request: Request,
+        guard: &Guard,
+    ) -> Result<(), SystemError> {
+        let reading = self.folder.client.request(Method::Get, self.folder.url(place)?);
+        let answer = self.folder.client.read(&reading).await?;
+        if self.version(place, &answer.body)? != *base {
+            return Err(self.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
+        }
+        match (guard, answer.header("etag")) {
+            (Guard::Lock(token), _) => request = request.header("if", format!("(<{token}>)")),
+            // A weak mark cannot be compared so (RFC 9110 §13.1.1).
+            (Guard::None, Some(etag)) if !etag.starts_with("W/") => request = request.header("if-match", etag),
+            (Guard::None, _) => {}
+        }
+        self.send(request).await.map(drop)
+    }
+}
+
+#[async_trait]
+impl Shelf for DavShelf {
+    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
+        let form = self.form(place)?;
+        let Some(bytes) = self.folder.get(place).await? else { return Ok(None) };
+        let document = form.document(&bytes);
+        let document = document.map_err(|why| self.error(place, ErrorKind::Refused(format!("the file {why}"))))?;
+        Ok(Some((document, self.version(place, &bytes)?)))
+    }
+
+    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError> {
+        let form = self.form(place)?;
+        let bytes = form.bytes(document);
+        let revision = self.version(place, &bytes)?;
+        match base {
+            Base::Absent => self.create(place, &bytes, form).await?,
+            Base::Version(base) => self.change(place, base, self.writing(place, bytes, form)?).await?,
+        }
+        Ok(revision)
+    }
+
+    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError> {
+        let request = self.folder.client.request(Method::Delete, self.folder.url(place)?);
+        self.change(place, base, request).await
+    }
+
+    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
+        let form = self.form(place)?;
+        match document {
+            Some(document) => self.writing(place, form.bytes(document), form),
+            None => Ok(self.folder.client.request(Method::Delete, self.folder.url(place)?)),
+        }
+    }
+
+    fn at_once(&self) -> usize {
+        self.folder.client.limits().concurrency
+    }
+
+    fn failures_borne(&self) -> u32 {
+        self.folder.client.limits().failures
+    }
+
+    fn error(&self, place: &str, kind: ErrorKind) -> SystemError {
+        self.folder.error(place, kind)
+    }
+
+    async fn let_go(&self, place: &str) -> Result<(), SystemError> {
+        match self.holder(place).await? {
+            Some(Lock { token: Some(token), owner, .. }) if owner == self.owner => self.unlock(place, &token).await,
+            _ => Ok(()),
+        }
+    }
+}
