@@ -61,19 +61,40 @@ pub struct Rule {
     /// For so many requests; for all from then on where none is given.
     #[serde(default)]
     pub times: Option<u32>,
+    /// Only for about one request in so many, spread unevenly and always the same way.
+    #[serde(default)]
+    pub one_in: Option<u32>,
+    /// How many requests it was held against.
+    #[serde(skip)]
+    pub seen: u32,
 }
 
 impl Rule {
+    /// A fault for about one request in so many.
+    #[must_use]
+    pub fn now_and_then(fault: Fault, one_in: u32) -> Rule {
+        Rule { one_in: Some(one_in), ..Rule::always(fault) }
+    }
+
+    /// Whether it is this request's turn.
+    fn is_its_turn(&mut self) -> bool {
+        let Some(one_in) = self.one_in else { return true };
+        self.seen = self.seen.wrapping_add(1);
+        // Spreads neighbouring numbers over the whole range (a multiplicative hash).
+        let spread = self.seen.wrapping_mul(2_654_435_769).rotate_right(15).wrapping_mul(2_246_822_519);
+        (spread >> 8) % one_in.max(1) == 0
+    }
+
     /// A fault for the next request of a method.
     #[must_use]
     pub fn once(fault: Fault, method: &str) -> Rule {
-        Rule { fault, method: Some(method.to_owned()), path: None, after: 0, times: Some(1) }
+        Rule { fault, method: Some(method.to_owned()), path: None, after: 0, times: Some(1), one_in: None, seen: 0 }
     }
 
     /// A fault for every request from now on.
     #[must_use]
     pub fn always(fault: Fault) -> Rule {
-        Rule { fault, method: None, path: None, after: 0, times: None }
+        Rule { fault, method: None, path: None, after: 0, times: None, one_in: None, seen: 0 }
     }
 
     fn meets(&self, method: &str, path: &str) -> bool {
@@ -84,7 +105,7 @@ impl Rule {
 
 /// The fault for a request, where a rule meets it; rules are used up by it.
 pub(crate) fn fault_for(rules: &mut Vec<Rule>, method: &str, path: &str) -> Option<Fault> {
-    let place = rules.iter().position(|rule| rule.meets(method, path))?;
+    let place = rules.iter_mut().position(|rule| rule.meets(method, path) && rule.is_its_turn())?;
     let rule = rules.get_mut(place)?;
     if rule.after > 0 {
         rule.after -= 1;
