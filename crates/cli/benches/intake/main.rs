@@ -5,6 +5,8 @@
 
 #[path = "../generated/mod.rs"]
 mod generated;
+#[path = "../timed/mod.rs"]
+mod timed;
 
 use std::fmt::Write as _;
 use std::fs;
@@ -17,6 +19,7 @@ use rusqlite::{Connection, params};
 use serde_json::Value as Json;
 
 use generated::{WORDS, generate};
+use timed::timed;
 
 fn main() {
     let entries: u64 = std::env::var("ENTRIES").ok().and_then(|text| text.parse().ok()).unwrap_or(50_000);
@@ -131,21 +134,5 @@ fn run(hub: &Path, arguments: &[&str]) {
 
 /// How long a pull takes, and the most memory it had.
 fn pull(hub: &Path) -> (Duration, u64) {
-    let start = Instant::now();
-    let mut command = Command::new(env!("CARGO_BIN_EXE_diaporos"));
-    let mut child = command.arg("pull").current_dir(hub).stdout(Stdio::null()).spawn().unwrap();
-    let (status, mut most) = (format!("/proc/{}/status", child.id()), 0);
-    loop {
-        if let Ok(text) = fs::read_to_string(&status)
-            && let Some(line) = text.lines().find(|line| line.starts_with("VmHWM:"))
-        {
-            let kilobytes: u64 = line.split_whitespace().nth(1).unwrap().parse().unwrap();
-            most = most.max(kilobytes * 1024);
-        }
-        if let Some(ended) = child.try_wait().unwrap() {
-            assert!(ended.success());
-            return (start.elapsed(), most);
-        }
-        std::thread::sleep(Duration::from_millis(5));
-    }
+    timed(hub, &["pull"])
 }

@@ -14,7 +14,7 @@ use super::deliver::{Delivery, deliver};
 use super::plan::{Claims, EntryPlan, LaneWorld, Window, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
-use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
+use super::{Fate, Push, PushError, PushOptions, Unplanned, WINDOW};
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 
@@ -30,6 +30,15 @@ pub(super) enum Waiting {
     ForNone,
 }
 
+/// What a pass does about entries that are to be taken away.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Removing {
+    /// It counts them, and leaves them for a later pass.
+    NotYet,
+    /// It takes them away.
+    Now,
+}
+
 /// What a pass came to.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(super) struct PassEnd {
@@ -37,6 +46,8 @@ pub(super) struct PassEnd {
     pub(super) put_off: u64,
     /// Entries that were sent.
     pub(super) sent: u64,
+    /// Entries that are to be taken away, and are not because a person wished it.
+    pub(super) removals: u64,
 }
 
 /// Everything that passes of a push share.
@@ -65,7 +76,7 @@ impl Flow<'_, '_, '_> {
     pub(super) async fn pass(
         &mut self,
         looking: Looking,
-        waiting: Waiting,
+        (waiting, removing): (Waiting, Removing),
         breaker: &Breaker<'_>,
     ) -> Result<PassEnd, PushError> {
         let (writer, lane) = (self.push.writer, self.push.lane);
@@ -100,7 +111,7 @@ impl Flow<'_, '_, '_> {
                 };
                 drop(planning);
                 match window {
-                    Ok(window) => self.intend(window, waiting, looking, &mut queue, &mut end)?,
+                    Ok(window) => self.intend(window, (waiting, removing), looking, &mut queue, &mut end)?,
                     Err(PushError::System(error)) => {
                         failed = Some(error);
                         after = None;
@@ -146,7 +157,7 @@ impl Flow<'_, '_, '_> {
     fn intend(
         &mut self,
         window: Window,
-        waiting: Waiting,
+        (waiting, removing): (Waiting, Removing),
         looking: Looking,
         queue: &mut Queue,
         end: &mut PassEnd,
@@ -173,6 +184,13 @@ impl Flow<'_, '_, '_> {
                 }
                 Missing::NotGoing(whys) => plan.left_out = whys,
                 Missing::Nothing => {}
+            }
+            if plan.fate() == Fate::Withdrawn && !plan.taken_off {
+                end.removals += 1;
+                if removing == Removing::NotYet && !self.options.dry_run {
+                    verdicts.push(Verdict { standing: Standing::Owed, ..plan.verdict() });
+                    continue;
+                }
             }
             match plan.intents(self.push.writer, &lane.lane.to.kind) {
                 Ok(intents) if !intents.is_empty() && !self.options.dry_run => {

@@ -22,7 +22,7 @@ use jiff::Timestamp;
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 use breaker::Breaker;
-use flow::{Flow, Waiting};
+use flow::{Flow, Removing, Waiting};
 pub use plan::EntryPlan;
 pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
 pub use row::{PushRow, PushTally};
@@ -52,7 +52,7 @@ pub enum PushError {
     /// The destination failed for every entry; what was not sent stays owed.
     #[error(transparent)]
     System(#[from] SystemError),
-    /// More entries would be taken away than go without being asked; nothing was sent.
+    /// More entries would be taken away than go without being asked; none of them was.
     #[error(
         "{entries} of the {there} entries that are there would be taken away, and at most {limit} are without being asked"
     )]
@@ -127,14 +127,7 @@ impl Push<'_> {
         }
         let unsettled =
             if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };
-        let removals = removals::ask_first(self.store, self.lane, options.allow_removals, (self.clock)());
-        if !options.dry_run {
-            removals?;
-            return self.look_through(options, unsettled, tally, listener, row).await;
-        }
-        // A plan is shown whole, and then why it would not be carried out.
-        self.look_through(options, unsettled, tally, listener, row).await?;
-        removals
+        self.look_through(options, unsettled, tally, listener, row).await
     }
 
     /// Goes through all that is due, again and again while that brings forth what others waited for.
@@ -164,25 +157,29 @@ impl Push<'_> {
         let breaker = Breaker::new(budget, self.stop);
         let (claims, put_off) = (HashMap::new(), HashSet::new());
         let mut flow = Flow { push: self, options, unsettled, claims, tally, listener, row, put_off };
-        let mut end = flow.pass(first, Waiting::ForAll, &breaker).await?;
+        let mut end = flow.pass(first, (Waiting::ForAll, Removing::NotYet), &breaker).await?;
+        let removals = end.removals;
         while !breaker.is_open() && end.put_off > 0 && end.sent > 0 {
-            end = flow.pass(Looking::Owed, Waiting::ForAll, &breaker).await?;
+            end = flow.pass(Looking::Owed, (Waiting::ForAll, Removing::NotYet), &breaker).await?;
         }
         if options.dry_run && end.put_off > 0 {
-            flow.pass(first, Waiting::ForNone, &breaker).await?;
+            flow.pass(first, (Waiting::ForNone, Removing::NotYet), &breaker).await?;
         }
+        // What is to go goes last, when what is to stay no longer refers to it; and is asked about first.
+        let allowed = removals::ask_first(flow.push.store, flow.push.lane, removals, options.allow_removals);
+        let removing = if allowed.is_ok() { Removing::Now } else { Removing::NotYet };
         for _ in 0..LAST_LOOKS {
             if options.dry_run || breaker.is_open() {
                 break;
             }
-            flow.pass(Looking::Owed, Waiting::ForNone, &breaker).await?;
+            flow.pass(Looking::Owed, (Waiting::ForNone, removing), &breaker).await?;
         }
         let asked = breaker.was_asked();
         match breaker.because() {
             Some(error) if error.kind.is_of_the_whole_system() => Err(error.into()),
             Some(error) => Err(PushError::GivenUp { failures: budget, error: Box::new(error) }),
             None if asked => Err(PushError::Stopped),
-            None => Ok(()),
+            None => allowed,
         }
     }
 }

@@ -30,6 +30,8 @@ pub struct EntryPlan {
     pub hold: Option<Hold>,
     /// Whether the entry goes on the lane at all.
     pub goes: bool,
+    /// Whether a person keeps it off.
+    pub taken_off: bool,
     /// Languages that are left as they are there, with the fields they lack.
     pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
     /// The other entries that were looked at.
@@ -211,6 +213,7 @@ pub(crate) fn plan_entry(
         documents: Vec::new(),
         hold: None,
         goes: true,
+        taken_off: due.taken_off,
         incomplete: BTreeMap::new(),
         looks: mapping.looks,
         protected: mapping.protected,

@@ -127,7 +127,7 @@ impl Store {
         };
         let mut query = self.connection.prepare_cached(&format!(
             "SELECT entry, system, name, source_id FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
-             JOIN entry ON entry.id = due.entry JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
+             CROSS JOIN entry ON entry.id = due.entry CROSS JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
         ))?;
         let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
         let mut addresses = Vec::new();
@@ -136,22 +136,6 @@ impl Store {
         }
         let due = addresses.iter().map(|address| self.look_at(lane, address));
         due.filter_map(Result::transpose).collect()
-    }
-
-    /// How many entries are due on a lane that are on view at its destination.
-    ///
-    /// # Errors
-    /// Where the store fails.
-    pub fn due_and_there(&self, lane: &LaneName) -> Result<u64, StoreError> {
-        let count = self
-            .connection
-            .prepare_cached(
-                "SELECT count(*) FROM delivery INDEXED BY delivery_due WHERE lane = ?1
-                 AND standing IN ('owed', 'held', 'failed') AND EXISTS (
-                     SELECT 1 FROM counterpart WHERE lane = ?1 AND counterpart.entry = delivery.entry AND presence = 'present')",
-            )?
-            .query_row([self.lane_number(lane)?], |row| row.get::<_, i64>(0))?;
-        Ok(count.unsigned_abs())
     }
 
     /// How many entries of a lane are on view at its destination.
