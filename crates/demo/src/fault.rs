@@ -82,7 +82,7 @@ impl Rule {
         self.seen = self.seen.wrapping_add(1);
         // Spreads neighbouring numbers over the whole range (a multiplicative hash).
         let spread = self.seen.wrapping_mul(2_654_435_769).rotate_right(15).wrapping_mul(2_246_822_519);
-        (spread >> 8) % one_in.max(1) == 0
+        (spread >> 8).is_multiple_of(one_in.max(1))
     }
 
     /// A fault for the next request of a method.

@@ -1,17 +1,24 @@
 //! `ledger`.
 
-use clap::Args;
-use diaporos_store::{LedgerFilter, LedgerRow};
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::io::Write;
 
-use super::{address, lane};
+use clap::Args;
+use diaporos_hub::Connector;
+use diaporos_hub::config::Config;
+use diaporos_store::{LedgerFilter, LedgerRow, Store};
+use diaporos_systems::Write as SystemWrite;
+
+use super::{address, counted, lane};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, one_line};
+use crate::output::{Cell, Column, Format, Sheet, Summary, Tint, moment, one_line};
 
 /// Show what was sent where, when, and what became of it.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos ledger --most 20\n  diaporos ledger --entry catalogue/plant-profile/p-001\n  diaporos ledger --format jsonl > ledger.jsonl"
+    after_help = "Examples:\n  diaporos ledger --most 20\n  diaporos ledger --entry catalogue/plant-profile/p-001\n  diaporos ledger --failed --as-curl\n  diaporos ledger --format jsonl > ledger.jsonl\n  diaporos ledger --prune 90d"
 )]
 pub(crate) struct Ledger {
     /// Only about this entry.
@@ -29,6 +36,12 @@ pub(crate) struct Ledger {
     /// The newest so many; 50 in a table, and all in other formats, where not given.
     #[arg(long, value_name = "N")]
     most: Option<u32>,
+    /// Print each request as a `curl` line, secrets as variables.
+    #[arg(long)]
+    as_curl: bool,
+    /// Take out what was concluded longer ago than this, as `90d`; what is in doubt stays.
+    #[arg(long, value_name = "AGE", conflicts_with_all = ["entry", "lane", "run", "failed", "most", "as_curl"])]
+    prune: Option<String>,
 }
 
 const COLUMNS: &[Column] = &[
@@ -38,6 +51,8 @@ const COLUMNS: &[Column] = &[
     Column::text("address", "address"),
     Column::text("language", "lang"),
     Column::text("action", "action"),
+    Column::number("version", "version"),
+    Column::number("tries", "try"),
     Column::text("result", "result"),
     Column::number("status", "status"),
     Column::text("id_there", "id there"),
@@ -47,6 +62,9 @@ const COLUMNS: &[Column] = &[
 
 pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
+    if let Some(age) = &args.prune {
+        return prune(&config, age, context);
+    }
     if let Some(name) = &args.lane {
         lane(&config, name)?;
     }
@@ -59,6 +77,9 @@ pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
         failed: args.failed,
         most: args.most.or(usual),
     };
+    if args.as_curl {
+        return as_curl(&config, &store, &filter, context);
+    }
     let mut sheet = Sheet::new(context, COLUMNS);
     store.ledger(&filter, |row| -> Result<(), Failure> {
         sheet.row(cells(row, context));
@@ -84,6 +105,8 @@ fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
         Cell::text(row.address.to_string()),
         Cell::text(row.language),
         Cell::text(row.action),
+        row.version.map_or_else(Cell::nothing, |version| Cell::count(version.unsigned_abs())),
+        Cell::count(row.tries.unsigned_abs()),
         Cell::word(row.result.as_deref().unwrap_or("open")),
         row.status.map_or_else(Cell::nothing, |status| Cell::count(status.unsigned_abs())),
         Cell::maybe(row.id_there),
@@ -91,3 +114,66 @@ fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
         Cell::maybe(row.message),
     ]
 }
+
+fn prune(config: &Config, age: &str, context: &Context) -> Result<Exit, Failure> {
+    let wrong = || Failure::wrong(format!("`{age}` is not an age")).advise("for example `--prune 90d`");
+    let span: jiff::Span = age.parse().map_err(|_| wrong())?;
+    let lasts = span.to_duration(jiff::SpanRelativeTo::days_are_24_hours()).map_err(|_| wrong())?;
+    let before = Context::now().checked_sub(lasts).map_err(|_| wrong())?;
+    if lasts.is_negative() {
+        return Err(wrong());
+    }
+    let pruned = Context::store_for_change(config)?.prune_ledger(before)?;
+    let sentence = format!("{} taken out of the ledger", counted(pruned, "request was", "requests were"));
+    let counts = [("pruned".to_owned(), pruned.into())].into_iter().collect();
+    Sheet::new(context, &[]).end_with(Summary { counts, sentence })?;
+    Ok(Exit::Done)
+}
+
+/// Past requests as they would be sent again, oldest first.
+fn as_curl(config: &Config, store: &Store, filter: &LedgerFilter, context: &Context) -> Result<Exit, Failure> {
+    let connector = Connector::new(config, &Context::variable);
+    let mut writers: HashMap<String, Option<Box<dyn SystemWrite>>> = HashMap::new();
+    let mut out = Context::out();
+    let mut sheet = Sheet::new(context, CURLS);
+    store.ledger(filter, |row| -> Result<(), Failure> {
+        let configured = config.lanes.iter().find(|(name, _)| name.as_str() == row.lane).map(|(_, lane)| lane);
+        let writer = match writers.entry(row.lane.clone()) {
+            Entry::Occupied(known) => known.into_mut(),
+            Entry::Vacant(new) => new.insert(match configured {
+                Some(lane) => Some(connector.writer(&lane.lane.to.system)?),
+                None => None,
+            }),
+        };
+        let order = store.past_intent(row.number)?.zip(configured);
+        let order = order.and_then(|(record, lane)| Some((record.order(lane.lane.key.as_deref())?, lane)));
+        let curl = match (order, writer) {
+            (Some((order, lane)), Some(writer)) => writer.request(&lane.lane.to.kind, &order)?.as_curl(),
+            _ => format!("# {}, by a lane that is not in the configuration any more", row.request),
+        };
+        if context.format == Format::Table {
+            let (at, result) = (moment(row.at, &context.zone), row.result.as_deref().unwrap_or("open"));
+            writeln!(out, "# {at} {} {} {}: {result}\n{curl}\n", row.address, row.language, row.action)?;
+            return Ok(());
+        }
+        sheet.row(vec![
+            Cell::count(row.number.unsigned_abs()),
+            Cell::text(row.address.to_string()),
+            Cell::text(row.language),
+            Cell::text(curl),
+        ]);
+        Ok(())
+    })?;
+    out.flush()?;
+    if context.format != Format::Table {
+        sheet.end("")?;
+    }
+    Ok(Exit::Done)
+}
+
+const CURLS: &[Column] = &[
+    Column::number("number", "number"),
+    Column::text("address", "address"),
+    Column::text("language", "lang"),
+    Column::prose("curl", "curl"),
+];

@@ -184,3 +184,36 @@ fn what_is_taken_off_by_hand_stays_off_until_it_is_put_back() {
     let none = hub.run(&["withdraw", "catalogue/trail/t-1", "--from", "visitor-site"]).ends(2);
     assert!(none.stderr.contains("no lane takes entries of `catalogue/trail`"), "{}", none.stderr);
 }
+
+#[test]
+fn the_ledger_tells_for_which_change_how_often_tried_and_how_to_send_it_again() {
+    let hub = Hub::pushed();
+    hub.world.plants.edit("p-007", &json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        times: Some(9),
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::Status { status: 422 }, "PATCH")
+    });
+    hub.run(&["push", "profiles"]).ends(3);
+    hub.world.visitor_site.mend();
+    hub.run(&["push", "profiles"]).ends(3);
+    let rows = hub.json(&["ledger", "--entry", "catalogue/plant-profile/p-007", "--lane", "profiles"]);
+    let rows = rows.as_array().unwrap();
+    let last = rows.last().unwrap();
+    assert_eq!((&last["result"], &last["version"], &last["tries"]), (&json!("done"), &json!(2), &json!(2)), "{last}");
+    let failed = hub.json(&["ledger", "--failed"]);
+    assert!(failed.as_array().unwrap().iter().all(|row| row["result"] != "done"), "{failed}");
+
+    let curl = hub.good(&["ledger", "--entry", "catalogue/plant-profile/p-007", "--as-curl"]);
+    assert!(
+        curl.contains("curl -X PATCH") && curl.contains("$SITE_WRITE_TOKEN") && curl.contains("if-match"),
+        "{curl}"
+    );
+    assert!(curl.contains("\"item\"") && !curl.contains(diaporos_demo::SITE_WRITE_TOKEN), "{curl}");
+
+    assert!(hub.good(&["ledger", "--prune", "90d"]).contains("0 requests were"));
+    assert!(hub.run(&["ledger", "--prune", "soon"]).ends(2).stderr.contains("--prune 90d"));
+    assert!(hub.good(&["ledger", "--prune", "0s"]).contains("requests were taken out"));
+    assert_eq!(hub.json(&["ledger"]).as_array().unwrap().len(), 0);
+    assert_eq!(hub.json(&["push", "profiles"])["requests"], 0, "what was delivered is known all the same");
+}

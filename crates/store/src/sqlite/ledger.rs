@@ -1,10 +1,10 @@
 //! The ledger: what was to be sent, before it was; what became of it, after.
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::plan::Intended;
-use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record, Revision};
+use diaporos_core::plan::{Intended, Order};
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record, Revision, Value};
 use jiff::Timestamp;
-use rusqlite::params;
+use rusqlite::{Row, params};
 
 use super::delivery::{keep_counterpart, note_one};
 use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, revision};
@@ -172,6 +172,10 @@ pub struct LedgerRow {
     pub id_there: Option<String>,
     /// What went wrong.
     pub message: Option<String>,
+    /// The entry's version that it was about.
+    pub version: Option<i64>,
+    /// How often the same had been tried, with this time.
+    pub tries: i64,
 }
 
 impl Store {
@@ -289,24 +293,51 @@ impl Store {
         let mut rows = query.query([lane])?;
         let mut found = Vec::new();
         while let Some(row) = rows.next()? {
-            let (number, entry): (i64, i64) = (row.get(0)?, row.get(1)?);
-            let language: String = row.get(2)?;
-            let word: String = row.get(3)?;
-            let action = Action::WORDS.iter().find(|(known, _)| *known == word).map(|(_, action)| *action);
-            let record = IntentRecord {
-                entry,
-                language: if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) },
-                action: action.ok_or_else(|| StoreError::Content(format!("the action `{word}`")))?,
-                request: row.get(4)?,
-                id_there: row.get::<_, Option<String>>(5)?.map(entry_id).transpose()?,
-                base: revision(row.get(6)?)?,
-                fingerprint: fingerprint(&row.get::<_, Vec<u8>>(7)?)?,
-                fields: fields(&row.get::<_, String>(8)?)?,
-                item: row.get::<_, Option<String>>(9)?.map(entry_id).transpose()?,
-            };
-            found.push((OpenIntent { number, entry, at: row.get(10)? }, record));
+            found.push(intent(row)?);
         }
         Ok(found)
+    }
+
+    /// What a row of the ledger was to send; none where there is no such row.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn past_intent(&self, number: i64) -> Result<Option<IntentRecord>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            // What joins a new document to the entry's others may have become known only by the request
+            // before it.
+            "SELECT id, entry, language, action, request, id_there, base_revision, fingerprint, fields,
+                 coalesce(item, (SELECT max(counterpart.item) FROM counterpart
+                     WHERE counterpart.lane = intent.lane AND counterpart.entry = intent.entry AND action = 'create'
+                       AND EXISTS (SELECT 1 FROM intent AS first WHERE first.entry = intent.entry AND first.lane = intent.lane
+                           AND first.run = intent.run AND first.action = 'create' AND first.id < intent.id))),
+                 at
+             FROM intent WHERE id = ?",
+        )?;
+        let mut rows = query.query([number])?;
+        Ok(rows.next()?.map(intent).transpose()?.map(|(_, record)| record))
+    }
+
+    /// Takes out of the ledger what was concluded before that moment. What is in doubt stays. Gives how
+    /// many requests were taken out.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing is taken out then.
+    pub fn prune_ledger(&mut self, before: Timestamp) -> Result<u64, StoreError> {
+        let transaction = self.connection.transaction()?;
+        let before = millis(before);
+        transaction.execute(
+            "DELETE FROM outcome WHERE at < ?1 AND intent IN (SELECT id FROM intent WHERE at < ?1)",
+            [before],
+        )?;
+        let pruned = transaction.execute(
+            "DELETE FROM intent WHERE at < ?1 AND id NOT IN (SELECT intent FROM open_intent)
+                 AND id NOT IN (SELECT intent FROM outcome)",
+            [before],
+        )?;
+        transaction.execute("DELETE FROM run WHERE ended < ?1 AND id NOT IN (SELECT run FROM intent)", [before])?;
+        transaction.commit()?;
+        Ok(pruned as u64)
     }
 
     /// The address of the entry of that number.
@@ -338,7 +369,11 @@ impl Store {
             .prepare_cached(
                 "SELECT * FROM (
                      SELECT intent.id, run, intent.at, lane.name, system, entry_type.name, source_id, language, action, request,
-                         result, status, coalesce(outcome.id_there, intent.id_there), outcome.message
+                         result, status, coalesce(outcome.id_there, intent.id_there), outcome.message,
+                         (SELECT max(number) FROM version WHERE version.entry = intent.entry AND version.at <= intent.at),
+                         (SELECT count(*) FROM intent AS same WHERE same.entry = intent.entry AND same.lane = intent.lane
+                             AND same.language = intent.language AND same.action = intent.action
+                             AND same.fingerprint = intent.fingerprint AND same.id <= intent.id)
                      FROM intent LEFT JOIN outcome ON outcome.intent = intent.id
                      JOIN lane ON lane.id = intent.lane JOIN entry ON entry.id = intent.entry JOIN entry_type ON entry_type.id = entry.type
                      WHERE (?1 IS NULL OR lane.name = ?1) AND (?2 IS NULL OR run = ?2)
@@ -371,6 +406,8 @@ impl Store {
                     status: row.get(11)?,
                     id_there: row.get(12)?,
                     message: row.get(13)?,
+                    version: row.get(14)?,
+                    tries: row.get(15)?,
                 })
             };
             each(read()?)?;
@@ -379,7 +416,40 @@ impl Store {
     }
 }
 
+fn intent(row: &Row<'_>) -> Result<(OpenIntent, IntentRecord), StoreError> {
+    let (number, entry): (i64, i64) = (row.get(0)?, row.get(1)?);
+    let language: String = row.get(2)?;
+    let word: String = row.get(3)?;
+    let action = Action::WORDS.iter().find(|(known, _)| *known == word).map(|(_, action)| *action);
+    let record = IntentRecord {
+        entry,
+        language: if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) },
+        action: action.ok_or_else(|| StoreError::Content(format!("the action `{word}`")))?,
+        request: row.get(4)?,
+        id_there: row.get::<_, Option<String>>(5)?.map(entry_id).transpose()?,
+        base: revision(row.get(6)?)?,
+        fingerprint: fingerprint(&row.get::<_, Vec<u8>>(7)?)?,
+        fields: fields(&row.get::<_, String>(8)?)?,
+        item: row.get::<_, Option<String>>(9)?.map(entry_id).transpose()?,
+    };
+    Ok((OpenIntent { number, entry, at: row.get(10)? }, record))
+}
+
 impl IntentRecord {
+    /// The order that it was; `key` names the lane's key field. None where its document is not told.
+    #[must_use]
+    pub fn order(&self, key: Option<&str>) -> Option<Order> {
+        let (fields, revision, language) = (self.fields.clone(), self.base.clone(), self.language.clone());
+        let key = key.and_then(|key| self.fields.get(key)).and_then(Value::scalar_text).map(|text| text.into_owned());
+        Some(match (self.action, self.id_there.clone()) {
+            (Action::Create, _) => Order::Create { fields, language, item: self.item.clone(), key },
+            (Action::Update, Some(id)) => Order::Update { id, revision, fields, language },
+            (Action::Withdraw, Some(id)) => Order::Withdraw { id, revision },
+            (Action::Delete, Some(id)) => Order::Delete { id, revision },
+            (_, None) => return None,
+        })
+    }
+
     /// What the request was to do, for settling; none for a creation, which is looked up by its key.
     #[must_use]
     pub fn intended(&self) -> Option<Intended> {
