@@ -160,6 +160,9 @@ impl From<PushError> for Failure {
         match error {
             PushError::Store(error) => error.into(),
             PushError::System(error) => error.into(),
+            PushError::Lacks { ref lane, .. } => Failure::failed(error.to_string()).advise(format!(
+                "`diaporos model align {lane} --dry-run` shows how it is made, `diaporos model align {lane}` makes it"
+            )),
             PushError::Stopped => Failure::failed(error.to_string()).advise("push again; it goes on where it was"),
             PushError::GivenUp { ref error, .. } => {
                 let failure =

@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex};
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
+use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
@@ -23,6 +23,9 @@ struct Pages {
     rows: BTreeMap<u64, Value>,
     by_slug: HashMap<String, BTreeSet<u64>>,
     last_id: u64,
+    /// The fields of pages and the site's languages, as it tells of them.
+    fields: BTreeSet<String>,
+    languages: BTreeSet<String>,
     /// Who has a page locked, and since when.
     locks: HashMap<u64, (String, String)>,
 }
@@ -67,7 +70,10 @@ pub struct VisitorSite(Arc<Mutex<Pages>>);
 impl VisitorSite {
     pub(crate) fn new() -> Self {
         let rows: Vec<Value> = serde_json::from_str(PAGES).unwrap_or_default();
-        let mut pages = Pages { last_id: 9_100, ..Pages::default() };
+        let owned = |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect();
+        let fields = ["slug", "heading", "teaser", "body", "section", "byline", "topics", "banner"];
+        let mut pages =
+            Pages { last_id: 9_100, fields: owned(&fields), languages: owned(&["en", "fr", "cy"]), ..Pages::default() };
         for row in rows {
             pages.put(row["id"].as_u64().unwrap_or_default(), row);
         }
@@ -110,6 +116,18 @@ impl VisitorSite {
         lock(&self.0).locks.get(&id).map(|(who, _)| who.clone())
     }
 
+    /// Gives its pages another field.
+    pub fn learn_field(&self, field: &str) {
+        lock(&self.0).fields.insert(field.to_owned());
+    }
+
+    /// Takes a field and a language out of the site's model.
+    pub fn forget_model(&self, field: &str, language: &str) {
+        let mut pages = lock(&self.0);
+        pages.fields.remove(field);
+        pages.languages.remove(language);
+    }
+
     /// Deletes a row by hand.
     pub fn delete(&self, id: u64) {
         lock(&self.0).remove(id);
@@ -126,6 +144,9 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
     Router::new()
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
+        .route("/api/types/{name}", get(show_type))
+        .route("/api/types/{name}/fields", post(make_field))
+        .route("/api/languages", get(languages).post(make_language))
         .route("/api/pages/{id}/lock", get(who_locks).post(take_lock).delete(release_lock))
         .with_state(site)
 }
@@ -180,6 +201,49 @@ async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: H
         pages.locks.remove(&id);
         StatusCode::NO_CONTENT.into_response()
     })
+}
+
+async fn show_type(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {
+    if name != "page" {
+        return problem(StatusCode::NOT_FOUND, "no such type");
+    }
+    let fields: Vec<Value> = lock(&site.0).fields.iter().map(|name| json!({ "name": name })).collect();
+    Json(json!({ "name": name, "fields": fields })).into_response()
+}
+
+async fn make_field(
+    State(site): State<VisitorSite>,
+    Path(_): Path<String>,
+    headers: HeaderMap,
+    Json(body): Json<Value>,
+) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not alter types");
+    }
+    match (body["name"].as_str(), body["type"].as_str()) {
+        (Some(name), Some(_)) => {
+            lock(&site.0).fields.insert(name.to_owned());
+            StatusCode::CREATED.into_response()
+        }
+        _ => problem(StatusCode::UNPROCESSABLE_ENTITY, "a field has a name and a type"),
+    }
+}
+
+async fn languages(State(site): State<VisitorSite>) -> Response {
+    Json(json!({ "languages": lock(&site.0).languages })).into_response()
+}
+
+async fn make_language(State(site): State<VisitorSite>, headers: HeaderMap, Json(body): Json<Value>) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not add languages");
+    }
+    match body["code"].as_str() {
+        Some(code) => {
+            lock(&site.0).languages.insert(code.to_owned());
+            StatusCode::CREATED.into_response()
+        }
+        None => problem(StatusCode::UNPROCESSABLE_ENTITY, "a language has a code"),
+    }
 }
 
 async fn who_locks(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {

@@ -3,7 +3,7 @@
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::{Existing, Order, Written};
+use diaporos_core::plan::{Existing, HasThere, Lack, Order, Written};
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
 use crate::SystemError;
@@ -54,6 +54,30 @@ pub trait Write: Send + Sync {
     /// Where no good answer came; [`crate::ErrorKind::leaves_doubt`] tells whether it may have
     /// been carried out all the same.
     async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError>;
+
+    /// What the system says it has of the type and its languages; none where it does not say.
+    ///
+    /// # Errors
+    /// Where the answer cannot be had.
+    async fn has(&self, kind: &TypeName) -> Result<Option<HasThere>, SystemError> {
+        let _ = kind;
+        Ok(None)
+    }
+
+    /// The request that makes what the system lacks; none where it cannot be told to.
+    ///
+    /// # Errors
+    /// Where the request cannot be made up.
+    fn making_of(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
+        let _ = (kind, lack);
+        Ok(None)
+    }
+
+    /// Makes what the system lacks.
+    ///
+    /// # Errors
+    /// Where it refuses, or cannot be told to.
+    async fn make(&self, kind: &TypeName, lack: &Lack) -> Result<(), SystemError>;
 
     /// Gives back what a run that died may have left behind on a document: a lock of ours.
     ///

@@ -7,13 +7,14 @@ use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{Field, FieldKind, compare, to_schema};
 use diaporos_core::value::{LanguageTag, SystemName, TypeName};
 use diaporos_hub::Connector;
+use diaporos_hub::align::alignment;
 use diaporos_hub::config::{Config, model_file};
 use diaporos_hub::model::{Known, declared, fields, observe, types};
 
-use super::unknown;
+use super::{lane, unknown};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Tint};
+use crate::output::{Cell, Column, Sheet, Summary, Tint};
 
 /// Look at content models: the types of systems and their fields.
 #[derive(Debug, Args)]
@@ -64,6 +65,16 @@ enum What {
         #[arg(value_name = "TYPE")]
         kind: String,
     },
+    /// Make at a lane's destination what it lacks: languages, the type, its fields, in that order.
+    #[command(after_help = "Examples:\n  diaporos model align profiles --dry-run\n  diaporos model align profiles")]
+    Align {
+        /// The lane.
+        #[arg(value_name = "LANE")]
+        lane: String,
+        /// Only say what would be made, and by which request.
+        #[arg(long)]
+        dry_run: bool,
+    },
     /// Name for each field of a type the likely partner in another, and what stands in the way.
     #[command(after_help = "Example:\n  diaporos model compare catalogue/plant-profile visitor-site/page")]
     Compare {
@@ -74,6 +85,48 @@ enum What {
         #[arg(value_name = "TO")]
         to: String,
     },
+}
+
+const LACKS: &[Column] = &[
+    Column::text("lacks", "lacks"),
+    Column::text("outcome", "outcome"),
+    Column::prose("request", "request"),
+    Column::prose("message", "message"),
+];
+
+/// Makes what a lane's destination lacks; what cannot be made is named.
+async fn align(config: &Config, name: &str, dry_run: bool, context: &Context) -> Result<Exit, Failure> {
+    let configured = lane(config, name)?;
+    let kind = &configured.lane.to.kind;
+    let writer = Connector::new(config, &Context::variable).writer(&configured.lane.to.system)?;
+    let mut sheet = Sheet::new(context, LACKS);
+    let (mut made, mut left) = (0_u64, 0_u64);
+    for (lack, request) in alignment(configured, writer.as_ref()).await? {
+        let drawn = request.as_ref().map(|request| format!("{} {}", request.method.word(), request.shown_url()));
+        let (outcome, message) = match (&request, dry_run) {
+            (None, _) => ("by hand", Some("the profile does not say how to make it".to_owned())),
+            (Some(_), true) => ("would be made", None),
+            (Some(_), false) => match writer.make(kind, &lack).await {
+                Ok(()) => ("made", None),
+                Err(error) => ("refused", Some(error.to_string())),
+            },
+        };
+        match outcome {
+            "made" | "would be made" => made += 1,
+            _ => left += 1,
+        }
+        sheet.row(vec![Cell::text(lack.to_string()), Cell::word(outcome), Cell::maybe(drawn), Cell::maybe(message)]);
+    }
+    let sentence = match (made, left, dry_run) {
+        (0, 0, _) => format!("the destination has what `{name}` needs"),
+        (_, 0, true) => format!("Dry run, nothing was made: {made} would be"),
+        (_, _, true) => format!("Dry run, nothing was made: {made} would be, {left} cannot be made from here"),
+        (_, 0, false) => format!("{made} made; the destination has what `{name}` needs"),
+        (_, _, false) => format!("{made} made, {left} not"),
+    };
+    let counts = [("made".to_owned(), made.into()), ("left".to_owned(), left.into())].into_iter().collect();
+    sheet.end_with(Summary { counts, sentence })?;
+    Ok(if left > 0 { Exit::Partly } else { Exit::Done })
 }
 
 const TYPES: &[Column] = &[
@@ -113,6 +166,7 @@ pub(crate) async fn run(args: &Model, context: &Context) -> Result<Exit, Failure
         What::Show { kind, schema: false } => show(&config, &end(&config, kind)?, context),
         What::Show { kind, schema: true } => show_schema(&config, &end(&config, kind)?),
         What::Keep { kind } => keep(&config, &end(&config, kind)?).await,
+        What::Align { lane, dry_run } => return align(&config, lane, *dry_run, context).await,
         What::Ask { system } => ask(&config, system, context).await,
         What::Infer { kind } => infer(&config, &end(&config, kind)?, context),
         What::Compare { from, to } => partners(&config, &end(&config, from)?, &end(&config, to)?, context),

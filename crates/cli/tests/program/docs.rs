@@ -110,7 +110,7 @@ fn the_schema_takes_what_is_sound_and_refuses_what_is_not() {
     for (from, to) in [
         ("kind = \"feed\"", "kind = \"feeds\""),
         ("read      = { bearer = \"env:CATALOGUE_READ_TOKEN\" }", "read = { bearer = \"hush\" }"),
-        ("timeout = \"10s\"", "tiemout = \"10s\""),
+        ("timeout   = \"10s\"", "tiemout = \"10s\""),
         ("match = \"slug\" ", "mtch = \"slug\" "),
         ("gone  = \"withdraw\"", "gone  = \"keeps\""),
         ("otherwise = \"Garden\"", ""),

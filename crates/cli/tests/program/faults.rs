@@ -16,7 +16,7 @@ fn pull_with(hub: &Hub, fault: Fault) -> String {
 #[test]
 fn a_source_that_fails_is_named_and_nothing_is_taken_for_gone() {
     let hub = Hub::new();
-    hub.alter("diaporos.toml", "languages = {", "timeout   = \"400ms\"\nretries   = 0\nlanguages = {");
+    hub.alter("diaporos.toml", "languages = { eng", "timeout   = \"400ms\"\nretries   = 0\nlanguages = { eng");
     hub.good(&["pull"]);
     let faults = [
         ("500", Fault::Status { status: 500 }),
@@ -43,7 +43,7 @@ fn a_source_that_fails_is_named_and_nothing_is_taken_for_gone() {
 #[test]
 fn a_source_that_is_not_there() {
     let hub = Hub::new();
-    hub.alter("diaporos.toml", "languages = {", "retries   = 0\nlanguages = {");
+    hub.alter("diaporos.toml", "languages = { eng", "retries   = 0\nlanguages = { eng");
     let mut command = hub.command(&["pull", "catalogue"]);
     command.env("CATALOGUE_URL", "http://127.0.0.1:9");
     let ran = crate::harness::ran(command.output().unwrap()).ends(1);
@@ -57,7 +57,7 @@ fn a_source_that_is_not_there() {
 #[test]
 fn a_page_that_fails_costs_neither_the_pages_before_it_nor_the_other_systems() {
     let hub = Hub::with_plants(250);
-    hub.alter("diaporos.toml", "languages = {", "retries   = 0\nlanguages = {");
+    hub.alter("diaporos.toml", "languages = { eng", "retries   = 0\nlanguages = { eng");
     let third =
         Rule { path: Some("type=plant-profile".to_owned()), after: 2, ..Rule::always(Fault::Status { status: 503 }) };
     hub.world.catalogue.fail(third);
@@ -93,7 +93,7 @@ fn a_read_that_fails_once_is_tried_again() {
 /// Lets the site fail at the first create, pushes until all is well, and insists on one page each.
 fn push_through(fault: Fault) {
     let hub = Hub::pulled();
-    hub.alter("diaporos.toml", "timeout = \"10s\"", "timeout = \"500ms\"");
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout = \"500ms\"");
     hub.world.visitor_site.fail(Rule { times: Some(3), ..Rule::once(fault, "POST") });
     let ran = hub.run(&["push"]).ends(3);
     hub.world.visitor_site.mend();
@@ -133,7 +133,7 @@ fn a_site_that_fails_is_tried_again() {
 #[test]
 fn a_look_up_that_fails_costs_its_own_entry_only() {
     let hub = Hub::pulled();
-    hub.alter("diaporos.toml", "timeout = \"10s\"", "timeout = \"10s\"\nretries = 0");
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout = \"10s\"\nretries = 0");
     hub.world
         .visitor_site
         .fail(Rule { path: Some("slug=royal-fern".to_owned()), ..Rule::always(Fault::Status { status: 500 }) });

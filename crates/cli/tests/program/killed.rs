@@ -91,7 +91,7 @@ fn killed_at_200_moments_of_2000_entries() {
 #[test]
 fn killed_at_200_moments_while_the_site_fails_now_and_then() {
     let hub = Hub::with_plants(2_000);
-    hub.alter("diaporos.toml", "timeout = \"10s\"", "timeout = \"400ms\"\nconcurrency = 32");
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout = \"400ms\"\nconcurrency = 32");
     for (fault, one_in) in [
         (Fault::LoseAnswer, 20),
         (Fault::Status { status: 503 }, 20),

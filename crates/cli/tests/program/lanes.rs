@@ -67,3 +67,21 @@ fn a_push_asks_before_it_takes_much_away() {
     let told = hub.json(&["push", "profiles", "--allow-removals", "22"]);
     assert_eq!(told["withdrawn"], 22, "{told}");
 }
+
+#[test]
+fn what_the_destination_lacks_is_told_before_anything_is_sent_and_can_be_made() {
+    let hub = Hub::pulled();
+    hub.world.pages.forget_model("teaser", "cy");
+    let told = hub.run(&["push", "profiles"]).ends(1);
+    assert!(told.stderr.contains("the destination lacks the language `cy`, the field `teaser`"), "{}", told.stderr);
+    assert_eq!(hub.writes(), 0);
+    let planned = hub.good(&["model", "align", "profiles", "--dry-run"]);
+    assert!(
+        planned.contains("would be made") && planned.contains("POST ") && planned.contains("2 would be"),
+        "{planned}"
+    );
+    assert_eq!(hub.writes(), 0);
+    assert!(hub.good(&["model", "align", "profiles"]).contains("2 made"));
+    assert!(hub.good(&["model", "align", "profiles"]).contains("has what `profiles` needs"));
+    assert_eq!(hub.json(&["push", "profiles"])["created"], 21);
+}

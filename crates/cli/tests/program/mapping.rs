@@ -123,6 +123,7 @@ fn a_broken_rule_holds_and_a_protected_page_stays() {
 #[test]
 fn identifiers_follow_when_a_circle_is_closed() {
     let hub = Hub::pulled();
+    hub.world.pages.learn_field("related");
     hub.alter("profiles/visitor-site.toml", "topics  = {", "related = { kind = \"text\", many = true }\ntopics  = {");
     hub.alter(
         "diaporos.toml",
@@ -146,6 +147,7 @@ fn identifiers_follow_when_a_circle_is_closed() {
 #[test]
 fn no_page_keeps_the_identifier_of_one_that_went_in_the_same_push() {
     let hub = Hub::pulled();
+    hub.world.pages.learn_field("related");
     hub.alter("profiles/visitor-site.toml", "topics  = {", "related = { kind = \"text\", many = true }\ntopics  = {");
     hub.alter(
         "diaporos.toml",

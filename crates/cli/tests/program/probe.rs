@@ -12,7 +12,7 @@ fn all_is_well() {
 #[test]
 fn layers_are_told_apart() {
     let hub = Hub::new();
-    hub.alter("diaporos.toml", "languages = {", "retries   = 0\nlanguages = {");
+    hub.alter("diaporos.toml", "languages = { eng", "retries   = 0\nlanguages = { eng");
     let with = |variable: &str, value: &str| {
         let mut command = hub.command(&["probe", "catalogue"]);
         command.env(variable, value);

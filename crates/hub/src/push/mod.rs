@@ -14,6 +14,7 @@ mod settle;
 
 use std::collections::{HashMap, HashSet};
 
+use diaporos_core::plan::Lack;
 use diaporos_core::value::{Address, LaneName};
 use diaporos_store::{Looking, Standing, Store, StoreError, Verdict};
 use diaporos_systems::{SystemError, Write};
@@ -63,6 +64,14 @@ pub enum PushError {
         there: u64,
         /// How many may go.
         limit: u64,
+    },
+    /// The destination lacks what the lane needs; nothing was sent.
+    #[error("the destination lacks {}", lacks.iter().map(ToString::to_string).collect::<Vec<_>>().join(", "))]
+    Lacks {
+        /// The lane.
+        lane: LaneName,
+        /// What it lacks, in the order in which it can be made.
+        lacks: Vec<Lack>,
     },
     /// It was asked to end; what was under way was finished.
     #[error("it was asked to stop, and finished what was under way")]
@@ -124,6 +133,10 @@ impl Push<'_> {
     ) -> Result<(), PushError> {
         if options.only_owed {
             return self.look_through(options, HashMap::new(), tally, listener, row).await;
+        }
+        let lacks = crate::align::lacking(self.lane, self.writer).await?;
+        if !lacks.is_empty() {
+            return Err(PushError::Lacks { lane: self.lane.lane.name.clone(), lacks });
         }
         let unsettled =
             if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };

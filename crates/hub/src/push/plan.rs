@@ -32,6 +32,8 @@ pub struct EntryPlan {
     pub goes: bool,
     /// Whether a person keeps it off.
     pub taken_off: bool,
+    /// Whether it was held for what somebody did there: it is read before anything is sent again.
+    pub look_first: bool,
     /// Languages that are left as they are there, with the fields they lack.
     pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
     /// The other entries that were looked at.
@@ -159,7 +161,11 @@ pub(super) async fn plan_window(
         let own = found.remove(&place).unwrap_or_default();
         window.plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
     }
-    if verify { compare(window, lane, writer, at_once).await } else { Ok(window) }
+    if verify || window.plans.iter().any(|plan| plan.look_first) {
+        compare(window, lane, writer, (verify, at_once)).await
+    } else {
+        Ok(window)
+    }
 }
 
 /// Reads every document of the window that is there, and lets the plans take it into account.
@@ -167,13 +173,11 @@ async fn compare(
     window: Window,
     lane: &ConfiguredLane,
     writer: &dyn Write,
-    at_once: usize,
+    (verify, at_once): (bool, usize),
 ) -> Result<Window, PushError> {
     let Window { plans, mut unplanned } = window;
-    let compared: Vec<_> = futures::stream::iter(plans.into_iter().map(|plan| plan.compared(lane, writer)))
-        .buffered(at_once)
-        .collect()
-        .await;
+    let asked: Vec<_> = plans.into_iter().map(|plan| plan.compared(lane, writer, verify)).collect();
+    let compared: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
     let mut plans = Vec::with_capacity(compared.len());
     for (plan, error) in compared {
         match error {
@@ -214,6 +218,7 @@ pub(crate) fn plan_entry(
         hold: None,
         goes: true,
         taken_off: due.taken_off,
+        look_first: matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere)),
         incomplete: BTreeMap::new(),
         looks: mapping.looks,
         protected: mapping.protected,
@@ -290,13 +295,18 @@ fn what_was_found(
 
 impl EntryPlan {
     /// Reads every document that is there and compares it; the error where one cannot be read.
-    async fn compared(mut self, lane: &ConfiguredLane, writer: &dyn Write) -> (EntryPlan, Option<SystemError>) {
-        if self.hold.is_some() {
+    async fn compared(
+        mut self,
+        lane: &ConfiguredLane,
+        writer: &dyn Write,
+        verify: bool,
+    ) -> (EntryPlan, Option<SystemError>) {
+        if self.hold.is_some() || !(verify || self.look_first) {
             return (self, None);
         }
         for document in &mut self.documents {
             let Some(id) = document.known.as_ref().map(|known| known.id.clone()) else { continue };
-            if !matches!(document.step, Step::Unchanged | Step::Update) || document.document.is_none() {
+            if matches!(document.step, Step::Nothing | Step::Hold(_)) {
                 continue;
             }
             match writer.read(&lane.lane.to.kind, &id).await {

@@ -22,6 +22,8 @@ pub struct Due {
     pub counterparts: Vec<CounterpartRow>,
     /// Whether a person keeps it off.
     pub taken_off: bool,
+    /// Why it is held, where it is.
+    pub held: Option<HoldReason>,
 }
 
 /// A counterpart with its language.
@@ -126,16 +128,20 @@ impl Store {
             Looking::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
         };
         let mut query = self.connection.prepare_cached(&format!(
-            "SELECT entry, system, name, source_id FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
+            "SELECT entry, system, name, source_id, due.reason FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
              CROSS JOIN entry ON entry.id = due.entry CROSS JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
         ))?;
         let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
         let mut addresses = Vec::new();
         while let Some(row) = rows.next()? {
-            addresses.push(address_at(row, 1)?);
+            let reason: Option<String> = row.get(4)?;
+            addresses.push((address_at(row, 1)?, reason.as_deref().and_then(HoldReason::from_word)));
         }
-        let due = addresses.iter().map(|address| self.look_at(lane, address));
-        due.filter_map(Result::transpose).collect()
+        let mut due = Vec::with_capacity(addresses.len());
+        for (address, held) in addresses {
+            due.extend(self.look_at(lane, &address)?.map(|looked_at| Due { held, ..looked_at }));
+        }
+        Ok(due)
     }
 
     /// How many entries of a lane are on view at its destination.
@@ -159,7 +165,7 @@ impl Store {
         let mut counterparts = self.counterparts(stored.number)?;
         counterparts.retain(|row| row.lane == lane.as_str());
         let taken_off = self.taken_off(lane, stored.number)?.is_some();
-        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off }))
+        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, held: None }))
     }
 
     /// All that an entry has become anywhere.

@@ -31,9 +31,11 @@ pub(crate) struct Filled<'a> {
     pub(crate) key: &'a str,
     /// `{language}`: the system's code of the language.
     pub(crate) language: &'a str,
+    /// `{type}`: the type's name.
+    pub(crate) kind: &'a str,
 }
 
-const PLACES: [&str; 3] = ["id", "key", "language"];
+const PLACES: [&str; 4] = ["id", "key", "language", "type"];
 
 impl Call {
     /// Reads the call under a key: a text, or a table with `call` and `body`.
@@ -102,7 +104,7 @@ impl Call {
 
     /// The path with its places filled, each percent-encoded.
     pub(crate) fn path(&self, filled: Filled<'_>) -> String {
-        let values = [filled.id, filled.key, filled.language];
+        let values = [filled.id, filled.key, filled.language, filled.kind];
         PLACES
             .iter()
             .zip(values)
@@ -141,7 +143,7 @@ mod tests {
             body: Map::new(),
             media: MEDIA[0],
         };
-        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en" };
+        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", kind: "" };
         assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
     }
 }

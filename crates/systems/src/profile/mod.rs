@@ -3,6 +3,7 @@
 mod call;
 mod field;
 mod lock_calls;
+mod model_calls;
 mod paging;
 mod place_type;
 mod query;
@@ -22,6 +23,7 @@ use crate::ErrorKind;
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
 pub(crate) use lock_calls::LockCalls;
+pub(crate) use model_calls::ModelCalls;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::PlaceType;
 pub(crate) use query::{Query, scalar_text};
@@ -32,6 +34,7 @@ pub(crate) use write_type::{RevisionPlace, WriteType};
 #[derive(Debug, Clone)]
 pub struct Profile {
     pub(crate) types: IndexMap<TypeName, ProfileType>,
+    pub(crate) model_calls: Option<ModelCalls>,
     model: Model,
     fingerprint: Fingerprint,
 }
@@ -166,10 +169,22 @@ pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profil
                 section.finish(report);
             }
         }
-        Some(types)
+        let calls = match profile_kind {
+            ProfileKind::Rest => file.section("model", report).and_then(|mut table| {
+                let calls = ModelCalls::from_section(&mut table, report);
+                table.finish(report);
+                calls
+            }),
+            _ => None,
+        };
+        Some((types, calls))
     });
-    let profile =
-        types.filter(|_| !report.has_errors()).map(|types| Profile { model: model(&types), types, fingerprint });
+    let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls)| Profile {
+        model: model(&types),
+        types,
+        model_calls,
+        fingerprint,
+    });
     (profile, report)
 }
 

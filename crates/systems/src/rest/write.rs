@@ -4,7 +4,7 @@ use async_trait::async_trait;
 use diaporos_core::change::fingerprint_texts;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::{Existing, Order, Presence, Written};
+use diaporos_core::plan::{Existing, HasThere, Lack, Order, Presence, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 use url::Url;
@@ -21,7 +21,7 @@ pub struct RestWriter {
     pub(super) client: Client,
     base: Url,
     profile: Profile,
-    languages: LanguageCodes,
+    pub(super) languages: LanguageCodes,
 }
 
 impl RestWriter {
@@ -40,7 +40,7 @@ impl RestWriter {
         Ok(RestWriter { client: Client::new(system, limits, credential)?, base, profile, languages })
     }
 
-    fn error(&self, message: impl Into<String>) -> SystemError {
+    pub(super) fn error(&self, message: impl Into<String>) -> SystemError {
         SystemError {
             system: self.client.system().clone(),
             url: shown_url(&self.base),
@@ -227,7 +227,7 @@ impl Write for RestWriter {
         let write = self.write_type(kind)?;
         let Some(call) = &write.find else { return Ok(Vec::new()) };
         let code = self.code(language)?.unwrap_or_default();
-        let request = self.call(call, Filled { key, language: &code, id: "" })?;
+        let request = self.call(call, Filled { key, language: &code, ..Filled::default() })?;
         let answer = match self.client.read(&request).await {
             Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(Vec::new()),
             answer => answer?,
@@ -252,7 +252,7 @@ impl Write for RestWriter {
         match order {
             Order::Create { fields, language, item, key } => {
                 let code = self.code(language.as_ref())?.unwrap_or_default();
-                let filled = Filled { key: key.as_deref().unwrap_or_default(), language: &code, id: "" };
+                let filled = Filled { key: key.as_deref().unwrap_or_default(), language: &code, ..Filled::default() };
                 let mut request = self.call(&write.create, filled)?;
                 if write.create.method == Method::Put {
                     // Nothing that is there already is replaced (RFC 9110 §13.1.2).
@@ -310,6 +310,29 @@ impl Write for RestWriter {
             tracing::warn!(%error, "a lock could not be given back");
         }
         written
+    }
+
+    async fn has(&self, kind: &TypeName) -> Result<Option<HasThere>, SystemError> {
+        match &self.profile.model_calls {
+            Some(calls) => self.ask_model(calls, kind).await.map(Some),
+            None => Ok(None),
+        }
+    }
+
+    fn making_of(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
+        let Some(calls) = &self.profile.model_calls else { return Ok(None) };
+        let field = match lack {
+            Lack::Field(name) => self.fields(kind).and_then(|known| known.fields.get(name)),
+            Lack::Language(_) | Lack::Type(_) => None,
+        };
+        self.making(calls, kind, lack, field)
+    }
+
+    async fn make(&self, kind: &TypeName, lack: &Lack) -> Result<(), SystemError> {
+        let Some(request) = self.making_of(kind, lack)? else {
+            return Err(self.error(format!("the profile does not say how to make {lack}")));
+        };
+        self.client.write(&request).await.map(drop)
     }
 
     async fn let_go(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {

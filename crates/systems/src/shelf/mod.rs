@@ -7,7 +7,7 @@ mod form;
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::{Existing, Order, Presence, Written};
+use diaporos_core::plan::{Existing, Lack, Order, Presence, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 
@@ -263,6 +263,10 @@ impl<S: Shelf> Write for ShelfWriter<S> {
                 Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
             }
         }
+    }
+
+    async fn make(&self, _: &TypeName, lack: &Lack) -> Result<(), SystemError> {
+        Err(self.content("", format!("{lack} needs no making here")))
     }
 
     async fn let_go(&self, _: &TypeName, id: &EntryId) -> Result<(), SystemError> {
