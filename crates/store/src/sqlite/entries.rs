@@ -317,9 +317,11 @@ impl Store {
     /// Where the store fails.
     pub fn seen_fields(&self, system: &str, kind: &str) -> Result<Vec<String>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT content, packing FROM entry JOIN entry_type ON entry_type.id = entry.type
-             JOIN version ON version.entry = entry.id AND version.number = entry.version
-             WHERE system = ? AND name = ? ORDER BY entry.id LIMIT 1000",
+            // In the order of their index, so that no more are looked at than are taken.
+            "SELECT content, packing FROM (
+                 SELECT id, version FROM entry WHERE type = (SELECT id FROM entry_type WHERE system = ? AND name = ?)
+                 ORDER BY source_id LIMIT 1000) AS some
+             CROSS JOIN version ON version.entry = some.id AND version.number = some.version",
         )?;
         let mut rows = query.query(params![system, kind])?;
         let mut names = IndexSet::new();
