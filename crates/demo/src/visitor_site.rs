@@ -26,6 +26,10 @@ struct Pages {
     /// The fields of pages and the site's languages, as it tells of them.
     fields: BTreeSet<String>,
     languages: BTreeSet<String>,
+    /// Files that were delivered, by the hash of their content.
+    media: BTreeMap<String, (u64, usize)>,
+    /// Pictures that it shows, each with its media type.
+    pictures: HashMap<String, (String, Vec<u8>)>,
     /// Who has a page locked, and since when.
     locks: HashMap<u64, (String, String)>,
 }
@@ -116,6 +120,17 @@ impl VisitorSite {
         lock(&self.0).locks.get(&id).map(|(who, _)| who.clone())
     }
 
+    /// Shows a picture at `/pictures/NAME`.
+    pub fn show_picture(&self, name: &str, media: &str, bytes: &[u8]) {
+        lock(&self.0).pictures.insert(name.to_owned(), (media.to_owned(), bytes.to_vec()));
+    }
+
+    /// The files that were delivered: hash, id and size.
+    #[must_use]
+    pub fn media(&self) -> Vec<(String, u64, usize)> {
+        lock(&self.0).media.iter().map(|(hash, (id, size))| (hash.clone(), *id, *size)).collect()
+    }
+
     /// Gives its pages another field.
     pub fn learn_field(&self, field: &str) {
         lock(&self.0).fields.insert(field.to_owned());
@@ -144,6 +159,8 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
     Router::new()
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
+        .route("/api/media", get(find_media).post(take_media))
+        .route("/pictures/{name}", get(picture))
         .route("/api/types/{name}", get(show_type))
         .route("/api/types/{name}/fields", post(make_field))
         .route("/api/languages", get(languages).post(make_language))
@@ -201,6 +218,40 @@ async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: H
         pages.locks.remove(&id);
         StatusCode::NO_CONTENT.into_response()
     })
+}
+
+#[derive(Debug, Deserialize)]
+struct ByHash {
+    hash: String,
+}
+
+async fn find_media(State(site): State<VisitorSite>, Query(wanted): Query<ByHash>) -> Response {
+    let found: Vec<Value> =
+        lock(&site.0).media.get(&wanted.hash).map(|(id, _)| json!({ "id": id })).into_iter().collect();
+    Json(json!({ "media": found })).into_response()
+}
+
+async fn take_media(
+    State(site): State<VisitorSite>,
+    Query(wanted): Query<ByHash>,
+    headers: HeaderMap,
+    body: axum::body::Bytes,
+) -> Response {
+    if !bears(&headers, SITE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not deliver files");
+    }
+    let mut pages = lock(&site.0);
+    pages.last_id += 1;
+    let id = pages.last_id;
+    pages.media.insert(wanted.hash, (id, body.len()));
+    (StatusCode::CREATED, Json(json!({ "id": id }))).into_response()
+}
+
+async fn picture(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {
+    match lock(&site.0).pictures.get(&name) {
+        Some((media, bytes)) => ([(header::CONTENT_TYPE, media.clone())], bytes.clone()).into_response(),
+        None => problem(StatusCode::NOT_FOUND, "no such picture"),
+    }
 }
 
 async fn show_type(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {

@@ -3,6 +3,7 @@
 //! Reading and writing are separate narrow traits, so that a reading credential has nothing to
 //! write with. A request is data first: preview, `--as-curl` and push share it.
 
+pub mod asset;
 mod decode;
 pub mod docstore;
 mod error;

@@ -7,6 +7,7 @@ use diaporos_core::plan::{Existing, HasThere, Lack, Order, Written};
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
 use crate::SystemError;
+use crate::asset::{Asset, Fetcher};
 use crate::http::Request;
 
 /// A system that can be written to.
@@ -54,6 +55,19 @@ pub trait Write: Send + Sync {
     /// Where no good answer came; [`crate::ErrorKind::leaves_doubt`] tells whether it may have
     /// been carried out all the same.
     async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError>;
+
+    /// What fetches the files that documents of the type refer to; none where the system takes no
+    /// files.
+    fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
+        let _ = kind;
+        None
+    }
+
+    /// Delivers a file, unless one with its content is there; gives what the system calls it.
+    ///
+    /// # Errors
+    /// Where it is refused, or the system takes no files.
+    async fn deliver_asset(&self, kind: &TypeName, asset: &Asset) -> Result<EntryId, SystemError>;
 
     /// What the system says it has of the type and its languages; none where it does not say.
     ///

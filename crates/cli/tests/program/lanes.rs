@@ -85,3 +85,47 @@ fn what_the_destination_lacks_is_told_before_anything_is_sent_and_can_be_made() 
     assert!(hub.good(&["model", "align", "profiles"]).contains("has what `profiles` needs"));
     assert_eq!(hub.json(&["push", "profiles"])["created"], 21);
 }
+
+/// The beginning of a picture, by which its kind is told.
+const PNG: &[u8] = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\x01\0\0\0\x01\x08\x06\0\0\0";
+
+#[test]
+fn files_go_first_and_once_for_each_content() {
+    let hub = Hub::pulled();
+    let site = hub.world.variables().into_iter().find(|(name, _)| *name == "SITE_URL").unwrap().1;
+    hub.alter("profiles/visitor-site.toml", "topics  = {", "banner  = { kind = \"asset\" }\ntopics  = {");
+    hub.alter(
+        "profiles/visitor-site.toml",
+        "# Nobody's work",
+        "[types.page.write.assets]\nfind = \"GET /api/media?hash={key}\"\nfound = \"$.media[*]\"\nupload = \"POST /api/media?hash={key}\"\nid = \"$.id\"\ntypes = \"image/*\"\n\n# Nobody's work",
+    );
+    let banner = format!(
+        "banner  = '{{ url: \"{site}/pictures/\" + (if entry.id == \"p-007\" then \"bad.png\" else \"fern.png\") }}'\ntopics  = 'tags"
+    );
+    hub.alter("diaporos.toml", "topics  = 'tags", &banner);
+    hub.world.pages.show_picture("fern.png", "image/png", PNG);
+    hub.world.pages.show_picture("bad.png", "image/png", b"<!DOCTYPE html><html><body>Not found</body></html>");
+
+    let planned = hub.json(&["push", "profiles", "--dry-run"]);
+    assert_eq!((planned["created"].as_u64(), hub.world.pages.media().len()), (Some(20), 0), "{planned}");
+    let pushed = hub.json(&["push", "profiles"]);
+    assert_eq!((pushed["created"].as_u64(), pushed["held"].as_u64()), (Some(20), Some(4)), "{pushed}");
+    let media = hub.world.pages.media();
+    assert_eq!(media.len(), 1, "twenty entries with the same picture: {media:?}");
+    assert_eq!(media[0].2, PNG.len());
+    let pages = hub.world.pages.with_slug("royal-fern");
+    assert!(pages.iter().all(|page| page["banner"] == media[0].1), "{pages:?}");
+    assert!(hub.good(&["holds"]).contains("says it is image/png, and is text/html"));
+    assert_eq!(hub.json(&["push", "profiles"])["requests"], 0, "the second run changes nothing");
+
+    // Another picture at the same address is seen when the entry is next looked at.
+    hub.world.pages.show_picture("fern.png", "image/png", &[PNG, b"other"].concat());
+    hub.world.pages.show_picture("bad.png", "image/png", PNG);
+    hub.world.plants.edit("p-001", &serde_json::json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 3);
+    let media = hub.world.pages.media();
+    assert_eq!(media.len(), 2);
+    let page = hub.world.pages.with_slug("royal-fern").swap_remove(0);
+    assert!(media.iter().any(|(_, id, size)| page["banner"] == *id && *size > PNG.len()), "{page} {media:?}");
+}

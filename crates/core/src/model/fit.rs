@@ -58,7 +58,9 @@ fn fit_one(field: &Field, value: &Value) -> Result<(), Misfit> {
         FieldKind::Integer => matches!(value, Value::Integer(_)),
         FieldKind::Number => matches!(value, Value::Integer(_) | Value::Number(_)),
         FieldKind::Boolean => matches!(value, Value::Boolean(_)),
-        FieldKind::Record | FieldKind::Asset => matches!(value, Value::Record(_)),
+        FieldKind::Record => matches!(value, Value::Record(_)),
+        // A file is told with what is known of it, by its address, or by what a destination calls it.
+        FieldKind::Asset => matches!(value, Value::Record(_) | Value::Text(_) | Value::Integer(_)),
         FieldKind::Reference(_) => matches!(value, Value::Text(_) | Value::Integer(_)),
     };
     if !right {

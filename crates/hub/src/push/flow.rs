@@ -9,9 +9,10 @@ use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
 
+use super::assets::{deliver_assets, referred};
 use super::breaker::Breaker;
 use super::deliver::{Delivery, deliver};
-use super::plan::{Claims, EntryPlan, LaneWorld, Window, plan_window};
+use super::plan::{Claims, EntryPlan, LaneWorld, Window, map_as_it_is, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
 use super::{Fate, Push, PushError, PushOptions, Unplanned, WINDOW};
@@ -97,8 +98,16 @@ impl Flow<'_, '_, '_> {
                 let due = self.wanted(due, waiting);
                 let now = (self.push.clock)();
                 let verify = self.options.verify && looking == Looking::There;
+                // Files first, since what they are called there goes into what refers to them.
+                let raw = due.iter().map(|due| map_as_it_is(self.push.store, lane, due, now).mapped);
+                let raw: Vec<_> =
+                    if writer.asset_fetcher(&lane.lane.to.kind).is_some() { raw.collect() } else { Vec::new() };
+                let addresses = referred(lane, raw.iter());
+                let dry_run = self.options.dry_run;
+                let assets = deliver_assets(self.push.store, lane, writer, addresses, (dry_run, now)).await?;
+                let looks = (verify, &assets);
                 let mut planning =
-                    Box::pin(plan_window(self.push.store, lane, writer, (due, now), verify, &mut self.claims));
+                    Box::pin(plan_window(self.push.store, lane, writer, (due, now), looks, &mut self.claims));
                 // What is under way goes on while the destination is asked about the next.
                 let window = loop {
                     tokio::select! {

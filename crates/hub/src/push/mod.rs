@@ -3,6 +3,7 @@
 //! For a window of entries at a time: plan (pure, but for looking up keys), write every intent in
 //! one commit, send, write outcomes in groups. A dry run does the first and stops.
 
+mod assets;
 mod breaker;
 mod deliver;
 mod flow;

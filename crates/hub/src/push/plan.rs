@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use diaporos_core::expr::{Looks, Referenced, Subject, World};
 use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
 use diaporos_core::plan::{
-    Counterpart, DocumentPlan, Existing, Found, Hold, HoldReason, Order, Presence, Step, Wanted, decide,
+    Counterpart, DocumentPlan, Existing, Found as FoundThere, Hold, HoldReason, Order, Presence, Step, Wanted, decide,
 };
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Localised, Record, TypeName, Value};
 use diaporos_store::{Action, CounterpartRow, Delivered, Due, EntryRow, IntentRecord, Standing, Store, Verdict};
@@ -13,6 +13,7 @@ use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
 
+use super::assets::{Found, name_assets, obstacle};
 use super::row::{PushRow, PushTally};
 use super::{Fate, PushError, Unplanned};
 use crate::config::ConfiguredLane;
@@ -74,6 +75,13 @@ pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestam
     if due.taken_off {
         return Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None };
     }
+    let mut mapping = map_as_it_is(store, lane, due, now);
+    name_assets(store, lane, &mut mapping.mapped);
+    mapping
+}
+
+/// Maps an entry, with the addresses of files as they are.
+pub(super) fn map_as_it_is(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Mapping {
     let previous = previous(&due.counterparts);
     seen_by(lane, due, previous.as_ref(), |subject| {
         map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
@@ -124,9 +132,25 @@ pub(super) async fn plan_window(
     lane: &ConfiguredLane,
     writer: &dyn Write,
     (due, now): (Vec<Due>, Timestamp),
-    verify: bool,
+    (verify, assets): (bool, &Found),
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
+    let mut due = due;
+    let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
+    let mut unfit = HashMap::new();
+    if assets.values().any(Result::is_err) {
+        due.retain(|due| match obstacle(lane, &map_as_it_is(store, lane, due, now).mapped, assets) {
+            None => true,
+            Some((true, error)) => {
+                unfit.insert(due.number, error.to_string());
+                true
+            }
+            Some((false, error)) => {
+                window.unplanned.push(Unplanned { number: due.number, address: due.entry.address.clone(), error });
+                false
+            }
+        });
+    }
     let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect();
     let mut questions = Vec::new();
     for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
@@ -152,14 +176,17 @@ pub(super) async fn plan_window(
             Err(error) => drop(failed.insert(place, error)),
         }
     }
-    let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
     for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
         if let Some(error) = failed.remove(&place) {
             window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
             continue;
         }
         let own = found.remove(&place).unwrap_or_default();
-        window.plans.push(plan_entry(store, lane, due, mapping, &own, claims)?);
+        let mut plan = plan_entry(store, lane, due, mapping, &own, claims)?;
+        if let Some(message) = unfit.remove(&plan.number) {
+            plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
+        }
+        window.plans.push(plan);
     }
     if verify || window.plans.iter().any(|plan| plan.look_first) {
         compare(window, lane, writer, (verify, at_once)).await
@@ -250,7 +277,7 @@ pub(crate) fn plan_entry(
         let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
         let at_hand = match (&row, &document.key) {
             (None, Some(key)) => what_was_found(store, lane, &plan.address, key, &document.language, found, claims)?,
-            _ => Found::NotAsked,
+            _ => FoundThere::NotAsked,
         };
         let step = decide(Wanted::There(document.fingerprint()), row.as_ref(), at_hand, lane.lane.gone);
         if let (Step::Create, Some(key)) = (&step, &document.key) {
@@ -261,7 +288,7 @@ pub(crate) fn plan_entry(
     for (language, row) in known {
         let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
         let wanted = if is_incomplete { Wanted::AsItIs } else { Wanted::NotThere };
-        let step = decide(wanted, Some(&row), Found::NotAsked, lane.lane.gone);
+        let step = decide(wanted, Some(&row), FoundThere::NotAsked, lane.lane.gone);
         plan.documents.push(DocumentPlan::new(language, step, None, Some(row), policies));
     }
     plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
@@ -277,19 +304,19 @@ fn what_was_found(
     language: &Option<LanguageTag>,
     found: &FoundByLanguage,
     claims: &Claims,
-) -> Result<Found, PushError> {
+) -> Result<FoundThere, PushError> {
     let existing = match found.get(language).map(Vec::as_slice) {
-        None => return Ok(Found::NotAsked),
+        None => return Ok(FoundThere::NotAsked),
         Some([]) => {
             let other = claims.get(&(key.to_owned(), language.clone())).filter(|by| *by != address);
-            return Ok(other.map_or(Found::Nothing, |by| Found::Taken(by.clone())));
+            return Ok(other.map_or(FoundThere::Nothing, |by| FoundThere::Taken(by.clone())));
         }
         Some([one]) => one,
-        Some(several) => return Ok(Found::Several(several.len())),
+        Some(several) => return Ok(FoundThere::Several(several.len())),
     };
     match store.owner(&lane.lane.name, &existing.id)? {
-        Some((_, owner)) if owner != *address => Ok(Found::Taken(owner)),
-        _ => Ok(Found::One(Box::new(existing.clone()))),
+        Some((_, owner)) if owner != *address => Ok(FoundThere::Taken(owner)),
+        _ => Ok(FoundThere::One(Box::new(existing.clone()))),
     }
 }
 

@@ -6,11 +6,12 @@ use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 use super::StoreError;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 4] = [
+const MIGRATIONS: [&str; 5] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
     include_str!("../../migrations/0004_apart.sql"),
+    include_str!("../../migrations/0005_asset.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -1,5 +1,6 @@
 //! The store in one SQLite file.
 
+mod assets;
 mod changes;
 mod content;
 mod delivery;

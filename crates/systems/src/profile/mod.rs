@@ -1,5 +1,6 @@
 //! Profiles: files that describe a system's types, how they are read and how they are written.
 
+mod asset_calls;
 mod call;
 mod field;
 mod lock_calls;
@@ -20,6 +21,7 @@ use indexmap::IndexMap;
 
 use crate::ErrorKind;
 
+pub(crate) use asset_calls::AssetCalls;
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
 pub(crate) use lock_calls::LockCalls;

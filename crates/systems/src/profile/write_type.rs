@@ -4,7 +4,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
 use diaporos_core::settings::Section;
 
-use super::{Call, LockCalls, Query};
+use super::{AssetCalls, Call, LockCalls, Query};
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
@@ -39,6 +39,8 @@ pub(crate) struct WriteType {
     pub(crate) withdrawn: Option<(Query, Vec<String>)>,
     /// How it is locked while it is written.
     pub(crate) lock: Option<LockCalls>,
+    /// How files that its documents refer to are delivered.
+    pub(crate) assets: Option<AssetCalls>,
     /// The header by which the system knows a request that arrives twice.
     pub(crate) idempotency_key: Option<String>,
 }
@@ -112,6 +114,11 @@ impl WriteType {
             table.finish(report);
             lock
         });
+        let assets = section.section("assets", report).and_then(|mut table| {
+            let assets = AssetCalls::from_section(&mut table, report);
+            table.finish(report);
+            assets
+        });
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let id = id?;
         Some(WriteType {
@@ -130,6 +137,7 @@ impl WriteType {
             if_match: if_match.map(|item| item.value.as_str().to_owned()),
             withdrawn,
             lock,
+            assets,
             idempotency_key,
         })
     }

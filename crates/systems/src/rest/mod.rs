@@ -1,5 +1,6 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
+mod asset;
 mod lock;
 mod model;
 mod paging;

@@ -10,6 +10,7 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use super::lock::Held;
+use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
@@ -310,6 +311,18 @@ impl Write for RestWriter {
             tracing::warn!(%error, "a lock could not be given back");
         }
         written
+    }
+
+    fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
+        let calls = self.write_type(kind).ok()?.assets.as_ref()?;
+        Some(Fetcher::new(self.client.system().clone(), *self.client.limits(), calls.limits.clone()))
+    }
+
+    async fn deliver_asset(&self, kind: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {
+        match &self.write_type(kind)?.assets {
+            Some(calls) => self.deliver_asset_by(calls, asset).await,
+            None => Err(self.error(format!("the profile does not say how to deliver files for `{kind}`"))),
+        }
     }
 
     async fn has(&self, kind: &TypeName) -> Result<Option<HasThere>, SystemError> {

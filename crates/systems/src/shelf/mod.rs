@@ -11,6 +11,7 @@ use diaporos_core::plan::{Existing, Lack, Order, Presence, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 
+use crate::asset::Asset;
 use crate::decode::LanguageCodes;
 use crate::http::Request;
 use crate::profile::{PlaceType, Profile, scalar_text};
@@ -263,6 +264,10 @@ impl<S: Shelf> Write for ShelfWriter<S> {
                 Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
             }
         }
+    }
+
+    async fn deliver_asset(&self, kind: &TypeName, _: &Asset) -> Result<EntryId, SystemError> {
+        Err(self.content("", format!("no files are delivered for `{kind}`")))
     }
 
     async fn make(&self, _: &TypeName, lack: &Lack) -> Result<(), SystemError> {

@@ -1,0 +1,127 @@
+//! Files that entries refer to by address: fetched without any credential, held against what they say
+//! they are, and known by what is in them.
+
+use diaporos_core::value::SystemName;
+use sha2::{Digest, Sha256};
+use url::Url;
+
+use crate::http::{Client, Limits, Method, Request, shown_url};
+use crate::{ErrorKind, SystemError};
+
+/// A file, fetched.
+#[derive(Debug, Clone)]
+pub struct Asset {
+    /// What is in it.
+    pub bytes: Vec<u8>,
+    /// Its media type, as its bytes tell.
+    pub media: String,
+    /// The last step of its address.
+    pub name: String,
+    /// The SHA-256 of its bytes, in hexadecimal digits.
+    pub hash: String,
+}
+
+/// What a destination takes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AssetLimits {
+    /// The most bytes of one file.
+    pub max_bytes: u64,
+    /// Media types, `image/*` for all of a kind; any where empty.
+    pub types: Vec<String>,
+}
+
+/// Fetches files from wherever entries say they are.
+#[derive(Debug)]
+pub struct Fetcher {
+    client: Client,
+    limits: AssetLimits,
+}
+
+impl Fetcher {
+    /// A fetcher for a destination, under whose name its failures are told.
+    ///
+    /// # Errors
+    /// Where TLS cannot be set up.
+    pub fn new(system: SystemName, limits: Limits, wanted: AssetLimits) -> Result<Fetcher, SystemError> {
+        let limits = Limits { max_bytes: wanted.max_bytes, rate: None, ..limits };
+        Ok(Fetcher { client: Client::new(system, limits, None)?, limits: wanted })
+    }
+
+    /// Fetches a file.
+    ///
+    /// # Errors
+    /// Where it cannot be had, or is not what the destination takes.
+    pub async fn fetch(&self, address: &str) -> Result<Asset, SystemError> {
+        let refused = |why: String| SystemError {
+            system: self.client.system().clone(),
+            url: address.to_owned(),
+            kind: ErrorKind::Refused(why),
+        };
+        let url = Url::parse(address).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
+        let Some(url) = url else { return Err(refused("a file's address begins with http or https".to_owned())) };
+        let name = url.path_segments().and_then(|mut steps| steps.next_back()).unwrap_or_default().to_owned();
+        let answer = self.client.read(&Request::new(Method::Get, url.clone())).await?;
+        let declared = answer.header("content-type").unwrap_or_default();
+        let declared = declared.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
+        let seen = infer::get(&answer.body).map(|kind| kind.mime_type().to_owned());
+        let Some(media) = agreed(&declared, seen.as_deref()) else {
+            let seen = seen.unwrap_or_default();
+            return Err(refused(format!("the file at {} says it is {declared}, and is {seen}", shown_url(&url))));
+        };
+        if answer.body.is_empty() {
+            return Err(refused(format!("the file at {} is empty", shown_url(&url))));
+        }
+        if !self.limits.takes(&media) {
+            let types = self.limits.types.join(", ");
+            return Err(refused(format!("the file at {} is {media}, and what is taken is {types}", shown_url(&url))));
+        }
+        let hash = Sha256::digest(&answer.body).iter().map(|byte| format!("{byte:02x}")).collect();
+        Ok(Asset { bytes: answer.body, media, name, hash })
+    }
+}
+
+impl AssetLimits {
+    fn takes(&self, media: &str) -> bool {
+        let meets = |wanted: &String| match wanted.strip_suffix("/*") {
+            Some(kind) => media.split('/').next() == Some(kind),
+            None => wanted == media,
+        };
+        self.types.is_empty() || self.types.iter().any(meets)
+    }
+}
+
+/// The media type that declaration and bytes agree on. Bytes that tell nothing leave it to the
+/// declaration; a page of HTML in a picture's place is told by its bytes.
+fn agreed(declared: &str, seen: Option<&str>) -> Option<String> {
+    let kind = |media: &str| media.split('/').next().unwrap_or_default().to_owned();
+    match seen {
+        None => Some(if declared.is_empty() { "application/octet-stream".to_owned() } else { declared.to_owned() }),
+        Some(seen) if declared.is_empty() || declared == "application/octet-stream" => Some(seen.to_owned()),
+        Some(seen) if declared == seen || kind(declared) == kind(seen) => Some(seen.to_owned()),
+        // Many containers are told as what they contain, or the other way round.
+        Some(seen) if declared.contains("xml") && seen.contains("xml") => Some(declared.to_owned()),
+        Some(seen) if kind(seen) == "application" && kind(declared) == "application" => Some(declared.to_owned()),
+        Some(_) => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_declared_and_what_is_there() {
+        for (declared, seen, expected) in [
+            ("image/png", Some("image/png"), Some("image/png")),
+            ("image/png", Some("text/html"), None),
+            ("", Some("image/jpeg"), Some("image/jpeg")),
+            ("application/octet-stream", Some("application/pdf"), Some("application/pdf")),
+            ("image/svg+xml", Some("text/xml"), Some("image/svg+xml")),
+            ("text/plain", None, Some("text/plain")),
+        ] {
+            assert_eq!(agreed(declared, seen).as_deref(), expected, "{declared} {seen:?}");
+        }
+        let limits = AssetLimits { max_bytes: 1, types: vec!["image/*".to_owned(), "application/pdf".to_owned()] };
+        assert!(limits.takes("image/png") && limits.takes("application/pdf") && !limits.takes("text/html"));
+    }
+}

@@ -1,0 +1,65 @@
+//! Delivering files to a REST system, each once.
+
+use diaporos_core::value::EntryId;
+use serde_json::Value as Json;
+
+use super::write::RestWriter;
+use crate::asset::Asset;
+use crate::http::Body;
+use crate::profile::{AssetCalls, Filled, scalar_text};
+use crate::{ErrorKind, SystemError};
+
+impl RestWriter {
+    /// Delivers a file, unless one with its content is there. Where the answer is lost, it is looked
+    /// for again.
+    pub(super) async fn deliver_asset_by(&self, calls: &AssetCalls, asset: &Asset) -> Result<EntryId, SystemError> {
+        if let Some(id) = self.find_asset(calls, &asset.hash).await? {
+            return Ok(id);
+        }
+        let mut request = self.call(&calls.upload, Filled { key: &asset.hash, ..Filled::default() })?;
+        request.body = Some(match &calls.form {
+            None => Body::Bytes(asset.bytes.clone(), asset.media.clone()),
+            Some(part) => form(part, asset),
+        });
+        match self.client.write(&request).await {
+            Ok(answer) => {
+                let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+                let id = calls.id.first(&json).and_then(scalar_text).and_then(|id| EntryId::new(id).ok());
+                let missing = || {
+                    let message = format!("the answer has no id at `{}`", calls.id.as_str());
+                    self.client.error(&request, ErrorKind::Content(message))
+                };
+                id.ok_or_else(missing)
+            }
+            Err(error) if error.kind.leaves_doubt() => self.find_asset(calls, &asset.hash).await?.ok_or(error),
+            Err(error) => Err(error),
+        }
+    }
+
+    async fn find_asset(&self, calls: &AssetCalls, hash: &str) -> Result<Option<EntryId>, SystemError> {
+        let request = self.call(&calls.find, Filled { key: hash, ..Filled::default() })?;
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
+            answer => answer?,
+        };
+        let json: Json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        let found = calls.found.first(&json).and_then(|found| calls.id.first(found)).and_then(scalar_text);
+        Ok(found.and_then(|id| EntryId::new(id).ok()))
+    }
+}
+
+/// A form with one part (RFC 7578). The hash is the boundary: no file holds its own.
+fn form(part: &str, asset: &Asset) -> Body {
+    let quoted = |text: &str| text.chars().filter(|c| !c.is_control() && *c != '"').collect::<String>();
+    let boundary = &asset.hash;
+    let mut bytes = format!(
+        "--{boundary}\r\nContent-Disposition: form-data; name=\"{}\"; filename=\"{}\"\r\nContent-Type: {}\r\n\r\n",
+        quoted(part),
+        quoted(&asset.name),
+        asset.media
+    )
+    .into_bytes();
+    bytes.extend_from_slice(&asset.bytes);
+    bytes.extend_from_slice(format!("\r\n--{boundary}--\r\n").as_bytes());
+    Body::Bytes(bytes, format!("multipart/form-data; boundary={boundary}"))
+}
