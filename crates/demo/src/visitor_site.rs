@@ -159,6 +159,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
     Router::new()
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
+        .route("/api/pages/batch", post(batch))
         .route("/api/media", get(find_media).post(take_media))
         .route("/pictures/{name}", get(picture))
         .route("/api/types/{name}", get(show_type))
@@ -218,6 +219,34 @@ async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: H
         pages.locks.remove(&id);
         StatusCode::NO_CONTENT.into_response()
     })
+}
+
+/// Several pages at once: those with an `id` are changed, the others made; each has its own result.
+async fn batch(State(site): State<VisitorSite>, headers: HeaderMap, Json(body): Json<Value>) -> Response {
+    let mut results = Vec::new();
+    for mut page in body["pages"].as_array().cloned().unwrap_or_default() {
+        let members = page.as_object_mut().map(std::mem::take).unwrap_or_default();
+        let answer = match members.get("id").and_then(Value::as_u64) {
+            None => create(State(site.clone()), headers.clone(), Json(members)).await,
+            Some(id) => {
+                let mut headers = headers.clone();
+                if let Some(base) = members.get("version").and_then(|base| format!("\"{base}\"").parse().ok()) {
+                    headers.insert(header::IF_MATCH, base);
+                }
+                update(State(site.clone()), Path(id), headers, Json(members)).await
+            }
+        };
+        let status = answer.status().as_u16();
+        let bytes = axum::body::to_bytes(answer.into_body(), 1 << 20).await.unwrap_or_default();
+        let body: Value = serde_json::from_slice(&bytes).unwrap_or_default();
+        let part = if status < 300 { "page" } else { "problem" };
+        let mut result = json!({ "status": status, part: body });
+        if let Some(detail) = result["problem"]["detail"].as_str().map(str::to_owned) {
+            result["detail"] = detail.into();
+        }
+        results.push(result);
+    }
+    Json(json!({ "results": results })).into_response()
 }
 
 #[derive(Debug, Deserialize)]

@@ -129,3 +129,43 @@ fn files_go_first_and_once_for_each_content() {
     let page = hub.world.pages.with_slug("royal-fern").swap_remove(0);
     assert!(media.iter().any(|(_, id, size)| page["banner"] == *id && *size > PNG.len()), "{page} {media:?}");
 }
+
+#[test]
+fn a_batch_is_settled_entry_by_entry() {
+    let hub = Hub::pulled();
+    let site = "profiles/visitor-site.toml";
+    let text = std::fs::read_to_string(hub.path().join(site)).unwrap();
+    let (before, rest) = text.split_once("# Nobody's work").unwrap();
+    let (_, after) = rest.split_once("# What the site has").unwrap();
+    let batch = "[types.page.write.batch]\ncall = \"POST /api/pages/batch\"\nsize = 20\nitems = \"pages\"\nrevision = \"version\"\nresults = \"$.results[*]\"\nstatus = \"$.status\"\ndocument = \"$.page\"\n\n";
+    hub.write(site, &format!("{before}{batch}# What the site has{after}"));
+    let pushed = hub.json(&["push"]);
+    assert_eq!(
+        (pushed["created"].as_u64(), pushed["adopted"].as_u64(), pushed["held"].as_u64()),
+        (Some(36), Some(1), Some(4)),
+        "{pushed}"
+    );
+    assert!(hub.writes() < 30, "80 pages in few calls: {}", hub.writes());
+    hub.nothing_is_doubled();
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+
+    // One of a batch conflicts, and the others go.
+    let page = hub.world.pages.with_slug("bog-myrtle").into_iter().find(|page| page["lang"] == "en").unwrap();
+    hub.world.pages.edit(page["id"].as_u64().unwrap(), &serde_json::json!({ "heading": "Sweet gale" }));
+    hub.alter("diaporos.toml", "heading = 'common_name'", "heading = 'common_name | upper'");
+    let pushed = hub.json(&["push", "profiles"]);
+    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(21), Some(4)), "{pushed}");
+    assert!(hub.good(&["holds"]).contains("changed there by somebody else since we wrote it: heading"));
+
+    // The whole answer is lost: every one is looked up, and none is doubled.
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        times: Some(3),
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::LoseAnswer, "POST")
+    });
+    hub.alter("diaporos.toml", "heading = 'common_name | upper'", "heading = 'common_name'");
+    hub.json(&["push", "profiles"]);
+    hub.world.visitor_site.mend();
+    hub.json(&["push", "profiles"]);
+    hub.nothing_is_doubled();
+    assert_eq!(hub.json(&["push", "profiles"])["requests"], 0);
+}

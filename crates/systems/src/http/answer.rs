@@ -96,7 +96,7 @@ pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
 }
 
 /// What a status that is no success means.
-pub(super) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -> ErrorKind {
+pub(crate) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -> ErrorKind {
     match status {
         401 | 403 => ErrorKind::Unauthorised { status },
         404 => ErrorKind::NotFound,

@@ -11,6 +11,7 @@ mod redirect;
 mod request;
 
 pub use answer::Answer;
+pub(crate) use answer::failure;
 pub use client::{Client, Limits};
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use pace::Rate;

@@ -1,6 +1,7 @@
 //! Profiles: files that describe a system's types, how they are read and how they are written.
 
 mod asset_calls;
+mod batch_call;
 mod call;
 mod field;
 mod lock_calls;
@@ -22,6 +23,7 @@ use indexmap::IndexMap;
 use crate::ErrorKind;
 
 pub(crate) use asset_calls::AssetCalls;
+pub(crate) use batch_call::BatchCall;
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
 pub(crate) use lock_calls::LockCalls;

@@ -4,7 +4,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
 use diaporos_core::settings::Section;
 
-use super::{AssetCalls, Call, LockCalls, Query};
+use super::{AssetCalls, BatchCall, Call, LockCalls, Query};
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
@@ -39,6 +39,8 @@ pub(crate) struct WriteType {
     pub(crate) withdrawn: Option<(Query, Vec<String>)>,
     /// How it is locked while it is written.
     pub(crate) lock: Option<LockCalls>,
+    /// How several are written in one call.
+    pub(crate) batch: Option<BatchCall>,
     /// How files that its documents refer to are delivered.
     pub(crate) assets: Option<AssetCalls>,
     /// The header by which the system knows a request that arrives twice.
@@ -119,6 +121,11 @@ impl WriteType {
             table.finish(report);
             assets
         });
+        let batch = section.section("batch", report).and_then(|mut table| {
+            let batch = BatchCall::from_section(&mut table, report);
+            table.finish(report);
+            batch
+        });
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let id = id?;
         Some(WriteType {
@@ -137,6 +144,7 @@ impl WriteType {
             if_match: if_match.map(|item| item.value.as_str().to_owned()),
             withdrawn,
             lock,
+            batch,
             assets,
             idempotency_key,
         })

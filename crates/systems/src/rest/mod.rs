@@ -1,6 +1,7 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
 mod asset;
+mod batch;
 mod lock;
 mod model;
 mod paging;

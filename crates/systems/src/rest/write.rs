@@ -9,11 +9,15 @@ use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, T
 use serde_json::{Map, Value as Json};
 use url::Url;
 
+use std::collections::HashMap;
+
+use super::batch::Row;
 use super::lock::Held;
 use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
+use crate::gather::Gatherer;
 use crate::http::{Answer, Body, Client, Credential, HeaderText, Limits, Method, Request, join_url, shown_url};
-use crate::profile::{Call, Filled, Profile, RevisionPlace, WriteType, scalar_text};
+use crate::profile::{Call, Filled, Profile, ProfileType, RevisionPlace, WriteType, scalar_text};
 use crate::{ErrorKind, SystemError, Write};
 
 /// Writes to a REST system by its profile.
@@ -23,6 +27,8 @@ pub struct RestWriter {
     base: Url,
     profile: Profile,
     pub(super) languages: LanguageCodes,
+    /// What waits to be sent in one call with others, by type.
+    batches: HashMap<TypeName, Gatherer<Json, Row>>,
 }
 
 impl RestWriter {
@@ -38,7 +44,11 @@ impl RestWriter {
         credential: Option<Credential>,
         limits: Limits,
     ) -> Result<Self, SystemError> {
-        Ok(RestWriter { client: Client::new(system, limits, credential)?, base, profile, languages })
+        let size = |known: &ProfileType| Some(known.write.as_ref()?.batch.as_ref()?.size);
+        let batches =
+            profile.types.iter().filter_map(|(kind, known)| Some((kind.clone(), Gatherer::new(size(known)?))));
+        let batches = batches.collect();
+        Ok(RestWriter { client: Client::new(system, limits, credential)?, base, profile, languages, batches })
     }
 
     pub(super) fn error(&self, message: impl Into<String>) -> SystemError {
@@ -211,8 +221,9 @@ impl Write for RestWriter {
         self.profile.model().get(kind)
     }
 
-    fn at_once(&self, _: &TypeName) -> usize {
-        self.client.limits().concurrency
+    fn at_once(&self, kind: &TypeName) -> usize {
+        let batch = self.write_type(kind).ok().and_then(|write| write.batch.as_ref());
+        batch.map_or(self.client.limits().concurrency, |batch| batch.size.max(self.client.limits().concurrency))
     }
 
     fn failures_borne(&self) -> u32 {
@@ -370,6 +381,16 @@ impl RestWriter {
         if request.within_whole {
             self.complete(write, order, &mut request).await?;
         }
+        if let (Some(batch), Some(gatherer), None) = (&write.batch, self.batches.get(kind), held)
+            && let Some(Body::Json(Json::Object(body), _)) = &request.body
+            && let Some(item) = self.batch_item(write, batch, order, body)
+        {
+            let row = gatherer.send(item, |items| self.send_batch(batch, items)).await;
+            let lost = || Err(ErrorKind::Broken("the call it was in was given up".to_owned()));
+            let (status, document) = row.unwrap_or_else(lost).map_err(|kind| self.client.error(&request, kind))?;
+            let answer = Answer { status, headers: Vec::new(), body: document.to_string().into_bytes(), moved: None };
+            return self.written(kind, order, &answer);
+        }
         if let Some(held) = held {
             request = held.bearing(request);
         }
@@ -410,7 +431,7 @@ impl RestWriter {
 }
 
 /// An identifier as it was given: a number goes back as a number.
-fn identifier(id: &EntryId) -> Json {
+pub(super) fn identifier(id: &EntryId) -> Json {
     id.as_str().parse::<i64>().map_or_else(|_| Json::String(id.to_string()), |number| Json::Number(number.into()))
 }
 

@@ -1,0 +1,78 @@
+//! Several documents in one call, each settled by its own result.
+
+use diaporos_core::plan::Order;
+use serde_json::{Map, Value as Json};
+
+use super::write::RestWriter;
+use crate::http::failure;
+use crate::profile::{BatchCall, Filled, WriteType};
+use crate::{ErrorKind, SystemError};
+
+/// What became of one document: its status and as it is now, or what was wrong.
+pub(super) type Row = Result<(u16, Json), ErrorKind>;
+
+impl RestWriter {
+    /// The document that goes into a batch; none where the order does not go so.
+    pub(super) fn batch_item(
+        &self,
+        write: &WriteType,
+        batch: &BatchCall,
+        order: &Order,
+        body: &Map<String, Json>,
+    ) -> Option<Json> {
+        let mut item = body.clone();
+        match order {
+            Order::Create { .. } if write.publish.is_none() => {}
+            Order::Update { id, revision, .. } if write.publish.is_none() => {
+                item.insert(batch.id.clone(), super::write::identifier(id));
+                if let (Some(member), Some(revision)) = (&batch.revision, revision) {
+                    let number = revision.as_str().parse::<i64>();
+                    let revision = number.map_or_else(|_| Json::String(revision.to_string()), Json::from);
+                    item.insert(member.clone(), revision);
+                }
+            }
+            _ => return None,
+        }
+        Some(Json::Object(item))
+    }
+
+    /// Sends documents together. Where the call as a whole fails, so does each of them.
+    pub(super) async fn send_batch(&self, batch: &BatchCall, items: Vec<Json>) -> Vec<Row> {
+        let count = items.len();
+        let all = |kind: ErrorKind| vec![Err(kind); count];
+        let mut request = match self.call(&batch.call, Filled::default()) {
+            Ok(request) => request,
+            Err(error) => return all(error.kind),
+        };
+        let mut body = batch.call.body.clone();
+        body.insert(batch.items.clone(), Json::Array(items));
+        request.body = Some(batch.call.json(body));
+        let answer = match self.client.write(&request).await {
+            Ok(answer) => answer,
+            Err(SystemError { kind, .. }) => return all(kind),
+        };
+        let json = match answer.json() {
+            Ok(json) => json,
+            Err(kind) => return all(kind),
+        };
+        let results = batch.results.all(&json);
+        if results.len() != count {
+            let message = format!("a call with {count} documents was answered with {} results", results.len());
+            return all(ErrorKind::Content(message));
+        }
+        results.into_iter().map(|result| row(batch, result)).collect()
+    }
+}
+
+fn row(batch: &BatchCall, result: &Json) -> Row {
+    let status = batch.status.first(result).and_then(Json::as_u64).and_then(|status| u16::try_from(status).ok());
+    let document = match &batch.document {
+        Some(at) => at.first(result).cloned().unwrap_or_default(),
+        None => result.clone(),
+    };
+    match status {
+        Some(status @ 200..300) => Ok((status, document)),
+        Some(status) => Err(failure(status, result.to_string().as_bytes(), None)),
+        None => Err(ErrorKind::Content(format!("a result has no status at `{}`", batch.status.as_str()))),
+    }
+}
