@@ -169,3 +169,105 @@ fn a_batch_is_settled_entry_by_entry() {
     hub.nothing_is_doubled();
     assert_eq!(hub.json(&["push", "profiles"])["requests"], 0);
 }
+
+/// The lane's pages name those of their relatives.
+fn with_relatives(hub: &Hub, more: &str) {
+    hub.world.pages.learn_field("related");
+    hub.alter("profiles/visitor-site.toml", "topics  = {", "related = { kind = \"text\", many = true }\ntopics  = {");
+    hub.alter(
+        "diaporos.toml",
+        "topics  = 'tags",
+        "related = 'relatives | each counterpart | present'\ntopics  = 'tags",
+    );
+    hub.alter(
+        "diaporos.toml",
+        "match = \"slug\"                                   #",
+        &format!("{more}match = \"slug\"  #"),
+    );
+}
+
+#[test]
+fn an_entry_goes_after_those_that_it_refers_to() {
+    let hub = Hub::pulled();
+    with_relatives(&hub, "");
+    hub.world.plants.edit("p-001", &serde_json::json!({ "relatives": ["p-027"] }));
+    hub.world.plants.edit("p-027", &serde_json::json!({ "relatives": ["p-026"] }));
+    hub.world.plants.edit("p-026", &serde_json::json!({ "relatives": [] }));
+    hub.good(&["pull", "catalogue"]);
+    let planned = hub.json(&["push", "profiles", "--dry-run"]);
+    let pushed = hub.json(&["push", "profiles"]);
+    assert_eq!(planned["created"], pushed["created"]);
+    let order: Vec<&str> =
+        pushed["steps"].as_array().unwrap().iter().filter_map(|row| row["address"].as_str()).collect();
+    let at = |id: &str| order.iter().position(|address| address.ends_with(id)).unwrap();
+    assert!(at("p-026") < at("p-027") && at("p-027") < at("p-001"), "{order:?}");
+    let page = hub.world.pages.with_slug("royal-fern").swap_remove(0);
+    assert_eq!(page["related"].as_array().unwrap().len(), 1, "{page}");
+    assert_eq!(page["version"], 5, "it was there as version 4, and written once: {page}");
+}
+
+#[test]
+fn a_reference_to_what_does_not_go_is_left_out_or_holds() {
+    for (policy, held) in [("", false), ("references = \"hold\"\n", true)] {
+        let hub = Hub::pulled();
+        with_relatives(&hub, policy);
+        hub.world.plants.set_status("p-002", "retired");
+        hub.world.plants.edit("p-001", &serde_json::json!({ "relatives": ["p-002"] }));
+        hub.good(&["pull", "catalogue"]);
+        let pushed = hub.json(&["push", "profiles"]);
+        let why = "it refers to `catalogue/plant-profile/p-002`, which does not go on the lane `profiles`";
+        let row =
+            pushed["steps"].as_array().unwrap().iter().find(|row| row["address"] == "catalogue/plant-profile/p-001");
+        let row = row.unwrap();
+        assert!(row["message"].as_str().unwrap().contains(why), "{row}");
+        assert_eq!(row["step"] == "hold", held, "{row}");
+        if held {
+            hub.world.plants.set_status("p-002", "published");
+            hub.good(&["pull", "catalogue"]);
+            hub.json(&["push", "profiles"]);
+            assert!(!hub.good(&["holds"]).contains("p-001"), "once the other goes, so does it");
+        }
+    }
+}
+
+#[test]
+fn a_push_gives_up_a_system_that_fails_again_and_again() {
+    let hub = Hub::pulled();
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout   = \"10s\"\nfailures = 5\nconcurrency = 2");
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        times: None,
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::Status { status: 503 }, "POST")
+    });
+    let told = hub.run(&["push", "profiles"]);
+    assert!(told.stderr.contains("fails again and again, so the rest was not tried"), "{}", told.stderr);
+    let tried = hub.world.visitor_site.asked().iter().filter(|asked| asked.method == "POST" && asked.writes()).count();
+    assert!(tried < 40, "{tried} of 60 pages were tried");
+    hub.world.visitor_site.mend();
+    assert_eq!(hub.json(&["push", "profiles"])["created"], 21, "what was not sent is owed still");
+}
+
+#[cfg(unix)]
+#[test]
+fn a_first_ctrl_c_finishes_what_is_under_way() {
+    let hub = Hub::with_plants(400);
+    hub.good(&["pull"]);
+    hub.world.visitor_site.fail(diaporos_demo::Rule::always(diaporos_demo::Fault::StallAfter { millis: 20 }));
+    let mut child = hub
+        .command(&["push"])
+        .stdout(std::process::Stdio::piped())
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    hub.wait_until(|world| world.visitor_site.asked().iter().filter(|asked| asked.writes()).count() > 30);
+    let killed = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
+    assert!(killed.success());
+    let output = child.wait().unwrap();
+    assert!(output.code().is_some(), "it ended by itself");
+    let status = hub.json(&["status"]);
+    assert_eq!(status[0]["in_doubt"], 0, "nothing is left in doubt: {status}");
+    assert!(status[0]["owed"].as_u64().unwrap() > 0, "{status}");
+    hub.world.visitor_site.mend();
+    hub.run(&["push"]).ends(3);
+    hub.nothing_is_doubled();
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+}

@@ -32,7 +32,7 @@ pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::PlaceType;
 pub(crate) use query::{Query, scalar_text};
 pub(crate) use read_type::{Embedded, Id, ReadType};
-pub(crate) use write_type::{RevisionPlace, WriteType};
+pub(crate) use write_type::{LanguageNodes, RevisionPlace, WriteType};
 
 /// How a REST system is read and written.
 #[derive(Debug, Clone)]

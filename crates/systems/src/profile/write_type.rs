@@ -13,6 +13,12 @@ pub(crate) struct WriteType {
     pub(crate) documents: Documents,
     /// The members that hold language and item, where there is a document per language.
     pub(crate) rows: Option<LanguageRows>,
+    /// Whether each language of a document has an address of its own, `{id}` and `{language}`.
+    pub(crate) by_address: bool,
+    /// How languages stand in a text as XML, where they do.
+    pub(crate) nodes: Option<LanguageNodes>,
+    /// Adds a language to a document that has others, where that is another call than `create`.
+    pub(crate) add: Option<Call>,
     /// Finds documents by key.
     pub(crate) find: Option<Call>,
     /// Where `find` answers with them.
@@ -56,6 +62,15 @@ pub(crate) enum RevisionPlace {
     Body(Query),
 }
 
+/// Languages as elements of an XML text: `<text lang="en">…</text>`.
+#[derive(Debug, Clone)]
+pub(crate) struct LanguageNodes {
+    /// The elements' name.
+    pub(crate) element: String,
+    /// The attribute that holds the language.
+    pub(crate) attribute: String,
+}
+
 /// The members of a document that hold its language, and what joins it to its other languages.
 #[derive(Debug, Clone)]
 pub(crate) struct LanguageRows {
@@ -67,17 +82,17 @@ pub(crate) struct LanguageRows {
 
 impl WriteType {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<WriteType> {
-        let (documents, rows) = match section.section("languages", report) {
-            None => (Some(Documents::One), None),
-            Some(mut languages) => {
-                let read = language_shape(&mut languages, report);
-                languages.finish(report);
-                read
-            }
-        };
+        let mut shape = Shape { documents: Some(Documents::One), ..Shape::default() };
+        if let Some(mut languages) = section.section("languages", report) {
+            shape = language_shape(&mut languages, report);
+            languages.finish(report);
+        }
+        let Shape { documents, rows, by_address, nodes } = shape;
         let find = Call::from_key(section, "find", &["key", "language"], report);
         let found = Query::from_key(section, "found", report);
-        let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, &["id"], report);
+        let places: &[&str] = if by_address { &["id", "language"] } else { &["id"] };
+        let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, places, report);
+        let add = one(section, "add", report);
         let read = one(section, "read", report);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
@@ -131,6 +146,9 @@ impl WriteType {
         Some(WriteType {
             documents: documents?,
             rows,
+            by_address,
+            nodes,
+            add,
             find,
             found: found.unwrap_or_else(|| id.clone()),
             read: read?,
@@ -151,33 +169,50 @@ impl WriteType {
     }
 }
 
-fn language_shape(section: &mut Section<'_>, report: &mut Report) -> (Option<Documents>, Option<LanguageRows>) {
-    let Some(shape) = section.required_text("shape", report) else { return (None, None) };
+/// How languages go into documents, as it is read.
+#[derive(Default)]
+struct Shape {
+    documents: Option<Documents>,
+    rows: Option<LanguageRows>,
+    by_address: bool,
+    nodes: Option<LanguageNodes>,
+}
+
+fn language_shape(section: &mut Section<'_>, report: &mut Report) -> Shape {
+    let Some(shape) = section.required_text("shape", report) else { return Shape::default() };
     let text = |section: &mut Section<'_>, key, report: &mut Report| {
         section.text(key, report).map(|item| item.value.as_str().to_owned())
     };
     match shape.value.as_str() {
-        "map" => (Some(Documents::One), None),
+        "map" => Shape { documents: Some(Documents::One), ..Shape::default() },
+        "xml" => {
+            let element = text(section, "element", report).unwrap_or_else(|| "text".to_owned());
+            let attribute = text(section, "attribute", report).unwrap_or_else(|| "lang".to_owned());
+            let nodes = Some(LanguageNodes { element, attribute });
+            Shape { documents: Some(Documents::One), nodes, ..Shape::default() }
+        }
+        "address" => Shape { documents: Some(Documents::PerLanguage), by_address: true, ..Shape::default() },
         "row" => {
             let language = section.required_text("language", report).map(|item| item.value.as_str().to_owned());
             let item = text(section, "item", report);
-            (Some(Documents::PerLanguage), language.map(|language| LanguageRows { language, item }))
+            let rows = language.map(|language| LanguageRows { language, item });
+            Shape { documents: Some(Documents::PerLanguage), rows, ..Shape::default() }
         }
         "one" => {
-            let Some(item) = section.required_text("language", report) else { return (None, None) };
+            let Some(item) = section.required_text("language", report) else { return Shape::default() };
             match item.value.as_str().parse() {
-                Ok(tag) => (Some(Documents::OneLanguage(tag)), None),
+                Ok(tag) => Shape { documents: Some(Documents::OneLanguage(tag)), ..Shape::default() },
                 Err(error) => {
                     report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
-                    (None, None)
+                    Shape::default()
                 }
             }
         }
         other => {
             let finding =
                 Diagnostic::error(Code::BadValue, shape.span, format!("`{other}` is not a shape of languages"));
-            report.add(finding.suggest(other, ["map", "row", "one"]));
-            (None, None)
+            report.add(finding.suggest(other, ["map", "row", "address", "xml", "one"]));
+            Shape::default()
         }
     }
 }

@@ -2,6 +2,7 @@
 
 mod asset;
 mod batch;
+mod languages;
 mod lock;
 mod model;
 mod paging;

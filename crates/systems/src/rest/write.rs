@@ -12,6 +12,7 @@ use url::Url;
 use std::collections::HashMap;
 
 use super::batch::Row;
+use super::languages::{filled, from_nodes, split, to_nodes};
 use super::lock::Held;
 use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
@@ -81,7 +82,7 @@ impl RestWriter {
         id: &EntryId,
         revision: Option<&Revision>,
     ) -> Result<Request, SystemError> {
-        let mut request = self.call(call, Filled { id: id.as_str(), ..Filled::default() })?;
+        let mut request = self.call(call, filled(write, id))?;
         if let (Some(template), Some(revision)) = (&write.if_match, revision) {
             request = request.header("if-match", template.replace("{revision}", revision.as_str()));
         }
@@ -92,14 +93,20 @@ impl RestWriter {
     }
 
     /// Fields as the system takes them: a localised one as a map by its own codes.
-    fn body(&self, call: &Call, fields: &Record) -> Result<Map<String, Json>, SystemError> {
+    fn body(&self, write: &WriteType, call: &Call, fields: &Record) -> Result<Map<String, Json>, SystemError> {
         let mut body = call.body.clone();
         for (name, value) in fields {
             let json = match value {
                 Value::Localised(by_language) => {
                     let code = |tag| self.languages.code(tag).map_err(|error| self.error(error.to_string()));
                     let by_code = by_language.iter().map(|(tag, inner)| Ok((code(tag)?, to_json(inner))));
-                    Json::Object(by_code.collect::<Result<_, SystemError>>()?)
+                    match &write.nodes {
+                        None => Json::Object(by_code.collect::<Result<_, SystemError>>()?),
+                        Some(nodes) => {
+                            let by_code = by_code.collect::<Result<Vec<_>, SystemError>>()?;
+                            Json::String(to_nodes(nodes, &by_code))
+                        }
+                    }
                 }
                 other => to_json(other),
             };
@@ -113,10 +120,10 @@ impl RestWriter {
         &self,
         kind: &TypeName,
         write: &WriteType,
-        document: &Json,
+        (document, code): (&Json, &str),
         etag: Option<&str>,
     ) -> Result<Existing, SystemError> {
-        let id = self.document_id(write, document)?;
+        let id = self.document_id(write, document, code)?;
         let id = id.ok_or_else(|| self.error(format!("a `{kind}` has no id at `{}`", write.id.as_str())))?;
         let Json::Object(members) = document else { return Err(self.error(format!("a `{kind}` is not an object"))) };
         let localised = |name: &str| {
@@ -130,6 +137,10 @@ impl RestWriter {
                     let tagged =
                         by_code.iter().map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner))));
                     tagged.collect::<Option<_>>().map_or_else(|| from_json(json), Value::Localised)
+                }
+                Json::String(text) if localised(name) => {
+                    let nodes = write.nodes.as_ref();
+                    nodes.and_then(|nodes| from_nodes(nodes, &self.languages, text)).unwrap_or_else(|| from_json(json))
                 }
                 other => from_json(other),
             };
@@ -147,14 +158,18 @@ impl RestWriter {
         })
     }
 
-    fn document_id(&self, write: &WriteType, document: &Json) -> Result<Option<EntryId>, SystemError> {
+    fn document_id(&self, write: &WriteType, document: &Json, code: &str) -> Result<Option<EntryId>, SystemError> {
         let text = write.id.first(document).and_then(scalar_text);
+        let text = text.map(|id| if write.by_address { format!("{id}/{code}") } else { id });
         text.map(EntryId::new)
             .transpose()
             .map_err(|error| self.error(format!("a document's id cannot be used: {error}")))
     }
 
     fn item(&self, write: &WriteType, document: &Json) -> Option<EntryId> {
+        if write.by_address {
+            return write.id.first(document).and_then(scalar_text).and_then(|text| EntryId::new(text).ok());
+        }
         let member = write.rows.as_ref()?.item.as_ref()?;
         document.get(member).and_then(scalar_text).and_then(|text| EntryId::new(text).ok())
     }
@@ -171,7 +186,7 @@ impl RestWriter {
     /// the version the order is based on, nothing is sent.
     async fn complete(&self, write: &WriteType, order: &Order, request: &mut Request) -> Result<(), SystemError> {
         let Order::Update { id, revision, .. } = order else { return Ok(()) };
-        let reading = self.call(&write.read, Filled { id: id.as_str(), ..Filled::default() })?;
+        let reading = self.call(&write.read, filled(write, id))?;
         let answer = self.client.read(&reading).await?;
         let document = answer.json().map_err(|kind| self.client.error(&reading, kind))?;
         let now = self.revision(write, &document, answer.header("etag"));
@@ -204,9 +219,18 @@ impl RestWriter {
             Order::Create { key: Some(key), .. } if write.create.has("key") => EntryId::new(key.clone()).ok(),
             _ => None,
         };
-        let id = self.document_id(write, &document)?.or(known).or(chosen);
+        let code = match order {
+            Order::Create { language, .. } => self.code(language.as_ref())?.unwrap_or_default(),
+            _ => order.id().map_or("", |id| split(write, id).1).to_owned(),
+        };
+        // A language that was added belongs to the document that it was added to.
+        let added = match order {
+            Order::Create { item: Some(item), .. } if write.by_address => EntryId::new(format!("{item}/{code}")).ok(),
+            _ => None,
+        };
+        let id = self.document_id(write, &document, &code)?.or(known).or(chosen).or(added);
         let revision = self.revision(write, &document, etag);
-        let fields = self.existing(kind, write, &document, etag).ok().map(|shown| shown.fields);
+        let fields = self.existing(kind, write, (&document, &code), etag).ok().map(|shown| shown.fields);
         Ok(Written { id, item: self.item(write, &document), revision, fields, status: answer.status })
     }
 }
@@ -245,18 +269,18 @@ impl Write for RestWriter {
             answer => answer?,
         };
         let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
-        write.found.all(&json).into_iter().map(|document| self.existing(kind, write, document, None)).collect()
+        write.found.all(&json).into_iter().map(|document| self.existing(kind, write, (document, &code), None)).collect()
     }
 
     async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
         let write = self.write_type(kind)?;
-        let request = self.call(&write.read, Filled { id: id.as_str(), ..Filled::default() })?;
+        let request = self.call(&write.read, filled(write, id))?;
         let answer = match self.client.read(&request).await {
             Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
             answer => answer?,
         };
         let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
-        self.existing(kind, write, &json, answer.header("etag")).map(Some)
+        self.existing(kind, write, (&json, split(write, id).1), answer.header("etag")).map(Some)
     }
 
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
@@ -264,13 +288,16 @@ impl Write for RestWriter {
         match order {
             Order::Create { fields, language, item, key } => {
                 let code = self.code(language.as_ref())?.unwrap_or_default();
-                let filled = Filled { key: key.as_deref().unwrap_or_default(), language: &code, ..Filled::default() };
-                let mut request = self.call(&write.create, filled)?;
+                let id = item.as_ref().map_or("", EntryId::as_str);
+                let filled =
+                    Filled { key: key.as_deref().unwrap_or_default(), language: &code, id, ..Filled::default() };
+                let call = write.add.as_ref().filter(|_| item.is_some()).unwrap_or(&write.create);
+                let mut request = self.call(call, filled)?;
                 if write.create.method == Method::Put {
                     // Nothing that is there already is replaced (RFC 9110 §13.1.2).
                     request = request.header("if-none-match", "*");
                 }
-                let mut body = self.body(&write.create, fields)?;
+                let mut body = self.body(write, call, fields)?;
                 if let Some(rows) = &write.rows {
                     if let Some(code) = self.code(language.as_ref())? {
                         body.insert(rows.language.clone(), Json::String(code));
@@ -279,12 +306,12 @@ impl Write for RestWriter {
                         body.insert(member.clone(), identifier(item));
                     }
                 }
-                request.body = Some(write.create.json(body));
+                request.body = Some(call.json(body));
                 Ok(request)
             }
             Order::Update { id, revision, fields, .. } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
-                request.body = Some(write.update.json(self.body(&write.update, fields)?));
+                request.body = Some(write.update.json(self.body(write, &write.update, fields)?));
                 // PUT replaces (RFC 9110 §9.3.4): what is not sent would be lost.
                 request.within_whole = write.update.method == Method::Put;
                 Ok(request)
@@ -311,7 +338,8 @@ impl Write for RestWriter {
         let Some((calls, id)) = write.lock.as_ref().zip(order.id()) else {
             return self.save(kind, write, order, attempt, None).await;
         };
-        let held = self.lock(calls, id).await?;
+        let whole = EntryId::new(split(write, id).0).map_err(|error| self.error(error.to_string()))?;
+        let held = self.lock(calls, &whole).await?;
         let written = tokio::select! {
             written = self.save(kind, write, order, attempt, Some(&held)) => written,
             () = self.keep(&held) => Err(self.error("a lock's renewal ended, which it never does")),
@@ -457,8 +485,12 @@ withdrawn = { at = "$.status", words = ["hidden"] }
 "#;
 
     fn writer(languages: &str) -> RestWriter {
+        writer_by(CALLS, languages)
+    }
+
+    fn writer_by(calls: &str, languages: &str) -> RestWriter {
         let text = format!(
-            "[types.page.fields]\nheading = {{ kind = \"text\", localised = true }}\n[types.page.write]\n{CALLS}{languages}\n"
+            "[types.page.fields]\nheading = {{ kind = \"text\", localised = true }}\n[types.page.write]\n{calls}{languages}\n"
         );
         let (profile, report) = read_profile(Source { name: "p".into(), text }, ProfileKind::Rest);
         assert_eq!(report.findings, []);
@@ -530,7 +562,7 @@ withdrawn = { at = "$.status", words = ["hidden"] }
         let map = writer("");
         let write = map.write_type(&kind()).unwrap();
         let document = json!({ "id": 7, "version": 3, "status": "hidden", "heading": { "eng": "Fern", "fra": "Fougère" }, "banner": { "x": 1 } });
-        let existing = map.existing(&kind(), write, &document, None).unwrap();
+        let existing = map.existing(&kind(), write, (&document, ""), None).unwrap();
         assert_eq!((existing.id.as_str(), existing.revision.unwrap().as_str()), ("7", "3"));
         assert_eq!(existing.presence, Presence::Withdrawn);
         let localised = fields(json!({ "h": { "@languages": { "en": "Fern", "fr": "Fougère" } } }));
@@ -540,7 +572,55 @@ withdrawn = { at = "$.status", words = ["hidden"] }
             "what is not localised by the type is not read so"
         );
         for broken in [json!({}), json!([]), json!({ "id": { "a": 1 } })] {
-            assert!(map.existing(&kind(), write, &broken, None).is_err(), "{broken}");
+            assert!(map.existing(&kind(), write, (&broken, ""), None).is_err(), "{broken}");
         }
+    }
+
+    #[test]
+    fn languages_at_addresses_of_their_own_and_as_elements() {
+        let calls = r#"find = "GET /pages?slug={key}&lang={language}"
+found = "$[*]"
+read = "GET /pages/{id}/{language}"
+create = "POST /pages?lang={language}"
+add = "PUT /pages/{id}/{language}"
+update = "PATCH /pages/{id}/{language}"
+id = "$.id"
+"#;
+        let address = writer_by(calls, "languages = { shape = \"address\" }");
+        let french = Some("fr".parse().unwrap());
+        let plain = fields(json!({ "heading": "Fougère" }));
+        let create = |item: Option<&str>| Order::Create {
+            fields: plain.clone(),
+            language: french.clone(),
+            item: item.map(|item| EntryId::new(item).unwrap()),
+            key: None,
+        };
+        let update = Order::Update {
+            id: EntryId::new("7/fra").unwrap(),
+            revision: None,
+            fields: plain.clone(),
+            language: french.clone(),
+        };
+        for (order, expected) in [
+            (create(None), "POST http://site.example/api/pages?lang=fra"),
+            (create(Some("7")), "PUT http://site.example/api/pages/7/fra"),
+            (update, "PATCH http://site.example/api/pages/7/fra"),
+        ] {
+            let request = address.request(&kind(), &order).unwrap();
+            assert_eq!(format!("{} {}", request.method.word(), request.url), expected);
+        }
+        let write = address.write_type(&kind()).unwrap();
+        let found = address.existing(&kind(), write, (&json!({ "id": 7, "heading": "Fougère" }), "fra"), None).unwrap();
+        assert_eq!((found.id.as_str(), found.item.unwrap().as_str()), ("7/fra", "7"));
+
+        let nodes = writer("languages = { shape = \"xml\", element = \"t\", attribute = \"l\" }");
+        let localised = fields(json!({ "heading": { "@languages": { "en": "Fern & moss", "fr": "Fougère" } } }));
+        let order = Order::Create { fields: localised.clone(), language: None, item: None, key: None };
+        let Some(Body::Json(body, _)) = nodes.request(&kind(), &order).unwrap().body else { panic!("a body") };
+        assert_eq!(body["heading"], "<t l=\"eng\">Fern &amp; moss</t><t l=\"fra\">Fougère</t>");
+        let write = nodes.write_type(&kind()).unwrap();
+        let found =
+            nodes.existing(&kind(), write, (&json!({ "id": 7, "heading": body["heading"] }), ""), None).unwrap();
+        assert_eq!(found.fields["heading"], localised["heading"]);
     }
 }
