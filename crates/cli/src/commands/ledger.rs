@@ -51,12 +51,12 @@ const COLUMNS: &[Column] = &[
     Column::text("address", "address"),
     Column::text("language", "lang"),
     Column::text("action", "action"),
-    Column::number("version", "version"),
+    Column::number("version", "ver"),
     Column::number("tries", "try"),
     Column::text("result", "result"),
     Column::number("status", "status"),
     Column::text("id_there", "id there"),
-    Column::text("request", "request"),
+    Column::prose("request", "request"),
     Column::prose("message", "message"),
 ];
 

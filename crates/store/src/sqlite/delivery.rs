@@ -329,7 +329,11 @@ pub(super) fn keep_counterpart(
     if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
         owe_readers(connection, entry)?;
     }
-    connection.prepare_cached("INSERT OR REPLACE INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
+    connection.prepare_cached(
+        // An update leaves the index of ids as it is where the id does.
+        "INSERT INTO counterpart VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET
+             id = excluded.id, item = excluded.item, revision = excluded.revision, fingerprint = excluded.fingerprint,
+             fields = excluded.fields, presence = excluded.presence, delivered = excluded.delivered, apart = excluded.apart")?.execute(
         params![
             lane,
             entry,

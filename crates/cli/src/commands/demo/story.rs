@@ -78,6 +78,26 @@ pub(super) const STORY: &[Step] = &[
     step("The next push asks the site what was done, and sends only the rest.", "push profiles", 3),
     after(
         |world| {
+            for page in world.pages.with_slug("bog-myrtle") {
+                world.pages.edit(page["id"].as_u64().unwrap_or_default(), &json!({ "teaser": "Smells of resin." }));
+            }
+            if let Some(id) = world.pages.with_slug("royal-fern").first().and_then(|page| page["id"].as_u64()) {
+                world.pages.lock(id, "Nia Parry", "2026-05-01T10:00:00Z");
+            }
+            world.plants.edit("p-001", &json!({ "habitat": "old wall" }));
+            world.plants.edit("p-007", &json!({ "habitat": "old wall" }));
+        },
+        "At the site an editor rewrites one page and has another open; both change at the source too.",
+        "pull catalogue",
+        0,
+    ),
+    step(
+        "What only they changed stays, what only we changed goes, and nobody's lock is broken.",
+        "push profiles --verify",
+        3,
+    ),
+    after(
+        |world| {
             world.bulletins.fail(Rule {
                 path: Some("fernhollow".to_owned()),
                 times: Some(1),
