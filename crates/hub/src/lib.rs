@@ -14,6 +14,7 @@ pub mod preview;
 pub mod probe;
 pub mod pull;
 pub mod push;
+pub mod reach;
 pub mod refs;
 pub mod resolve;
 pub mod review;

@@ -7,9 +7,11 @@ use clap::Args;
 use diaporos_core::change::{Difference, differences};
 use diaporos_core::plan::State;
 use diaporos_core::value::to_json;
+use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::reach::{Reach, reach};
 use diaporos_store::{ChangeFilter, ChangeRow, Store};
 use jiff::Timestamp;
-use serde_json::json;
+use serde_json::{Map, Value as Json, json};
 
 use super::{address, lane, no_entry};
 use crate::context::Context;
@@ -19,7 +21,7 @@ use crate::output::{Cell, Column, Format, Sheet, fields, moment, one_line, words
 /// Show what changed at the sources: entry by entry, field by field, the newest first.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos changes --since 2h\n  diaporos changes catalogue/plant-profile/p-006\n  diaporos changes --lane profiles --format jsonl\n\nA field that was changed stands with what went as `[-…-]` and what came as `{+…+}`; on a terminal in red and green."
+    after_help = "Examples:\n  diaporos changes --since 2h\n  diaporos changes catalogue/plant-profile/p-006\n  diaporos changes --lane profiles --format jsonl\n\nA field that was changed stands with what went as `[-…-]` and what came as `{+…+}`; on a terminal in red and green. `→ LANE` says what of it a lane delivers; a change that alters nothing of that is not sent."
 )]
 pub(crate) struct Changes {
     /// The changes of one entry, as `system/type/id`.
@@ -46,6 +48,7 @@ const COLUMNS: &[Column] = &[
     Column::text("what", "what"),
     Column::text("state", "state"),
     Column::prose("fields", "fields"),
+    Column::prose("reaches", "reaches"),
 ];
 /// Changes in a table where the user does not say how many.
 const USUAL: usize = 20;
@@ -70,12 +73,25 @@ pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
     }
     filter.since = args.since.as_deref().map(|text| since(text, Context::now())).transpose()?;
     let most = args.most.or((context.format == Format::Table).then_some(USUAL)).unwrap_or(usize::MAX);
+    let wanted = |name: &str| args.lane.as_deref().is_none_or(|lane| lane == name);
+    let lanes: Vec<&ConfiguredLane> =
+        config.lanes.iter().filter(|(name, _)| wanted(name.as_str())).map(|(_, lane)| lane).collect();
     if context.format == Format::Table {
-        draw(&store, &filter, most, context)?;
+        draw(&store, &filter, &lanes, most, context)?;
     } else {
-        rows(&store, &filter, most, context)?;
+        rows(&store, &filter, &lanes, most, context)?;
     }
     Ok(Exit::Done)
+}
+
+/// What a change alters of what each lane delivers, by lane.
+fn reaches(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Result<Vec<(String, Reach)>, Failure> {
+    let mut found = Vec::new();
+    for lane in lanes {
+        let reach = reach(store, lane, change, Context::now())?;
+        found.extend(reach.map(|reach| (lane.lane.name.to_string(), reach)));
+    }
+    Ok(found)
 }
 
 /// A duration before now, a date, or a moment.
@@ -108,7 +124,13 @@ fn found(change: &ChangeRow) -> Vec<Difference> {
     }
 }
 
-fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) -> Result<(), Failure> {
+fn draw(
+    store: &Store,
+    filter: &ChangeFilter,
+    lanes: &[&ConfiguredLane],
+    most: usize,
+    context: &Context,
+) -> Result<(), Failure> {
     let mut out = Context::out();
     let (mut shown, mut more, mut apart) = (0, false, false);
     store.changes(filter, |change| -> Result<_, Failure> {
@@ -138,6 +160,12 @@ fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) ->
             let (old, new) = (fields::value_text(&one.old), fields::value_text(&one.new));
             writeln!(out, "  {name:widest$}  {}", words::draw(&old, &new, context.terminal.colour))?;
         }
+        // Of what is new everything goes, which needs no saying.
+        if change.before.is_some() {
+            for (lane, reach) in reaches(store, lanes, &change)? {
+                writeln!(out, "  → {lane}: {}", reach.told())?;
+            }
+        }
         Ok(ControlFlow::Continue(()))
     })?;
     if shown == 0 {
@@ -149,7 +177,13 @@ fn draw(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) ->
     Ok(())
 }
 
-fn rows(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) -> Result<(), Failure> {
+fn rows(
+    store: &Store,
+    filter: &ChangeFilter,
+    lanes: &[&ConfiguredLane],
+    most: usize,
+    context: &Context,
+) -> Result<(), Failure> {
     let mut sheet = Sheet::new(context, COLUMNS);
     store.changes(filter, |change| -> Result<_, Failure> {
         if sheet.rows() >= most as u64 {
@@ -171,6 +205,14 @@ fn rows(store: &Store, filter: &ChangeFilter, most: usize, context: &Context) ->
             Cell::word(what(&change)),
             Cell::word(change.state.word()),
             Cell { json: json!(told), ..Cell::text(names.join(", ")) },
+            {
+                let reaches = reaches(store, lanes, &change)?;
+                let told: Vec<String> =
+                    reaches.iter().map(|(lane, reach)| format!("{lane}: {}", reach.told())).collect();
+                let json: Map<String, Json> =
+                    reaches.into_iter().map(|(lane, reach)| (lane, Json::String(reach.told()))).collect();
+                Cell { json: Json::Object(json), ..Cell::text(told.join("; ")) }
+            },
         ]);
         Ok(ControlFlow::Continue(()))
     })?;

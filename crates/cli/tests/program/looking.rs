@@ -212,3 +212,22 @@ fn what_changed_at_the_sources() {
     assert_eq!(hub.json(&["changes", "--since", "1h"]).as_array().unwrap().len(), 64);
     assert!(hub.run(&["changes", "--since", "soon"]).ends(2).stderr.contains("neither a duration nor a moment"));
 }
+
+#[test]
+fn a_change_that_alters_nothing_of_what_is_delivered_is_told_apart() {
+    let hub = Hub::pushed();
+    hub.world.plants.edit("p-006", &serde_json::json!({ "habitat": "old wall" }));
+    hub.world.plants.edit("p-007", &serde_json::json!({ "latin_name": "Myrica gale L." }));
+    hub.world.plants.set_status("p-008", "retired");
+    hub.good(&["pull", "catalogue"]);
+    let told = hub.good(&["changes", "--lane", "profiles", "--most", "3"]);
+    for expected in
+        ["→ profiles: section", "→ profiles: nothing, what it delivers is as it was", "→ profiles: goes no longer"]
+    {
+        assert!(told.contains(expected), "{told}");
+    }
+    let rows = hub.json(&["changes", "catalogue/plant-profile/p-007"]);
+    assert_eq!(rows[0]["reaches"]["profiles"], "nothing, what it delivers is as it was", "{rows}");
+    let pushed = hub.json(&["push", "profiles"]);
+    assert_eq!((&pushed["updated"], &pushed["withdrawn"]), (&serde_json::json!(1), &serde_json::json!(1)), "{pushed}");
+}

@@ -1,0 +1,86 @@
+//! What a change at a source alters of what lanes deliver.
+
+use std::collections::BTreeSet;
+
+use diaporos_core::lane::{Document, Mapped};
+use diaporos_store::{ChangeRow, Due, EntryRow, Store, StoreError};
+use jiff::Timestamp;
+
+use crate::config::ConfiguredLane;
+use crate::push::map;
+
+/// What a change alters of what a lane delivers.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Reach {
+    /// Nothing: what goes is as it was.
+    Nothing,
+    /// These destination fields.
+    Fields(Vec<String>),
+    /// The entry goes now, and did not before.
+    Comes,
+    /// It went before, and does not now.
+    Leaves,
+    /// It went neither before nor now.
+    Outside,
+    /// It cannot go: a fault, or a rule that it breaks.
+    Held,
+}
+
+impl Reach {
+    /// The reach in words.
+    #[must_use]
+    pub fn told(&self) -> String {
+        match self {
+            Reach::Nothing => "nothing, what it delivers is as it was".to_owned(),
+            Reach::Fields(fields) => fields.join(", "),
+            Reach::Comes => "goes now".to_owned(),
+            Reach::Leaves => "goes no longer".to_owned(),
+            Reach::Outside => "does not go".to_owned(),
+            Reach::Held => "cannot go".to_owned(),
+        }
+    }
+}
+
+/// Maps both sides of a change on a lane, as everything else is today.
+///
+/// # Errors
+/// Where the store fails.
+pub fn reach(
+    store: &Store,
+    lane: &ConfiguredLane,
+    change: &ChangeRow,
+    now: Timestamp,
+) -> Result<Option<Reach>, StoreError> {
+    let end = &lane.lane.from;
+    if (&end.system, &end.kind) != (&change.address.system, &change.address.kind) {
+        return Ok(None);
+    }
+    let Some(due) = store.look_at(&lane.lane.name, &change.address)? else { return Ok(None) };
+    // A person's wish to keep it off is no change at the source.
+    let due = Due { taken_off: false, ..due };
+    let side = |state, fields: &diaporos_core::value::Record| {
+        let entry = EntryRow { state, fields: fields.clone(), changed: change.at, ..due.entry.clone() };
+        map(store, lane, &Due { entry, ..due.clone() }, now).mapped
+    };
+    let after = side(change.state, &change.fields);
+    let before = change.before.as_ref().map_or(Mapped::Outside, |(state, fields)| side(*state, fields));
+    Ok(Some(match (before, after) {
+        (Mapped::Outside, Mapped::Outside) => Reach::Outside,
+        (_, Mapped::Outside) => Reach::Leaves,
+        (_, Mapped::Broken(_) | Mapped::Faulty(_)) => Reach::Held,
+        (Mapped::Goes { documents: before, .. }, Mapped::Goes { documents: after, .. }) => altered(&before, &after),
+        (_, Mapped::Goes { .. }) => Reach::Comes,
+    }))
+}
+
+fn altered(before: &[Document], after: &[Document]) -> Reach {
+    let mut fields = BTreeSet::new();
+    for document in after {
+        let old = before.iter().find(|old| old.language == document.language);
+        let differs = |name: &&String| old.is_none_or(|old| old.fields.get(*name) != document.fields.get(*name));
+        fields.extend(document.fields.keys().filter(differs).cloned());
+    }
+    let lost = before.iter().filter(|old| !after.iter().any(|new| new.language == old.language));
+    fields.extend(lost.flat_map(|old| old.fields.keys().cloned()));
+    if fields.is_empty() { Reach::Nothing } else { Reach::Fields(fields.into_iter().collect()) }
+}
