@@ -160,6 +160,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
         .route("/api/pages/batch", post(batch))
+        .route("/api/pages/{id}/publish", post(publish))
         .route("/api/media", get(find_media).post(take_media))
         .route("/pictures/{name}", get(picture))
         .route("/api/types/{name}", get(show_type))
@@ -211,6 +212,11 @@ async fn update(
     with_row(&site, id, &headers, |pages| {
         pages.change(id, &body).map_or_else(|| StatusCode::NOT_FOUND.into_response(), |row| answer(StatusCode::OK, row))
     })
+}
+
+async fn publish(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
+    let live = Map::from_iter([("status".to_owned(), json!("live"))]);
+    update(State(site), Path(id), headers, Json(live)).await
 }
 
 async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {

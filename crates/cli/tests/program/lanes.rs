@@ -271,3 +271,30 @@ fn a_first_ctrl_c_finishes_what_is_under_way() {
     hub.nothing_is_doubled();
     assert_eq!(hub.json(&["push"])["requests"], 0);
 }
+
+#[test]
+fn publishing_may_be_a_step_of_its_own() {
+    let hub = Hub::pulled();
+    let site = "profiles/visitor-site.toml";
+    hub.alter(site, "body = { status = \"live\" } }", "body = { status = \"draft\" } }");
+    hub.alter(site, "words = [\"withdrawn\"]", "words = [\"withdrawn\", \"draft\"]");
+    hub.alter(site, "withdraw  =", "publish   = \"POST /api/pages/{id}/publish\"\nwithdraw  =");
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        path: Some("/publish".to_owned()),
+        after: 5,
+        times: Some(1),
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::LoseAnswer, "POST")
+    });
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        path: Some("/publish".to_owned()),
+        after: 9,
+        times: Some(1),
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::Status { status: 422 }, "POST")
+    });
+    hub.json(&["push"]);
+    hub.run(&["push"]).ends(3);
+    assert!(hub.world.pages.rows().iter().all(|row| row["status"] == "live"), "everything that was saved is on view");
+    hub.nothing_is_doubled();
+    let end = hub.json(&["push", "--verify"]);
+    assert_eq!((&end["requests"], &end["held"]), (&serde_json::json!(0), &serde_json::json!(4)), "{end}");
+}

@@ -462,4 +462,35 @@ fn a_document_database_as_destination_and_source() {
     let pulled = hub.json(&["pull", "store"]);
     assert_eq!((pulled["gone"].as_u64(), pulled["new"].as_u64()), (Some(1), Some(0)), "{pulled}");
     assert_eq!(hub.json(&["push", "out", "--verify"])["requests"], 0);
+
+    // A file is kept once, as an attachment.
+    let pictures = TempDir::new().unwrap();
+    std::fs::write(pictures.path().join("fern.png"), b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\x01").unwrap();
+    let serve = "import http.server, functools, sys\ns = http.server.ThreadingHTTPServer(('127.0.0.1', 0), functools.partial(http.server.SimpleHTTPRequestHandler, directory=sys.argv[1]))\nprint(s.server_port, flush=True)\ns.serve_forever()\n";
+    let mut command = Command::new("python3");
+    command.args(["-c", serve]).arg(pictures.path()).stdout(Stdio::piped()).stderr(Stdio::null());
+    let Ok(mut process) = command.spawn() else { return skipped("no Python on this machine") };
+    let mut port = String::new();
+    BufReader::new(process.stdout.take().unwrap()).read_line(&mut port).unwrap();
+    let images = Peer { process, url: format!("http://127.0.0.1:{}", port.trim()) };
+    hub.write(
+        "kiosk.toml",
+        &format!(
+            "{}\n[types.page.write.assets]\ntypes = \"image/*\"\n",
+            KIOSK.replace("[types.page.read]", "picture = { kind = \"asset\" }\n\n[types.page.read]")
+        ),
+    );
+    hub.alter("body = 'text'", &format!("body = 'text'\npicture = '{{ url: \"{}/fern.png\" }}'", images.url));
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!(pushed["updated"], 229, "{pushed}");
+    let id = document("fern-1")["picture"].as_str().unwrap().to_owned();
+    let size = curl(&[
+        "-o",
+        "/dev/null",
+        "-w",
+        "%{content_type} %{size_download}",
+        &format!("{}/kiosk/{id}/fern.png", server.url),
+    ]);
+    assert_eq!(size, "image/png 20", "{id}");
+    assert_eq!(hub.json(&["push", "out"])["requests"], 0);
 }

@@ -3,11 +3,13 @@
 use std::collections::HashMap;
 
 use async_trait::async_trait;
+use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json, json};
 use url::Url;
 
 use super::{Database, is_its_own};
+use crate::asset::Asset;
 use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
 use crate::http::{Body, Client, Credential, Limits, Method, Request};
@@ -139,8 +141,35 @@ impl Shelf for DocShelf {
         Ok(request)
     }
 
+    fn system(&self) -> &SystemName {
+        self.database.system()
+    }
+
+    fn limits(&self) -> &Limits {
+        self.database.client.limits()
+    }
+
     fn at_once(&self) -> usize {
         BULK
+    }
+
+    /// A file is the attachment of a document of its own, whose id is told by its content.
+    async fn keep_asset(&self, asset: &Asset) -> Result<String, SystemError> {
+        let place = format!("asset:{}", asset.hash);
+        if self.get(&place).await?.is_some() {
+            return Ok(place);
+        }
+        let file = json!({ "content_type": asset.media, "data": BASE64_STANDARD.encode(&asset.bytes) });
+        let document =
+            json!({ "_attachments": { (asset.name.clone()): file }, "media": asset.media, "name": asset.name });
+        let Json::Object(document) = document else { return Ok(place) };
+        match self.put(&place, &document, Base::Absent).await {
+            // Somebody was quicker, or an answer was lost: the content is what is in the id.
+            Err(error) if matches!(error.kind, ErrorKind::Differs { .. }) || error.kind.leaves_doubt() => {
+                self.get(&place).await?.map(|_| place).ok_or(error)
+            }
+            kept => kept.map(|_| place),
+        }
     }
 
     fn failures_borne(&self) -> u32 {

@@ -176,12 +176,12 @@ impl Shelf for FilesShelf {
         Ok(Request { body, ..Request::new(method, url) })
     }
 
-    fn at_once(&self) -> usize {
-        self.limits.concurrency
+    fn system(&self) -> &SystemName {
+        &self.system
     }
 
-    fn failures_borne(&self) -> u32 {
-        self.limits.failures
+    fn limits(&self) -> &Limits {
+        &self.limits
     }
 
     fn error(&self, place: &str, kind: ErrorKind) -> SystemError {

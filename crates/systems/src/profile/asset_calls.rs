@@ -35,16 +35,15 @@ impl AssetCalls {
         let found = Query::required(section, "found", report);
         let id = Query::required(section, "id", report);
         let form = section.text("form", report).map(|item| item.value.as_str().to_owned());
-        let types = section.text_or_texts("types", report);
-        let types = types.iter().map(|item| item.value.as_str().to_ascii_lowercase()).collect();
-        let max_bytes = section.count("max_bytes", 1, report).map_or(20 * 1024 * 1024, |count| count.value);
-        Some(AssetCalls {
-            find: find?,
-            found: found?,
-            upload: upload?,
-            id: id?,
-            form,
-            limits: AssetLimits { max_bytes, types },
-        })
+        let limits = asset_limits(section, report);
+        Some(AssetCalls { find: find?, found: found?, upload: upload?, id: id?, form, limits })
     }
+}
+
+/// `types` and `max_bytes`.
+pub(super) fn asset_limits(section: &mut Section<'_>, report: &mut Report) -> AssetLimits {
+    let types = section.text_or_texts("types", report);
+    let types = types.iter().map(|item| item.value.as_str().to_ascii_lowercase()).collect();
+    let max_bytes = section.count("max_bytes", 1, report).map_or(20 * 1024 * 1024, |count| count.value);
+    AssetLimits { max_bytes, types }
 }

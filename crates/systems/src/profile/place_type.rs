@@ -5,8 +5,10 @@ use diaporos_core::lane::Documents;
 use diaporos_core::settings::Section;
 use serde_json::{Map, Value as Json};
 
+use super::asset_calls::asset_limits;
 use super::call::{constants, encoded, places};
 use super::{ProfileKind, Query};
+use crate::asset::AssetLimits;
 use crate::files::check_pattern;
 
 /// How documents of a type are written, each at a place that its key and language tell.
@@ -24,6 +26,8 @@ pub(crate) struct PlaceType {
     pub(crate) withdraw: Option<Map<String, Json>>,
     /// Where it says that it is off view, and the words that say so.
     pub(crate) withdrawn: Option<(Query, Vec<String>)>,
+    /// What files are taken, where they are.
+    pub(crate) assets: Option<AssetLimits>,
 }
 
 impl PlaceType {
@@ -65,6 +69,14 @@ impl PlaceType {
             table.finish(report);
             Some((at?, words?.into_iter().map(|word| word.value).collect()))
         });
+        let assets = match kind {
+            ProfileKind::Docstore => section.section("assets", report).map(|mut table| {
+                let limits = asset_limits(&mut table, report);
+                table.finish(report);
+                limits
+            }),
+            _ => None,
+        };
         if withdraw.is_some() && withdrawn.is_none() && !section.has("withdrawn") {
             section.missing("withdrawn", report);
         }
@@ -75,6 +87,7 @@ impl PlaceType {
             members: members.unwrap_or_default(),
             withdraw,
             withdrawn,
+            assets,
         })
     }
 

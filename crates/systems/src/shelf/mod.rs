@@ -8,12 +8,12 @@ use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
 use diaporos_core::plan::{Existing, Lack, Order, Presence, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json, to_json};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 
-use crate::asset::Asset;
+use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
-use crate::http::Request;
+use crate::http::{Limits, Request};
 use crate::profile::{PlaceType, Profile, scalar_text};
 use crate::{ErrorKind, SystemError, Write};
 pub(crate) use form::FileForm;
@@ -45,11 +45,25 @@ pub(crate) trait Shelf: Send + Sync {
     /// The request that writes a document, or removes it.
     fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError>;
 
+    /// The system's name, and what is asked of it at most.
+    fn system(&self) -> &SystemName;
+    fn limits(&self) -> &Limits;
+
     /// How many documents may be under way at once.
-    fn at_once(&self) -> usize;
+    fn at_once(&self) -> usize {
+        self.limits().concurrency
+    }
 
     /// After how many failures in a row a push stops.
-    fn failures_borne(&self) -> u32;
+    fn failures_borne(&self) -> u32 {
+        self.limits().failures
+    }
+
+    /// Keeps a file, unless one with its content is there; gives its place.
+    async fn keep_asset(&self, asset: &Asset) -> Result<String, SystemError> {
+        let why = "no files are delivered to a system of this kind".to_owned();
+        Err(self.error(&asset.name, ErrorKind::Refused(why)))
+    }
 
     /// An error at a place.
     fn error(&self, place: &str, kind: ErrorKind) -> SystemError;
@@ -266,8 +280,14 @@ impl<S: Shelf> Write for ShelfWriter<S> {
         }
     }
 
-    async fn deliver_asset(&self, kind: &TypeName, _: &Asset) -> Result<EntryId, SystemError> {
-        Err(self.content("", format!("no files are delivered for `{kind}`")))
+    fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
+        let wanted = self.profile.places(kind)?.assets.clone()?;
+        Some(Fetcher::new(self.shelf.system().clone(), *self.shelf.limits(), wanted))
+    }
+
+    async fn deliver_asset(&self, _: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {
+        let place = self.shelf.keep_asset(asset).await?;
+        EntryId::new(place).map_err(|error| self.content("", error.to_string()))
     }
 
     async fn make(&self, _: &TypeName, lack: &Lack) -> Result<(), SystemError> {

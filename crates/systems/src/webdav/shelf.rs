@@ -222,12 +222,12 @@ impl Shelf for DavShelf {
         }
     }
 
-    fn at_once(&self) -> usize {
-        self.folder.client.limits().concurrency
+    fn system(&self) -> &SystemName {
+        self.folder.system()
     }
 
-    fn failures_borne(&self) -> u32 {
-        self.folder.client.limits().failures
+    fn limits(&self) -> &Limits {
+        self.folder.client.limits()
     }
 
     fn error(&self, place: &str, kind: ErrorKind) -> SystemError {
