@@ -494,3 +494,44 @@ fn a_document_database_as_destination_and_source() {
     assert_eq!(size, "image/png 20", "{id}");
     assert_eq!(hub.json(&["push", "out"])["requests"], 0);
 }
+
+#[test]
+fn properties_of_files_on_a_webdav_server() {
+    let site = TempDir::new().unwrap();
+    let Some(server) = python_peer("webdav.py", &[site.path().to_str().unwrap()]) else { return };
+    let credential = "{ basic = { user = \"hub\", password = \"env:SECRET\" } }";
+    let system = format!(
+        "[systems.store]\nkind = \"webdav\"\nurl = \"{}\"\nprofile = \"files.toml\"\nread = {credential}\nwrite = {credential}\n",
+        server.url
+    );
+    let files =
+        format!("{FILES}\n[types.page.properties]\nnamespace = \"urn:ostrel\"\nnames = [\"title\", \"status\"]\n");
+    let hub =
+        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", &files)]);
+    plants(&hub, 3);
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["created"], 3);
+    let text = std::fs::read_to_string(site.path().join("pages/en/fern-2.md")).unwrap();
+    assert!(!text.contains("title") && text.contains("Tall."), "{text}");
+    let address = format!("{}/pages/en/fern-2.md", server.url);
+    let ask = "<propfind xmlns='DAV:'><prop><title xmlns='urn:ostrel'/></prop></propfind>";
+    let who = "hub:s3 cret/+";
+    let asked = |body: &str, method: &str| {
+        curl(&["-u", who, "-X", method, "-H", "Depth: 0", "-H", "Content-Type: application/xml", "-d", body, &address])
+    };
+    assert!(asked(ask, "PROPFIND").contains("Fern 2"));
+    assert_eq!(hub.json(&["push", "out", "--verify"])["requests"], 0, "the second run changes nothing");
+
+    // A hand changes the property, the source the text.
+    let set = "<propertyupdate xmlns='DAV:'><set><prop><title xmlns='urn:ostrel'>Shield fern</title></prop></set></propertyupdate>";
+    assert!(asked(set, "PROPPATCH").contains("200 OK"));
+    let plant = hub.0.path().join("plants/002.json");
+    std::fs::write(&plant, std::fs::read_to_string(&plant).unwrap().replace("Tall.", "Very tall.")).unwrap();
+    hub.json(&["pull", "garden"]);
+    assert_eq!(hub.json(&["push", "out"])["updated"], 1);
+    assert!(std::fs::read_to_string(site.path().join("pages/en/fern-2.md")).unwrap().contains("Very tall."));
+    assert!(asked(ask, "PROPFIND").contains("Shield fern"), "theirs stays");
+    assert_eq!(hub.json(&["pull", "store"])["new"], 3);
+    let shown = hub.run(&["show", "store/page/fern-2"]).ends(0).stdout;
+    assert!(shown.contains("Shield fern") && shown.contains("Rhedynen 2"), "{shown}");
+}

@@ -4,6 +4,8 @@ use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{Incoming, Listing};
 use diaporos_core::value::{SystemName, TypeName};
 
+use serde_json::{Map, Value as Json};
+
 use super::form::{self, Form};
 use super::{FileName, SCHEME, Taken, take};
 use crate::decode::{Decoder, LanguageCodes};
@@ -48,23 +50,28 @@ impl WholeFiles {
         self.reading
     }
 
-    /// The entries of files, and what could not be read.
+    /// The entries of files, each with properties that it has beside, and what could not be read.
     pub(crate) fn entries(
         &self,
         read: &ReadType,
         kind: &TypeName,
-        files: Vec<(String, Vec<u8>)>,
+        files: Vec<(String, Vec<u8>, Map<String, Json>)>,
     ) -> (Vec<Incoming>, Vec<Problem>) {
         let fields = self.profile.types.get(kind).and_then(|known| known.fields.as_ref());
         let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
         let mut taken = Taken::default();
-        for (file, bytes) in files {
+        for (file, bytes, properties) in files {
             let parsed = match Form::of(&file) {
                 Some(Form::Whole(form)) => form::parse(form, &bytes),
                 _ => Err("its ending tells no form that is read here: json, xml, md".to_owned()),
             };
             match parsed {
-                Ok(json) => take(&decoder, &FileName::new(&file, read), &json, &bytes, &mut taken),
+                Ok(mut json) => {
+                    if let Json::Object(members) = &mut json {
+                        members.extend(properties);
+                    }
+                    take(&decoder, &FileName::new(&file, read), &json, &bytes, &mut taken);
+                }
                 Err(message) => taken.problems.push(Problem { item: file, message }),
             }
         }

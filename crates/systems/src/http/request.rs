@@ -23,6 +23,8 @@ pub enum Method {
     Delete,
     /// Show properties (RFC 4918 §9.1).
     Propfind,
+    /// Alter properties (RFC 4918 §9.2).
+    Proppatch,
     /// Make a folder (RFC 4918 §9.3).
     Mkcol,
     /// Lock (RFC 4918 §9.10).
@@ -33,13 +35,14 @@ pub enum Method {
 
 impl Method {
     /// Every method with its name.
-    pub const WORDS: [(&str, Method); 9] = [
+    pub const WORDS: [(&str, Method); 10] = [
         ("GET", Method::Get),
         ("POST", Method::Post),
         ("PUT", Method::Put),
         ("PATCH", Method::Patch),
         ("DELETE", Method::Delete),
         ("PROPFIND", Method::Propfind),
+        ("PROPPATCH", Method::Proppatch),
         ("MKCOL", Method::Mkcol),
         ("LOCK", Method::Lock),
         ("UNLOCK", Method::Unlock),

@@ -50,6 +50,17 @@ pub(crate) struct ProfileType {
     pub(crate) read: Option<ReadType>,
     pub(crate) write: Option<WriteType>,
     pub(crate) places: Option<PlaceType>,
+    /// Members that are properties of a file, and not in it.
+    pub(crate) properties: Properties,
+}
+
+/// Members of documents that are WebDAV properties (RFC 4918 §4) of a namespace.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Properties {
+    /// Their namespace.
+    pub(crate) namespace: String,
+    /// Their names.
+    pub(crate) names: Vec<String>,
 }
 
 impl Profile {
@@ -199,6 +210,16 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
         read.finish(report);
         parsed
     });
+    let mut properties = Properties::default();
+    if kind == ProfileKind::Webdav
+        && let Some(mut table) = section.section("properties", report)
+    {
+        let namespace = table.required_text("namespace", report);
+        properties.namespace = namespace.map(|item| item.value.as_str().to_owned()).unwrap_or_default();
+        let names = table.text_or_texts("names", report);
+        properties.names = names.iter().map(|item| item.value.as_str().to_owned()).collect();
+        table.finish(report);
+    }
     let (mut write, mut places) = (None, None);
     match kind {
         // GraphQL is only read; a table `write` is then an unknown key.
@@ -222,7 +243,7 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
         let message = format!("`{}` says neither how to read nor how to write it", section.path());
         report.add(Diagnostic::error(Code::MissingKey, section.span(), message).help("add a table `read` or `write`"));
     }
-    ProfileType { fields, read, write, places }
+    ProfileType { fields, read, write, places, properties }
 }
 
 fn model(types: &IndexMap<TypeName, ProfileType>) -> Model {

@@ -2,11 +2,14 @@
 
 use diaporos_core::text::xml;
 use quick_xml::escape::resolve_xml_entity;
+use std::collections::BTreeMap;
+
 use quick_xml::events::Event;
 use quick_xml::name::ResolveResult;
 use quick_xml::{NsReader, XmlVersion};
 
 use crate::http::Body;
+use crate::profile::Properties;
 
 const DAV: &str = "DAV:";
 const MEDIA: &str = "application/xml; charset=utf-8";
@@ -20,6 +23,10 @@ pub(super) struct Found {
     pub(super) is_folder: bool,
     /// The token and owner of a lock on it.
     pub(super) lock: Option<Lock>,
+    /// Properties of other namespaces, as `{namespace}name`.
+    pub(super) properties: BTreeMap<String, String>,
+    /// What is said of properties: `HTTP/1.1 200 OK`.
+    pub(super) statuses: Vec<String>,
 }
 
 /// A lock that somebody has.
@@ -36,6 +43,31 @@ pub(super) struct Lock {
 /// Asks which are folders.
 pub(super) fn ask_for_files() -> Body {
     body("<propfind xmlns=\"DAV:\"><prop><resourcetype/></prop></propfind>".to_owned())
+}
+
+/// Asks for properties.
+pub(super) fn ask_for_properties(properties: &Properties) -> Body {
+    let namespace = quick_xml::escape::escape(properties.namespace.as_str());
+    let names: String =
+        properties.names.iter().filter(|name| is_name(name)).map(|name| format!("<p:{name}/>")).collect();
+    body(format!("<d:propfind xmlns:d=\"DAV:\" xmlns:p=\"{namespace}\"><d:prop>{names}</d:prop></d:propfind>"))
+}
+
+/// Sets properties.
+pub(super) fn set_properties(namespace: &str, values: &[(String, String)]) -> Body {
+    let namespace = quick_xml::escape::escape(namespace);
+    let one =
+        |(name, text): &(String, String)| format!("<p:{name}>{}</p:{name}>", quick_xml::escape::escape(text.as_str()));
+    let values: String = values.iter().filter(|(name, _)| is_name(name)).map(one).collect();
+    body(format!(
+        "<d:propertyupdate xmlns:d=\"DAV:\" xmlns:p=\"{namespace}\"><d:set><d:prop>{values}</d:prop></d:set></d:propertyupdate>"
+    ))
+}
+
+/// Whether it can be the name of an element.
+fn is_name(name: &str) -> bool {
+    name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
+        && name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.'))
 }
 
 /// Asks who has locked it.
@@ -73,7 +105,7 @@ pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Found>, String> {
             Event::Start(start) => {
                 let name = start.local_name().as_ref().to_owned();
                 is_dav |= ours && path.is_empty();
-                path.push(if ours { name } else { format!("?{name}") });
+                path.push(if ours { name } else { foreign(&namespace, &name) });
                 if path.len() > xml::LIMITS.depth {
                     return Err("WebDAV's XML is nested too deeply".to_owned());
                 }
@@ -81,7 +113,7 @@ pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Found>, String> {
             }
             Event::Empty(start) => {
                 let name = start.local_name().as_ref().to_owned();
-                path.push(if ours { name } else { format!("?{name}") });
+                path.push(if ours { name } else { foreign(&namespace, &name) });
                 open(&path, &mut found);
                 path.pop();
             }
@@ -101,6 +133,13 @@ pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Found>, String> {
         }
     }
     if is_dav { Ok(found) } else { Err("expected WebDAV's XML, and it is something else".to_owned()) }
+}
+
+fn foreign(namespace: &ResolveResult<'_>, name: &str) -> String {
+    match namespace {
+        ResolveResult::Bound(space) => format!("{{{}}}{name}", space.as_ref()),
+        _ => format!("{{}}{name}"),
+    }
 }
 
 fn open(path: &[String], found: &mut Vec<Found>) {
@@ -126,6 +165,10 @@ fn write(path: &[String], text: &str, found: &mut [Found]) {
     let path: Vec<&str> = path.iter().map(String::as_str).collect();
     match (path.as_slice(), &mut last.lock) {
         (["multistatus", "response", "href"], _) => last.href += text.trim(),
+        ([.., "propstat", "status"], _) => last.statuses.push(text.trim().to_owned()),
+        (["multistatus", "response", "propstat", "prop", name], _) if name.starts_with('{') => {
+            last.properties.entry((*name).to_owned()).or_default().push_str(text);
+        }
         ([.., "activelock", "locktoken", "href"], Some(lock)) => {
             lock.token.get_or_insert_default().push_str(text.trim());
         }

@@ -10,9 +10,11 @@ pub use read::WebdavReader;
 pub use shelf::webdav_writer;
 
 use diaporos_core::value::SystemName;
+use serde_json::{Map, Value as Json};
 use url::Url;
 
 use crate::http::{Client, Method, Request, shown_url};
+use crate::profile::Properties;
 use crate::{ErrorKind, SystemError};
 use answer::{Found, read_multistatus};
 
@@ -94,6 +96,26 @@ impl Folder {
         let answer = self.client.read(&request).await?;
         let found = read_multistatus(&answer.body).map_err(|why| self.error(place, ErrorKind::Content(why)))?;
         Ok(found)
+    }
+
+    /// The properties of a file that have a value, by their names.
+    async fn properties(&self, place: &str, wanted: &Properties) -> Result<Map<String, Json>, SystemError> {
+        if wanted.names.is_empty() {
+            return Ok(Map::new());
+        }
+        let mut request = self.client.request(Method::Propfind, self.url(place)?).header("depth", "0");
+        request.body = Some(answer::ask_for_properties(wanted));
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(Map::new()),
+            answer => answer?,
+        };
+        let found = read_multistatus(&answer.body).map_err(|why| self.error(place, ErrorKind::Content(why)))?;
+        let Some(mut found) = found.into_iter().next() else { return Ok(Map::new()) };
+        let value = |name: &String| {
+            let text = found.properties.remove(&format!("{{{}}}{name}", wanted.namespace))?;
+            Some((name.clone(), Json::String(text)))
+        };
+        Ok(wanted.names.iter().filter_map(value).collect())
     }
 
     /// A file's bytes.

@@ -7,6 +7,7 @@ use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use futures::StreamExt;
 use globset::GlobBuilder;
+use serde_json::{Map, Value as Json};
 use tokio::sync::OnceCell;
 use url::Url;
 
@@ -95,7 +96,7 @@ impl Read for WebdavReader {
         format!("{} {} {}", ask.kind, ask.cursor.unwrap_or_default(), self.files.reading())
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, mark: Option<&PageMark>) -> Result<Page, SystemError> {
         let read = self.files.profile().read_type(ask.kind).map_err(|kind| self.folder.error("", kind))?;
         let pattern = GlobBuilder::new(&read.list).literal_separator(true).build();
         let pattern =
@@ -115,15 +116,27 @@ impl Read for WebdavReader {
         }
         let at_once = self.folder.client.limits().concurrency;
         let bytes: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
+        let known = self.files.profile().types.get(ask.kind).map(|known| &known.properties);
+        let wanted = known.filter(|properties| !properties.names.is_empty());
         let mut files = Vec::new();
         for (place, bytes) in places.into_iter().zip(bytes) {
             // One that went since it was listed is missing from the listing, as it should be.
-            files.extend(bytes?.map(|bytes| (place, bytes)));
+            if let Some(bytes) = bytes? {
+                let properties = match wanted {
+                    Some(wanted) => self.folder.properties(&place, wanted).await?,
+                    None => Map::new(),
+                };
+                files.push((place, bytes, properties));
+            }
         }
-        let marks: Vec<String> =
-            files.iter().map(|(place, bytes)| format!("{place} {}", fingerprint_bytes("", bytes))).collect();
+        let marks: Vec<String> = files
+            .iter()
+            .map(|(place, bytes, properties)| {
+                format!("{place} {} {}", fingerprint_bytes("", bytes), Json::Object(properties.clone()))
+            })
+            .collect();
         let content = fingerprint_texts(marks.iter().map(String::as_str));
-        if known.is_some_and(|known| known.content == content && known.next == next) {
+        if mark.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
         let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };

@@ -7,10 +7,10 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use super::Folder;
-use super::answer::{Lock, ask_for_lock, ask_for_locks, read_multistatus};
+use super::answer::{Lock, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
-use crate::profile::Profile;
+use crate::profile::{Profile, Properties};
 use crate::shelf::{Base, FileForm, Shelf, ShelfWriter, Stored};
 use crate::{ErrorKind, SystemError, Write};
 
@@ -30,13 +30,24 @@ pub fn webdav_writer(
     limits: Limits,
     owner: String,
 ) -> Result<Box<dyn Write>, SystemError> {
-    let shelf = DavShelf { folder: Folder::new(Client::new(system, limits, credential)?, base), owner };
+    let properties = profile.types.values().map(|known| known.properties.clone());
+    let properties = properties.reduce(|mut all, other| {
+        all.names.extend(other.names);
+        if all.namespace.is_empty() {
+            all.namespace = other.namespace;
+        }
+        all
+    });
+    let folder = Folder::new(Client::new(system, limits, credential)?, base);
+    let shelf = DavShelf { folder, owner, properties: properties.unwrap_or_default() };
     Ok(Box::new(ShelfWriter::new(shelf, profile, languages)))
 }
 
 struct DavShelf {
     folder: Folder,
     owner: String,
+    /// What of a document is a property of its file, and not in it.
+    properties: Properties,
 }
 
 /// What guards a write.
@@ -53,8 +64,10 @@ impl DavShelf {
         form.ok_or_else(|| self.error(place, ErrorKind::Refused("its place ends in neither .md nor .json".to_owned())))
     }
 
-    fn version(&self, place: &str, bytes: &[u8]) -> Result<Revision, SystemError> {
-        Revision::new(fingerprint_bytes("file", bytes).to_string())
+    fn version(&self, place: &str, bytes: &[u8], properties: &Map<String, Json>) -> Result<Revision, SystemError> {
+        // Without properties the version is that of the bytes alone.
+        let said: String = properties.iter().map(|(name, value)| format!(" {name} {value}")).collect();
+        Revision::new(fingerprint_bytes(&format!("file{said}"), bytes).to_string())
             .map_err(|error| self.error(place, ErrorKind::Refused(error.to_string())))
     }
 
@@ -154,9 +167,52 @@ impl DavShelf {
     }
 
     /// Compares under the lock, and does it.
-    async fn change(&self, place: &str, base: &Revision, request: Request) -> Result<(), SystemError> {
+    /// A document apart: what is in the file, and what are properties of it.
+    fn apart(&self, document: &Map<String, Json>) -> (Map<String, Json>, Map<String, Json>) {
+        let is_property = |(name, _): &(String, Json)| self.properties.names.contains(name);
+        let (properties, rest): (Vec<_>, Vec<_>) = document.clone().into_iter().partition(is_property);
+        (rest.into_iter().collect(), properties.into_iter().collect())
+    }
+
+    /// Sets properties, under a lock where there is one.
+    async fn set(&self, place: &str, properties: &Map<String, Json>, lock: Option<&str>) -> Result<(), SystemError> {
+        if properties.is_empty() {
+            return Ok(());
+        }
+        let text = |value: &Json| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        let values: Vec<_> = properties.iter().map(|(name, value)| (name.clone(), text(value))).collect();
+        let mut request = self.folder.client.request(Method::Proppatch, self.folder.url(place)?);
+        request.body = Some(set_properties(&self.properties.namespace, &values));
+        if let Some(token) = lock {
+            request = request.header("if", format!("(<{token}>)"));
+        }
+        let answer = self.send(request).await?;
+        let found = read_multistatus(&answer.body).map_err(|why| self.error(place, ErrorKind::Content(why)))?;
+        let refused = found.iter().flat_map(|found| &found.statuses).find(|status| !status.contains(" 2"));
+        match refused {
+            None => Ok(()),
+            Some(status) => {
+                Err(self.error(place, ErrorKind::Refused(format!("its properties were refused: {status}"))))
+            }
+        }
+    }
+
+    async fn change(
+        &self,
+        place: &str,
+        base: &Revision,
+        request: Request,
+        properties: &Map<String, Json>,
+    ) -> Result<(), SystemError> {
         let guard = self.lock(place).await?;
-        let done = self.change_guarded(place, base, request, &guard).await;
+        let mut done = self.change_guarded(place, base, request, &guard).await;
+        if done.is_ok() {
+            let token = match &guard {
+                Guard::Lock(token) => Some(token.as_str()),
+                Guard::None => None,
+            };
+            done = self.set(place, properties, token).await;
+        }
         if let Guard::Lock(token) = &guard {
             // After a deletion its lock is gone with it, which is as good.
             if let Err(error) = self.unlock(place, token).await {
@@ -175,7 +231,8 @@ impl DavShelf {
     ) -> Result<(), SystemError> {
         let reading = self.folder.client.request(Method::Get, self.folder.url(place)?);
         let answer = self.folder.client.read(&reading).await?;
-        if self.version(place, &answer.body)? != *base {
+        let properties = self.folder.properties(place, &self.properties).await?;
+        if self.version(place, &answer.body, &properties)? != *base {
             return Err(self.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
         }
         match (guard, answer.header("etag")) {
@@ -194,30 +251,43 @@ impl Shelf for DavShelf {
         let form = self.form(place)?;
         let Some(bytes) = self.folder.get(place).await? else { return Ok(None) };
         let document = form.document(&bytes);
-        let document = document.map_err(|why| self.error(place, ErrorKind::Refused(format!("the file {why}"))))?;
-        Ok(Some((document, self.version(place, &bytes)?)))
+        let mut document = document.map_err(|why| self.error(place, ErrorKind::Refused(format!("the file {why}"))))?;
+        let properties = self.folder.properties(place, &self.properties).await?;
+        let version = self.version(place, &bytes, &properties)?;
+        document.extend(properties);
+        Ok(Some((document, version)))
     }
 
     async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError> {
         let form = self.form(place)?;
-        let bytes = form.bytes(document);
-        let revision = self.version(place, &bytes)?;
+        let (file, properties) = self.apart(document);
+        let bytes = form.bytes(&file);
         match base {
-            Base::Absent => self.create(place, &bytes, form).await?,
-            Base::Version(base) => self.change(place, base, self.writing(place, bytes, form)?).await?,
+            Base::Absent => {
+                self.create(place, &bytes, form).await?;
+                self.set(place, &properties, None).await?;
+            }
+            Base::Version(base) => {
+                self.change(place, base, self.writing(place, bytes.clone(), form)?, &properties).await?;
+            }
         }
-        Ok(revision)
+        // As they will be read again: as texts, and only those that have one.
+        let text = |value: &Json| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        let names = self.properties.names.iter();
+        let stored = names.filter_map(|name| Some((name.clone(), text(properties.get(name)?))));
+        let stored = stored.filter(|(_, text)| !text.is_empty()).map(|(name, text)| (name, Json::String(text)));
+        self.version(place, &bytes, &stored.collect())
     }
 
     async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError> {
         let request = self.folder.client.request(Method::Delete, self.folder.url(place)?);
-        self.change(place, base, request).await
+        self.change(place, base, request, &Map::new()).await
     }
 
     fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
         let form = self.form(place)?;
         match document {
-            Some(document) => self.writing(place, form.bytes(document), form),
+            Some(document) => self.writing(place, form.bytes(&self.apart(document).0), form),
             None => Ok(self.folder.client.request(Method::Delete, self.folder.url(place)?)),
         }
     }
