@@ -30,6 +30,9 @@ struct Pages {
     media: BTreeMap<String, (u64, usize)>,
     /// Pictures that it shows, each with its media type.
     pictures: HashMap<String, (String, Vec<u8>)>,
+    /// The keys of creations, by which one that arrives twice is known, and how often locks were renewed.
+    keys: HashMap<String, u64>,
+    renewals: u64,
     /// Who has a page locked, and since when.
     locks: HashMap<u64, (String, String)>,
 }
@@ -131,6 +134,18 @@ impl VisitorSite {
         lock(&self.0).media.iter().map(|(hash, (id, size))| (hash.clone(), *id, *size)).collect()
     }
 
+    /// How many creations had a key of their own.
+    #[must_use]
+    pub fn keyed_creations(&self) -> usize {
+        lock(&self.0).keys.len()
+    }
+
+    /// How often a lock was renewed.
+    #[must_use]
+    pub fn renewals(&self) -> u64 {
+        lock(&self.0).renewals
+    }
+
     /// Gives its pages another field.
     pub fn learn_field(&self, field: &str) {
         lock(&self.0).fields.insert(field.to_owned());
@@ -166,6 +181,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
         .route("/api/types/{name}", get(show_type))
         .route("/api/types/{name}/fields", post(make_field))
         .route("/api/languages", get(languages).post(make_language))
+        .route("/api/pages/{id}/lock/renew", post(renew_lock))
         .route("/api/pages/{id}/lock", get(who_locks).post(take_lock).delete(release_lock))
         .with_state(site)
 }
@@ -193,8 +209,13 @@ async fn create(State(site): State<VisitorSite>, headers: HeaderMap, Json(body):
         return problem(StatusCode::UNPROCESSABLE_ENTITY, "heading: at most 90 characters");
     }
     let mut pages = lock(&site.0);
+    let key = headers.get("idempotency-key").and_then(|value| value.to_str().ok()).map(str::to_owned);
+    if let Some(row) = key.as_ref().and_then(|key| pages.keys.get(key)).and_then(|id| pages.rows.get(id)) {
+        return answer(StatusCode::OK, row);
+    }
     pages.last_id += 1;
     let id = pages.last_id;
+    pages.keys.extend(key.map(|key| (key, id)));
     let mut row = Map::from_iter([("id".to_owned(), json!(id)), ("item".to_owned(), json!(format!("item-{id}")))]);
     row.extend(body);
     row.insert("version".to_owned(), json!(1));
@@ -351,6 +372,15 @@ async fn take_lock(State(site): State<VisitorSite>, Path(id): Path<u64>, headers
         return problem(StatusCode::LOCKED, &format!("{holder} is editing this page"));
     }
     pages.locks.insert(id, (HUB.to_owned(), "2026-05-01T09:00:00Z".to_owned()));
+    StatusCode::NO_CONTENT.into_response()
+}
+
+async fn renew_lock(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
+    let mut pages = lock(&site.0);
+    if pages.locks.get(&id).is_none_or(|(holder, _)| holder != HUB) {
+        return problem(StatusCode::CONFLICT, "the hub has no lock on this page");
+    }
+    pages.renewals += 1;
     StatusCode::NO_CONTENT.into_response()
 }
 

@@ -298,3 +298,26 @@ fn publishing_may_be_a_step_of_its_own() {
     let end = hub.json(&["push", "--verify"]);
     assert_eq!((&end["requests"], &end["held"]), (&serde_json::json!(0), &serde_json::json!(4)), "{end}");
 }
+
+#[test]
+fn creations_have_a_key_and_locks_are_renewed_while_a_write_takes_long() {
+    let hub = Hub::pulled();
+    let site = "profiles/visitor-site.toml";
+    hub.alter(site, "withdrawn = {", "idempotency_key = \"Idempotency-Key\"\nwithdrawn = {");
+    hub.alter(site, "us      = ", "renew   = \"POST /api/pages/{id}/lock/renew\"\nrenew_seconds = 1\nus      = ");
+    hub.run(&["push"]).ends(3);
+    let created =
+        hub.world.visitor_site.asked().iter().filter(|asked| asked.method == "POST" && asked.writes()).count();
+    assert_eq!(hub.world.pages.keyed_creations(), created, "no two requests have the same key");
+    hub.world.visitor_site.fail(diaporos_demo::Rule {
+        times: Some(1),
+        ..diaporos_demo::Rule::once(diaporos_demo::Fault::StallAfter { millis: 2_500 }, "PATCH")
+    });
+    hub.world.plants.edit("p-007", &serde_json::json!({ "habitat": "old wall" }));
+    hub.good(&["pull", "catalogue"]);
+    assert_eq!(hub.json(&["push", "profiles"])["updated"], 1);
+    assert!((1..=3).contains(&hub.world.pages.renewals()), "{}", hub.world.pages.renewals());
+    let pages = hub.world.pages.with_slug("bog-myrtle");
+    let free = |page: &serde_json::Value| hub.world.pages.locked_by(page["id"].as_u64().unwrap()).is_none();
+    assert!(pages.iter().all(free), "every lock was given back");
+}
