@@ -29,8 +29,9 @@ pub use plan::EntryPlan;
 pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
 pub use row::{PushRow, PushTally};
 
-/// Entries planned and intended together.
+/// Entries planned and intended together, at most and at least.
 const WINDOW: usize = 128;
+const SMALLEST_WINDOW: usize = 32;
 
 /// What a push does.
 #[derive(Debug, Clone, Copy, Default)]
