@@ -15,7 +15,7 @@ use super::deliver::{Delivery, deliver};
 use super::plan::{Claims, EntryPlan, LaneWorld, Window, map_as_it_is, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
-use super::{Fate, Push, PushError, PushOptions, SMALLEST_WINDOW, Unplanned, WINDOW};
+use super::{Fate, Push, PushError, PushOptions, Unplanned, WINDOW};
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 
@@ -82,8 +82,6 @@ impl Flow<'_, '_, '_> {
     ) -> Result<PassEnd, PushError> {
         let (writer, lane) = (self.push.writer, self.push.lane);
         let at_once = writer.at_once(&lane.lane.to.kind).max(1);
-        // While a window is planned no answer is looked at, so it is no larger than it need be.
-        let window = at_once.clamp(SMALLEST_WINDOW, WINDOW);
         let start = |(plan, intents)| deliver(writer, &lane.lane, plan, intents, breaker);
         let mut end = PassEnd::default();
         let mut running = FuturesUnordered::new();
@@ -95,7 +93,7 @@ impl Flow<'_, '_, '_> {
             let free = at_once.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
             if let Some(from) = after.filter(|_| queue.len() < at_once && !breaker.is_open()) {
-                let due = self.push.store.due(&lane.lane.name, looking, from, window)?;
+                let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, waiting);
                 let now = (self.push.clock)();

@@ -29,9 +29,8 @@ pub use plan::EntryPlan;
 pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
 pub use row::{PushRow, PushTally};
 
-/// Entries planned and intended together, at most and at least.
+/// Entries planned and intended together.
 const WINDOW: usize = 128;
-const SMALLEST_WINDOW: usize = 32;
 
 /// What a push does.
 #[derive(Debug, Clone, Copy, Default)]
