@@ -4,6 +4,7 @@
 //! twice without having looked, and never over a version that it does not know.
 
 use super::document::{changed_there, deleted_there};
+use super::settle::partly;
 use super::{Counterpart, DocumentPlan, Existing, Hold, HoldReason, Order, Presence, Step, Written};
 use crate::change::{Apart, Merge, MergePolicies};
 use crate::value::EntryId;
@@ -207,8 +208,9 @@ impl<'a> Errand<'a> {
     fn reconcile(&mut self, now: &Existing) -> Act {
         let Some(merge) = self.plan.merge_with(now, self.policies) else { return Act::End(Ending::InDoubt) };
         if !merge.conflicts.is_empty() {
-            let known = self.plan.known.clone().filter(|known| known.presence != now.presence);
-            let known = known.map(|known| Counterpart { presence: now.presence, ..known });
+            // What of a lost write is there is ours, whatever else somebody did.
+            let landed = |known| partly(known, self.order.fields()?, now);
+            let known = self.plan.known.as_ref().filter(|_| self.tries > 0).and_then(landed);
             return self.end(Ending::Held(changed_there(Some(&now.id), &merge.conflicts), known));
         }
         let is_there = !merge.owes && now.presence == Presence::Present;

@@ -77,17 +77,29 @@ pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, no
     // The version is the one we started from: nothing was written since, by us or anybody.
     let untouched = base.is_some() && *base == found.revision;
     let Some(known) = known.filter(|_| !untouched) else { return Settled::NotDone };
+    partly(known, fields, found).map_or(Settled::NotDone, Settled::Partly)
+}
+
+/// What is known of a document when a write of those fields landed in part: what is there of ours is
+/// ours. With the old version, so that the next write meets what else is there; none where nothing
+/// landed.
+pub(super) fn partly(known: &Counterpart, fields: &Record, found: &Existing) -> Option<Counterpart> {
     let there = known.there();
-    let landed =
+    let is_landed =
         |(name, value): &(&String, &Value)| found.fields.get(*name) == Some(*value) && there.get(*name) != Some(*value);
-    let landed: Record = fields.iter().filter(landed).map(|(name, value)| (name.clone(), value.clone())).collect();
+    let landed: Vec<(&String, &Value)> = fields.iter().filter(is_landed).collect();
     if landed.is_empty() && found.presence == known.presence {
-        return Settled::NotDone;
+        return None;
     }
-    let (fields, apart) = with(&landed);
-    // With the old version, so that the next write meets what else is there.
-    let fingerprint = if landed.is_empty() { known.fingerprint } else { fingerprint_record(&fields) };
-    Settled::Partly(Counterpart { fingerprint, fields, apart, presence: found.presence, ..known.clone() })
+    let mut partly = Counterpart { presence: found.presence, ..known.clone() };
+    for (name, value) in &landed {
+        partly.fields.insert((*name).clone(), (*value).clone());
+        partly.apart.remove(*name);
+    }
+    if !landed.is_empty() {
+        partly.fingerprint = fingerprint_record(&partly.fields);
+    }
+    Some(partly)
 }
 
 /// Reads what became of a lost request for a new document from what the destination shows under its
