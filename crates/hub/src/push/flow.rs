@@ -95,7 +95,7 @@ impl Flow<'_, '_, '_> {
             if let Some(from) = after.filter(|_| queue.len() < at_once && !breaker.is_open()) {
                 let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
-                let due = self.wanted(due, waiting);
+                let due = self.wanted(due, waiting)?;
                 let now = (self.push.clock)();
                 let verify = self.options.verify && looking == Looking::There;
                 // Files first, since what they are called there goes into what refers to them.
@@ -148,7 +148,7 @@ impl Flow<'_, '_, '_> {
     }
 
     /// Leaves out what must not be looked at now.
-    fn wanted(&mut self, mut due: Vec<Due>, waiting: Waiting) -> Vec<Due> {
+    fn wanted(&mut self, mut due: Vec<Due>, waiting: Waiting) -> Result<Vec<Due>, PushError> {
         if self.options.dry_run && waiting == Waiting::ForNone {
             due.retain(|due| self.put_off.contains(&due.number));
         }
@@ -159,7 +159,11 @@ impl Flow<'_, '_, '_> {
                 unplanned.tell(HoldReason::InDoubt.word(), self.tally, &mut verdicts, self.row);
             }
         }
-        due
+        if !verdicts.is_empty() {
+            // Noted, so that it stands among the holds and no later pass of this run meets it again.
+            self.push.store.note(&self.push.lane.lane.name, &verdicts, (self.push.clock)())?;
+        }
+        Ok(due)
     }
 
     /// Notes what needs no request, and writes the intents of what does.
