@@ -107,3 +107,28 @@ fn killed_at_200_moments_while_the_site_fails_now_and_then() {
     hub.run(&["push"]).ends(3);
     all_is_right(&hub);
 }
+
+/// While the site does not tell what became of a request, its entry is kept back and told once.
+#[test]
+fn what_stays_in_doubt_is_told_once_and_stands_among_the_holds() {
+    let hub = Hub::new();
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout   = \"10s\"\nretries = 0");
+    hub.good(&["pull"]);
+    kill_after_write(&hub, "POST");
+    let doubt = hub.json(&["status"])[0]["in_doubt"].as_u64().unwrap();
+    assert!(doubt > 0);
+    let finding = Rule { path: Some("/api/pages?".to_owned()), ..Rule::once(Fault::Status { status: 503 }, "GET") };
+    hub.world.visitor_site.fail(Rule { times: None, ..finding });
+    let told = hub.json(&["push", "profiles"]);
+    let rows = told["steps"].as_array().unwrap().iter().filter(|row| row["reason"] == "in-doubt");
+    let mut addresses: Vec<&str> = rows.filter_map(|row| row["address"].as_str()).collect();
+    let all = addresses.len();
+    addresses.sort_unstable();
+    addresses.dedup();
+    assert!(all > 0 && addresses.len() == all, "each once: {told}");
+    assert!(hub.good(&["holds"]).contains("in-doubt"));
+    hub.world.visitor_site.mend();
+    hub.json(&["push", "profiles"]);
+    hub.nothing_is_doubled();
+    assert_eq!(hub.json(&["status"])[0]["in_doubt"], 0);
+}
