@@ -13,4 +13,5 @@ pub mod model;
 pub mod plan;
 pub mod settings;
 pub mod text;
+pub mod translate;
 pub mod value;

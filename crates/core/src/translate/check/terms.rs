@@ -1,0 +1,214 @@
+//! The glossary: words that a translation must have, and words that it must not.
+
+use std::collections::BTreeMap;
+
+use quick_xml::Reader;
+use quick_xml::events::Event;
+use regex::{Regex, RegexBuilder};
+
+use crate::value::LanguageTag;
+
+/// A row of a glossary.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TermRow {
+    /// The term in the language of the source.
+    pub term: String,
+    /// The language of the translation.
+    pub language: LanguageTag,
+    /// One of these must be there; none need be where none is named.
+    pub say: Vec<String>,
+    /// None of these may be there.
+    pub avoid: Vec<String>,
+}
+
+/// A glossary, ready to be held against texts.
+#[derive(Debug, Clone, Default)]
+pub struct Terms {
+    rows: BTreeMap<LanguageTag, Vec<Row>>,
+}
+
+#[derive(Debug, Clone)]
+struct Row {
+    term: String,
+    in_source: Regex,
+    say: Vec<(String, Regex)>,
+    avoid: Vec<(String, Regex)>,
+}
+
+impl Terms {
+    /// Makes rows ready.
+    ///
+    /// # Errors
+    /// Where a term is too long to be looked for.
+    pub fn new(rows: Vec<TermRow>) -> Result<Terms, String> {
+        let mut terms = Terms::default();
+        for row in rows {
+            let all = |texts: Vec<String>| {
+                texts.into_iter().map(|text| Ok((text.clone(), whole_word(&text)?))).collect::<Result<Vec<_>, String>>()
+            };
+            let ready =
+                Row { in_source: whole_word(&row.term)?, term: row.term, say: all(row.say)?, avoid: all(row.avoid)? };
+            terms.rows.entry(row.language).or_default().push(ready);
+        }
+        Ok(terms)
+    }
+
+    /// The rows that a source text calls for, for its translator: the term, what to say, what to
+    /// avoid.
+    pub fn called_for<'a>(
+        &'a self,
+        into: &LanguageTag,
+        source: &'a str,
+    ) -> impl Iterator<Item = (&'a str, Vec<&'a str>, Vec<&'a str>)> + 'a {
+        let texts = |of: &'a [(String, Regex)]| of.iter().map(|(text, _)| text.as_str()).collect();
+        let rows = self.rows.get(into).map(Vec::as_slice).unwrap_or_default();
+        rows.iter()
+            .filter(|row| row.in_source.is_match(source))
+            .map(move |row| (row.term.as_str(), texts(&row.say), texts(&row.avoid)))
+    }
+
+    pub(super) fn check(&self, into: &LanguageTag, source: &str, target: &str) -> Vec<String> {
+        let mut messages = Vec::new();
+        for row in self.rows.get(into).map(Vec::as_slice).unwrap_or_default() {
+            if !row.in_source.is_match(source) {
+                continue;
+            }
+            let say: Vec<String> = row.say.iter().map(|(text, _)| format!("`{text}`")).collect();
+            if !say.is_empty() && !row.say.iter().any(|(_, pattern)| pattern.is_match(target)) {
+                messages.push(format!("`{}` is to be {}", row.term, say.join(" or ")));
+            }
+            for (text, _) in row.avoid.iter().filter(|(_, pattern)| pattern.is_match(target)) {
+                messages.push(format!("`{text}` is not to be said for `{}`", row.term));
+            }
+        }
+        messages
+    }
+}
+
+fn whole_word(text: &str) -> Result<Regex, String> {
+    let edge = |c: Option<char>| if c.is_some_and(char::is_alphanumeric) { r"\b" } else { "" };
+    let words: Vec<String> = text.split_whitespace().map(regex::escape).collect();
+    let pattern = format!("{}{}{}", edge(text.chars().next()), words.join(r"\s+"), edge(text.chars().next_back()));
+    RegexBuilder::new(&pattern).case_insensitive(true).build().map_err(|error| format!("`{text}`: {error}"))
+}
+
+/// Reads a glossary from CSV with the headings `term`, `language`, `say` and `avoid`; several texts in
+/// one cell are parted by `|`.
+///
+/// # Errors
+/// Says what is wrong, and on which line.
+pub fn terms_from_csv(text: &str) -> Result<Vec<TermRow>, String> {
+    let mut reader = csv::ReaderBuilder::new()
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(text.trim_start_matches('\u{feff}').as_bytes());
+    let headings = reader.headers().map_err(|error| error.to_string())?.clone();
+    let column = |name: &str| headings.iter().position(|heading| heading == name);
+    let (Some(term), Some(language)) = (column("term"), column("language")) else {
+        return Err("a glossary has the headings `term,language,say,avoid`".to_owned());
+    };
+    let (say, avoid) = (column("say"), column("avoid"));
+    let mut rows = Vec::new();
+    for row in reader.records() {
+        let row = row.map_err(|error| error.to_string())?;
+        let line = row.position().map_or(0, csv::Position::line);
+        let cell = |at: Option<usize>| at.and_then(|at| row.get(at)).unwrap_or_default();
+        let several = |at: Option<usize>| -> Vec<String> {
+            cell(at).split('|').map(str::trim).filter(|text| !text.is_empty()).map(str::to_owned).collect()
+        };
+        let read = TermRow {
+            term: cell(Some(term)).to_owned(),
+            language: cell(Some(language)).parse().map_err(|error| format!("line {line}: {error}"))?,
+            say: several(say),
+            avoid: several(avoid),
+        };
+        if read.term.is_empty() || (read.say.is_empty() && read.avoid.is_empty()) {
+            return Err(format!("line {line}: a row needs a term, and what to say or to avoid"));
+        }
+        rows.push(read);
+    }
+    Ok(rows)
+}
+
+/// Reads a glossary from TBX-Basic (ISO 30042), of its edition of 2008 or of 2019. Terms whose
+/// administrative status is `deprecatedTerm-admn-sts` or `supersededTerm-admn-sts` are avoided.
+///
+/// # Errors
+/// Says what is wrong, and at which byte.
+pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, String> {
+    let mut reader = Reader::from_str(text);
+    let mut entry: Vec<(LanguageTag, String, bool)> = Vec::new();
+    let (mut language, mut term, mut status) = (None::<LanguageTag>, String::new(), String::new());
+    let (mut into, mut in_status, mut rows) = (None::<&'static str>, false, Vec::new());
+    loop {
+        let at = reader.buffer_position();
+        let event = reader.read_event().map_err(|error| format!("{error} at byte {at}"))?;
+        match &event {
+            Event::Start(tag) => {
+                let attribute = |name: &str| {
+                    let found = tag.attributes().flatten().find(|attribute| attribute.key.as_ref() == name);
+                    found.map(|attribute| attribute.value.into_owned())
+                };
+                match tag.local_name().as_ref() {
+                    "termEntry" | "conceptEntry" => entry.clear(),
+                    "langSet" | "langSec" => {
+                        let tag = attribute("xml:lang").unwrap_or_default();
+                        language = Some(tag.parse().map_err(|error| format!("{error} at byte {at}"))?);
+                    }
+                    "term" => {
+                        term.clear();
+                        into = Some("term");
+                    }
+                    "termNote" => {
+                        in_status = attribute("type").as_deref() == Some("administrativeStatus");
+                        status.clear();
+                        into = Some("status");
+                    }
+                    _ => {}
+                }
+            }
+            Event::Text(text) => match into {
+                Some("term") => term.push_str(text),
+                Some(_) if in_status => status.push_str(text),
+                _ => {}
+            },
+            Event::GeneralRef(reference) if into == Some("term") => {
+                let name: &str = reference;
+                let known = reference.resolve_char_ref().map_err(|error| error.to_string())?.map(String::from);
+                let known = known.or_else(|| quick_xml::escape::resolve_xml_entity(name).map(str::to_owned));
+                term.push_str(&known.ok_or_else(|| format!("the entity `&{name};` is not read, at byte {at}"))?);
+            }
+            Event::End(tag) => match tag.local_name().as_ref() {
+                "term" | "termNote" => into = None,
+                "tig" | "ntig" | "termSec" => {
+                    let avoided = matches!(status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
+                    if let Some(language) = &language {
+                        entry.push((language.clone(), term.trim().to_owned(), avoided));
+                    }
+                    status.clear();
+                }
+                "termEntry" | "conceptEntry" => rows.append(&mut rows_of(&entry, from)),
+                _ => {}
+            },
+            Event::Eof => return Ok(rows),
+            _ => {}
+        }
+    }
+}
+
+fn rows_of(entry: &[(LanguageTag, String, bool)], from: &LanguageTag) -> Vec<TermRow> {
+    let mut rows = Vec::new();
+    for (_, term, _) in entry.iter().filter(|(language, term, _)| language == from && !term.is_empty()) {
+        let mut others: Vec<&LanguageTag> =
+            entry.iter().map(|(language, ..)| language).filter(|tag| *tag != from).collect();
+        others.dedup();
+        for language in others {
+            let of = |avoided: bool| -> Vec<String> {
+                let own = entry.iter().filter(|(tag, _, avoid)| tag == language && *avoid == avoided);
+                own.map(|(_, term, _)| term.clone()).collect()
+            };
+            rows.push(TermRow { term: term.clone(), language: language.clone(), say: of(false), avoid: of(true) });
+        }
+    }
+    rows
+}

@@ -1,0 +1,18 @@
+//! Translation: texts cut into units, the formats in which they travel, and the checks on what
+//! comes back.
+
+mod check;
+mod count;
+mod inline;
+mod protect;
+mod pseudo;
+mod shape;
+mod unit;
+
+pub use check::{Check, CheckPolicy, Checker, Defect, TermRow, Terms, terms_from_csv, terms_from_tbx};
+pub use count::words;
+pub use inline::{Inline, Piece, TagNumber};
+pub use protect::Protected;
+pub use pseudo::pseudo;
+pub use shape::{Block, Form, JoinError, Shape, Tag, TagKind, normal_html};
+pub use unit::{Unit, UnitContext, UnitId, UnitIdError, UnitPlace};

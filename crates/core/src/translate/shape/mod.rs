@@ -1,0 +1,166 @@
+//! A text in its blocks: what there is to translate in it, and the shape around that.
+
+mod cut;
+mod tag;
+
+use crate::text::{html_from_markdown, markdown_from_html};
+
+use super::inline::{Inline, Piece};
+use super::protect::Protected;
+
+pub use cut::normal_html;
+use tag::escape_text;
+pub use tag::{Tag, TagKind};
+
+/// In which form a text is kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// Plain text: one block.
+    Plain,
+    /// HTML: a block per paragraph, heading, item or cell, and per alternative text or title.
+    Html,
+    /// Markdown: as the HTML that it stands for.
+    Markdown,
+}
+
+/// A part of what stands around the blocks.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Part {
+    /// As it is.
+    Fixed(String),
+    /// A block, by its place among the blocks.
+    Block(usize),
+}
+
+/// A block: what is translated as one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Block {
+    /// The element it stands in, or the attribute it is: `p`, `li`, `alt`; `text` of plain text.
+    pub within: String,
+    /// Its text.
+    pub source: Inline,
+    /// Its tags, by number from 1.
+    pub tags: Vec<Tag>,
+    /// What each tag's start is made of.
+    starts: Vec<Vec<Part>>,
+    is_attribute: bool,
+}
+
+/// A text cut into its blocks.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shape {
+    form: Form,
+    parts: Vec<Part>,
+    blocks: Vec<Block>,
+}
+
+/// Why blocks cannot be joined to a text again.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum JoinError {
+    /// There are more or fewer than the shape has.
+    #[error("the text has {expected} blocks, and {found} are there")]
+    Count {
+        /// How many it has.
+        expected: usize,
+        /// How many there are.
+        found: usize,
+    },
+    /// A tag that the source does not have.
+    #[error("tag {0} is not in the source")]
+    UnknownTag(u32),
+    /// What was joined is read as something else: a tag is not closed, or stands where it cannot.
+    #[error("the markup does not hold together once it is joined")]
+    IllFormed,
+}
+
+impl Shape {
+    /// Cuts a text. What must not change becomes a tag.
+    #[must_use]
+    pub fn of(form: Form, text: &str, protected: &Protected) -> Shape {
+        let mut shape = Shape { form, parts: Vec::new(), blocks: Vec::new() };
+        match form {
+            Form::Plain => cut::plain(&mut shape, text, protected),
+            Form::Html => cut::html(&mut shape, text, protected),
+            Form::Markdown => cut::html(&mut shape, &html_from_markdown(text), protected),
+        }
+        shape
+    }
+
+    /// What there is to translate, in the order of the text.
+    #[must_use]
+    pub fn blocks(&self) -> &[Block] {
+        &self.blocks
+    }
+
+    /// Whether the other has the same markup around as many blocks.
+    #[must_use]
+    pub fn is_like(&self, other: &Shape) -> bool {
+        let within = |shape: &Shape| shape.blocks.iter().map(|block| block.within.clone()).collect::<Vec<_>>();
+        self.form == other.form && self.parts == other.parts && within(self) == within(other)
+    }
+
+    /// The text again, with these in the places of its blocks.
+    ///
+    /// # Errors
+    /// Where the blocks do not fit, or what they make is no sound markup.
+    pub fn join(&self, targets: &[Inline]) -> Result<String, JoinError> {
+        if targets.len() != self.blocks.len() {
+            return Err(JoinError::Count { expected: self.blocks.len(), found: targets.len() });
+        }
+        let mut joined = String::new();
+        for part in &self.parts {
+            self.write(part, targets, &mut joined)?;
+        }
+        match self.form {
+            Form::Plain => Ok(joined),
+            // Sound markup is read as it is written.
+            _ if normal_html(&joined) != joined => Err(JoinError::IllFormed),
+            Form::Html => Ok(joined),
+            Form::Markdown => markdown_from_html(&joined).map_err(|_| JoinError::IllFormed),
+        }
+    }
+
+    /// One block by itself, as it is checked before the others are there.
+    ///
+    /// # Errors
+    /// Where it has tags that the source has not, or is no sound markup.
+    pub fn try_block(&self, place: usize, target: &Inline) -> Result<(), JoinError> {
+        let mut targets: Vec<Inline> = self.blocks.iter().map(|block| block.source.clone()).collect();
+        if let Some(own) = targets.get_mut(place) {
+            *own = target.clone();
+        }
+        self.join(&targets).map(drop)
+    }
+
+    fn write(&self, part: &Part, targets: &[Inline], joined: &mut String) -> Result<(), JoinError> {
+        let place = match part {
+            Part::Fixed(text) => {
+                joined.push_str(text);
+                return Ok(());
+            }
+            Part::Block(place) => *place,
+        };
+        let (Some(block), Some(target)) = (self.blocks.get(place), targets.get(place)) else { return Ok(()) };
+        let tag = |number: u32| {
+            let at = usize::try_from(number).ok().and_then(|number| number.checked_sub(1));
+            let known = at.and_then(|at| block.starts.get(at).zip(block.tags.get(at)));
+            known.ok_or(JoinError::UnknownTag(number))
+        };
+        for piece in target.pieces() {
+            match piece {
+                Piece::Text(text) if self.form == Form::Plain => joined.push_str(text),
+                Piece::Text(text) => joined.push_str(&escape_text(text, block.is_attribute)),
+                Piece::Open(number) | Piece::Alone(number) => {
+                    for part in tag(*number)?.0 {
+                        self.write(part, targets, joined)?;
+                    }
+                }
+                Piece::Close(number) => joined.push_str(&tag(*number)?.1.original_end),
+            }
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests;
