@@ -3,6 +3,7 @@
 
 mod check;
 mod count;
+mod formats;
 mod inline;
 mod protect;
 mod pseudo;
@@ -11,6 +12,10 @@ mod unit;
 
 pub use check::{Check, CheckPolicy, Checker, Defect, TermRow, Terms, terms_from_csv, terms_from_tbx};
 pub use count::words;
+pub use formats::{
+    Heading, Incoming, MemoryPair, Outgoing, Returned, TmxWriter, Told, UnitFormat, UnitsError, WriteUnits, read_tmx,
+    read_units, write_units,
+};
 pub use inline::{Inline, Piece, TagNumber};
 pub use protect::Protected;
 pub use pseudo::pseudo;

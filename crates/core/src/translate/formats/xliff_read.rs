@@ -1,0 +1,347 @@
+//! Reading XLIFF 2.0, 2.1 and 1.2 as they come back: with elements that tools have added, units that
+//! tools have cut into segments, and of inline tags whichever kind a tool prefers.
+
+use std::io::BufRead;
+
+use quick_xml::escape::resolve_xml_entity;
+use quick_xml::events::{BytesStart, Event};
+use quick_xml::{Reader, XmlVersion};
+
+use super::{Incoming, LARGEST_UNIT, Returned, Told, UnitFormat, UnitsError};
+use crate::translate::{Inline, Piece};
+
+/// Elements within elements.
+const DEEPEST: usize = 64;
+
+/// A tag that the source cannot have.
+const UNKNOWN_TAG: u32 = 0;
+
+pub(super) fn read(
+    from: &mut dyn BufRead,
+    take: &mut dyn FnMut(Incoming) -> Result<(), String>,
+) -> Result<UnitFormat, UnitsError> {
+    let mut reader = Reader::from_reader(from);
+    reader.config_mut().check_end_names = true;
+    let mut buffer = Vec::new();
+    let mut state =
+        Reading { take, format: None, told: Told::default(), is_told: false, path: Vec::new(), unit: None, units: 0 };
+    loop {
+        buffer.clear();
+        let at = reader.buffer_position();
+        let event = match reader.read_event_into(&mut buffer) {
+            Ok(event) => event,
+            Err(quick_xml::Error::Io(error)) => {
+                return Err(UnitsError::Io(std::io::Error::new(error.kind(), error.to_string())));
+            }
+            Err(quick_xml::Error::Syntax(_)) => return Err(UnitsError::CutOff { units: state.units }),
+            Err(error) => return Err(UnitsError::IllFormed { message: error.to_string(), at }),
+        };
+        let wrong = |message: String| UnitsError::IllFormed { message, at };
+        match event {
+            Event::Start(tag) => state.open(&tag, at)?,
+            Event::Empty(tag) => {
+                state.open(&tag, at)?;
+                state.close(at)?;
+            }
+            Event::End(_) => state.close(at)?,
+            Event::Text(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
+            Event::CData(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
+            Event::GeneralRef(reference) => {
+                let character = reference.resolve_char_ref().map_err(|error| wrong(error.to_string()))?;
+                let name: &str = &reference;
+                match (character, resolve_xml_entity(name)) {
+                    (Some(character), _) => state.text(character.encode_utf8(&mut [0; 4]))?,
+                    (None, Some(text)) => state.text(text)?,
+                    (None, None) => return Err(wrong(format!("the entity `&{name};` is not read"))),
+                }
+            }
+            Event::DocType(text) if text.contains("<!ENTITY") || text.contains("SYSTEM") || text.contains("PUBLIC") => {
+                return Err(UnitsError::Entities);
+            }
+            Event::Eof if state.format.is_none() => return Err(UnitsError::Foreign),
+            Event::Eof if !state.path.is_empty() => return Err(UnitsError::CutOff { units: state.units }),
+            Event::Eof => return Ok(state.format.unwrap_or_default()),
+            Event::Decl(_) | Event::PI(_) | Event::DocType(_) | Event::Comment(_) => {}
+        }
+    }
+}
+
+/// What an open element means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Element {
+    File,
+    /// A note of the file whose text says something of it.
+    FileNote(FileNote),
+    Unit,
+    Segment,
+    Source,
+    Target,
+    /// Within source or target: text counts.
+    Span,
+    /// A pair that ends with the element.
+    Pair(u32),
+    /// Within source or target: what stands in it is markup, not text.
+    Code,
+    /// Nothing of ours, and nothing in it is.
+    Other,
+    /// Nothing of ours, but what is in it may be.
+    Around,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum FileNote {
+    Batch,
+    Pseudo,
+}
+
+struct Unit {
+    returned: Returned,
+    /// Whether a segment lacks its translation.
+    lacks: bool,
+    segment: Segment,
+    size: usize,
+}
+
+#[derive(Default)]
+struct Segment {
+    source: Option<Inline>,
+    target: Option<Inline>,
+    /// Whether it says that nobody has come to it.
+    untouched: bool,
+    is_ignorable: bool,
+}
+
+struct Reading<'a> {
+    take: &'a mut dyn FnMut(Incoming) -> Result<(), String>,
+    format: Option<UnitFormat>,
+    told: Told,
+    is_told: bool,
+    path: Vec<Element>,
+    unit: Option<Unit>,
+    units: u64,
+}
+
+fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
+    let found = tag.attributes().with_checks(false).flatten().find(|attribute| attribute.key.as_ref() == name)?;
+    found.normalized_value(XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
+}
+
+fn number(tag: &BytesStart<'_>, names: &[&str]) -> u32 {
+    let given = names.iter().find_map(|name| attribute(tag, name));
+    given.and_then(|given| given.parse().ok()).unwrap_or(UNKNOWN_TAG)
+}
+
+impl Reading<'_> {
+    fn open(&mut self, tag: &BytesStart<'_>, at: u64) -> Result<(), UnitsError> {
+        if self.path.len() >= DEEPEST {
+            return Err(UnitsError::TooMuch("64 elements within each other"));
+        }
+        let name = tag.local_name();
+        let name = name.as_ref();
+        let prefixed = tag.name().as_ref().contains(':');
+        if self.format.is_none() {
+            if name != "xliff" {
+                return Err(UnitsError::Foreign);
+            }
+            let version = attribute(tag, "version").unwrap_or_default();
+            self.format = Some(match version.as_str() {
+                "1.0" | "1.1" | "1.2" => UnitFormat::Xliff1,
+                "2.0" | "2.1" => UnitFormat::Xliff2,
+                _ => return Err(UnitsError::Version(version.chars().take(20).collect())),
+            });
+            self.told.from = attribute(tag, "srcLang");
+            self.told.into = attribute(tag, "trgLang");
+            self.path.push(Element::Around);
+            return Ok(());
+        }
+        let parent = self.path.last().copied().unwrap_or(Element::Around);
+        let element = match (parent, name) {
+            (Element::Other | Element::Code, _) => parent,
+            (Element::Source | Element::Target | Element::Span | Element::Pair(_), _) => self.inline(name, tag),
+            (Element::Around, "file") => {
+                self.file(tag);
+                Element::File
+            }
+            // A tool's own elements, but those of the format by another prefix.
+            (_, "matches" | "glossary" | "alt-trans" | "seg-source" | "originalData" | "skeleton") => Element::Other,
+            (Element::File | Element::Around, "note") => self.file_note(tag),
+            (Element::File | Element::Around, "unit" | "trans-unit") => {
+                self.heading()?;
+                let returned = Returned { id: attribute(tag, "id"), at, ..Returned::default() };
+                self.unit = Some(Unit { returned, lacks: false, segment: Segment::default(), size: 0 });
+                Element::Unit
+            }
+            (Element::File | Element::Around, "group" | "body" | "header" | "notes") => Element::Around,
+            (Element::Unit, "segment" | "ignorable") => {
+                if let Some(unit) = &mut self.unit {
+                    unit.segment = Segment {
+                        untouched: matches!(attribute(tag, "state").as_deref(), None | Some("initial")),
+                        is_ignorable: name == "ignorable",
+                        ..Segment::default()
+                    };
+                }
+                Element::Segment
+            }
+            (Element::Unit | Element::Segment, "source") if !prefixed || parent == Element::Segment => {
+                self.begin(true);
+                Element::Source
+            }
+            (Element::Unit | Element::Segment, "target") => {
+                if let Some(unit) = self.unit.as_mut().filter(|_| parent == Element::Unit) {
+                    let state = attribute(tag, "state");
+                    unit.segment.untouched = matches!(state.as_deref(), Some("new" | "needs-translation"));
+                }
+                self.begin(false);
+                Element::Target
+            }
+            _ => Element::Other,
+        };
+        self.path.push(element);
+        Ok(())
+    }
+
+    fn file(&mut self, tag: &BytesStart<'_>) {
+        if self.format == Some(UnitFormat::Xliff1) {
+            self.told.from = attribute(tag, "source-language");
+            self.told.into = attribute(tag, "target-language");
+            self.told.batch = attribute(tag, "product-name").filter(|name| !name.is_empty());
+        } else {
+            let id = attribute(tag, "id").unwrap_or_default();
+            self.told.batch = id.rsplit_once('.').map(|(batch, _)| batch.to_owned());
+        }
+        self.told.pseudo = false;
+        self.is_told = false;
+    }
+
+    fn file_note(&self, tag: &BytesStart<'_>) -> Element {
+        let about = attribute(tag, "category").or_else(|| attribute(tag, "from"));
+        match about.as_deref() {
+            Some("batch") => Element::FileNote(FileNote::Batch),
+            Some("pseudo") => Element::FileNote(FileNote::Pseudo),
+            _ => Element::Other,
+        }
+    }
+
+    /// Says what is known of the units that follow, once.
+    fn heading(&mut self) -> Result<(), UnitsError> {
+        if !std::mem::replace(&mut self.is_told, true) {
+            (self.take)(Incoming::Heading(self.told.clone())).map_err(UnitsError::Taker)?;
+        }
+        Ok(())
+    }
+
+    fn begin(&mut self, is_source: bool) {
+        let Some(unit) = &mut self.unit else { return };
+        let place = if is_source { &mut unit.segment.source } else { &mut unit.segment.target };
+        *place = Some(Inline::default());
+    }
+
+    /// The text that is being read.
+    fn current(&mut self) -> Option<&mut Inline> {
+        let is_source = self.path.iter().rev().find_map(|element| match element {
+            Element::Source => Some(true),
+            Element::Target => Some(false),
+            _ => None,
+        })?;
+        let segment = &mut self.unit.as_mut()?.segment;
+        if is_source { segment.source.as_mut() } else { segment.target.as_mut() }
+    }
+
+    fn push(&mut self, piece: Piece) {
+        if let Some(current) = self.current() {
+            current.push(piece);
+        }
+    }
+
+    /// An element within source or target.
+    fn inline(&mut self, name: &str, tag: &BytesStart<'_>) -> Element {
+        let (piece, element) = match name {
+            "pc" | "g" => {
+                let number = number(tag, &["copyOf", "id"]);
+                (Piece::Open(number), Element::Pair(number))
+            }
+            "ph" | "x" | "it" => (Piece::Alone(number(tag, &["copyOf", "id"])), Element::Code),
+            "sc" | "bpt" | "bx" => (Piece::Open(number(tag, &["copyOf", "rid", "id"])), Element::Code),
+            "ec" | "ept" | "ex" => (Piece::Close(number(tag, &["startRef", "rid", "id"])), Element::Code),
+            "cp" => {
+                let code = attribute(tag, "hex").and_then(|hex| u32::from_str_radix(&hex, 16).ok());
+                let character = code.and_then(char::from_u32).unwrap_or('\u{fffd}');
+                (Piece::Text(character.to_string()), Element::Code)
+            }
+            // Marks and whatever else a tool has put around text.
+            _ => return Element::Span,
+        };
+        self.push(piece);
+        element
+    }
+
+    fn text(&mut self, text: &str) -> Result<(), UnitsError> {
+        match self.path.last() {
+            Some(Element::Source | Element::Target | Element::Span | Element::Pair(_)) => {
+                if let Some(unit) = &mut self.unit {
+                    unit.size += text.len();
+                    if unit.size > LARGEST_UNIT {
+                        return Err(UnitsError::TooMuch("4 MiB in one unit"));
+                    }
+                }
+                if let Some(current) = self.current() {
+                    current.push_text(text);
+                }
+            }
+            Some(Element::FileNote(FileNote::Batch)) => {
+                // The note says it last; an id may have been made anew.
+                self.told.batch = Some(text.trim().to_owned()).filter(|batch| !batch.is_empty());
+            }
+            Some(Element::FileNote(FileNote::Pseudo)) => self.told.pseudo = true,
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn close(&mut self, at: u64) -> Result<(), UnitsError> {
+        let Some(element) = self.path.pop() else { return Ok(()) };
+        match element {
+            Element::Pair(number) => {
+                // The element is closed: its text is still the one that is read.
+                self.push(Piece::Close(number));
+            }
+            Element::Segment => self.end_segment(),
+            Element::Unit => {
+                if self.format == Some(UnitFormat::Xliff1) {
+                    self.end_segment();
+                }
+                if let Some(Unit { mut returned, lacks, .. }) = self.unit.take() {
+                    returned.at = at;
+                    if lacks {
+                        returned.target = None;
+                    }
+                    self.units += 1;
+                    (self.take)(Incoming::Unit(returned)).map_err(UnitsError::Taker)?;
+                }
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    /// A unit may have been cut into segments, which are read as one.
+    fn end_segment(&mut self) {
+        let Some(unit) = &mut self.unit else { return };
+        let Segment { source, target, untouched, is_ignorable } = std::mem::take(&mut unit.segment);
+        let source = source.unwrap_or_default();
+        let target = match target {
+            Some(target) if target.pieces().is_empty() && untouched => None,
+            None if is_ignorable => Some(source.clone()),
+            target => target,
+        };
+        let into = unit.returned.source.get_or_insert_default();
+        source.pieces().iter().for_each(|piece| into.push(piece.clone()));
+        match target {
+            None => unit.lacks = true,
+            Some(target) => {
+                let into = unit.returned.target.get_or_insert_default();
+                target.pieces().iter().for_each(|piece| into.push(piece.clone()));
+            }
+        }
+    }
+}
