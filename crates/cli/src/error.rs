@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use diaporos_core::diagnostic::Report;
 use diaporos_hub::ConnectError;
+use diaporos_hub::batch::BatchError;
 use diaporos_hub::look::LookError;
 use diaporos_hub::push::PushError;
 use diaporos_store::StoreError;
@@ -151,6 +152,17 @@ impl From<LookError> for Failure {
             LookError::Expression { .. } => {
                 Failure::failed(error.to_string()).advise("narrow the list, or let the expression take what is there")
             }
+        }
+    }
+}
+
+impl From<BatchError> for Failure {
+    fn from(error: BatchError) -> Self {
+        match error {
+            BatchError::Store(error) => error.into(),
+            BatchError::Look(error) => error.into(),
+            BatchError::System(error) => error.into(),
+            BatchError::File { .. } | BatchError::Standing(_) => Failure::failed(error.to_string()),
         }
     }
 }

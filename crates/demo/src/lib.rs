@@ -1,16 +1,19 @@
 //! The demo world: Ostrel Gardens, a made-up network of botanic gardens, and the stand-ins of the
 //! systems that hold its content. They listen on loopback only and can be told to fail.
 
+mod agency;
 mod archive;
 mod bulletins;
 mod catalogue;
 mod fault;
 mod server;
+mod translator;
 mod visitor_site;
 
 use std::io;
 use std::path::Path;
 
+pub use agency::{Agency, FileSlip, Slip, Spoilt};
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use fault::{Asked, Fault, Rule};
@@ -21,13 +24,17 @@ pub use visitor_site::VisitorSite;
 pub const CATALOGUE_READ_TOKEN: &str = "ostrel-catalogue-reader-7c1f";
 /// What the visitor site takes for writing.
 pub const SITE_WRITE_TOKEN: &str = "ostrel-site-editor-93ab";
+/// What the agency takes.
+pub const AGENCY_TOKEN: &str = "ostrel-agency-client-51de";
 
 /// The files of the demo's hub.
-pub const HUB_FILES: [(&str, &str); 5] = [
+pub const HUB_FILES: [(&str, &str); 7] = [
     ("diaporos.toml", include_str!("../hub/diaporos.toml")),
+    ("profiles/agency.toml", include_str!("../hub/profiles/agency.toml")),
     ("profiles/catalogue.toml", include_str!("../hub/profiles/catalogue.toml")),
     ("profiles/visitor-site.toml", include_str!("../hub/profiles/visitor-site.toml")),
     ("tables/sections.csv", include_str!("../hub/tables/sections.csv")),
+    ("tables/terms.csv", include_str!("../hub/tables/terms.csv")),
     (".gitignore", "/.diaporos/\n"),
 ];
 
@@ -53,6 +60,10 @@ pub struct World {
     pub visitor_site: StandIn,
     /// What the site holds.
     pub pages: VisitorSite,
+    /// The agency's server.
+    pub agency: StandIn,
+    /// Its translators.
+    pub translators: Agency,
 }
 
 impl World {
@@ -64,12 +75,15 @@ impl World {
     pub async fn start(made_up: usize) -> io::Result<World> {
         let plants = Catalogue::new(made_up);
         let pages = VisitorSite::new();
+        let translators = Agency::default();
         Ok(World {
             bulletins: StandIn::start(bulletins::routes()).await?,
             catalogue: StandIn::start(catalogue::routes(plants.clone())).await?,
             visitor_site: StandIn::start(visitor_site::routes(pages.clone())).await?,
             plants,
             pages,
+            agency: StandIn::start(agency::routes(translators.clone())).await?,
+            translators,
         })
     }
 
@@ -83,6 +97,8 @@ impl World {
             ("CATALOGUE_READ_TOKEN", CATALOGUE_READ_TOKEN.to_owned()),
             ("SITE_URL", self.visitor_site.url()),
             ("SITE_WRITE_TOKEN", SITE_WRITE_TOKEN.to_owned()),
+            ("AGENCY_URL", self.agency.url()),
+            ("AGENCY_TOKEN", AGENCY_TOKEN.to_owned()),
         ]
     }
 }

@@ -8,7 +8,7 @@ use diaporos_systems::files::{FilesReader, files_writer};
 use diaporos_systems::graphql::GraphqlReader;
 use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
 use diaporos_systems::ninjs::NinjsReader;
-use diaporos_systems::rest::{RestReader, RestWriter};
+use diaporos_systems::rest::{Agency, RestReader, RestWriter};
 use diaporos_systems::webdav::{WebdavReader, webdav_writer};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
@@ -173,6 +173,20 @@ impl<'a> Connector<'a> {
             SystemKind::Docstore(_) => docstore_writer(system_name, url, profile, languages, credential, limits)?,
             _ => Box::new(RestWriter::new(system_name, url, profile, languages, credential, limits)?),
         })
+    }
+
+    /// The agency, to which texts are sent with the credential for writing, and which is asked with the
+    /// one for reading where it has one.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    pub fn agency(&self, name: &SystemName) -> Result<Agency, ConnectError> {
+        let system = self.system(name)?;
+        let SystemKind::Rest(rest) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
+        let url = self.web_address(name, &rest.url)?;
+        let write = self.credential(name, &url, rest.write.as_ref())?;
+        let read = self.credential(name, &url, rest.read.as_ref())?;
+        Ok(Agency::new(name, url, &rest.profile, rest.languages.clone(), (write, read), system.limits)?)
     }
 
     /// What others read of whose our locks are: told by where the hub is, so that no two hubs take

@@ -1,6 +1,7 @@
 //! The use cases of a hub, one file each. They emit events; who calls them draws.
 
 pub mod align;
+pub mod batch;
 pub mod config;
 mod connect;
 mod event;

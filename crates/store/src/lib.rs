@@ -4,7 +4,9 @@
 mod sqlite;
 
 pub use sqlite::{
-    Action, ChangeFilter, ChangeRow, Content, CounterpartRow, Counts, Delivered, Due, EntryFilter, EntryRow, HeldRow,
-    IntentRecord, LaneRecord, LedgerFilter, LedgerRow, Looking, OpenIntent, Outcome, OutcomeResult, PageTally,
-    Resumption, Seen, Standing, Store, StoreError, StoredEntry, Verdict, VersionRow, WordSearch,
+    Action, BatchRow, BatchStanding, BatchUnit, ChangeFilter, ChangeRow, Content, CounterpartRow, Counts, Delivered,
+    Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord, LedgerFilter, LedgerRow, Looking, NewText,
+    OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing, Store, StoreError,
+    StoredEntry, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict,
+    VersionRow, Wanted, WordSearch,
 };

@@ -1,5 +1,6 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
+mod batch;
 mod changes;
 mod check;
 mod demo;
@@ -71,6 +72,7 @@ pub(crate) enum Command {
     Resolve(resolve::Resolve),
     Withdraw(withdraw::Withdraw),
     Ledger(ledger::Ledger),
+    Batch(batch::Batch),
     Functions(functions::Functions),
     Demo(demo::Demo),
 }
@@ -94,6 +96,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Resolve(args) => resolve::run(&args, context).await,
         Command::Withdraw(args) => withdraw::run(&args, context),
         Command::Ledger(args) => ledger::run(&args, context),
+        Command::Batch(args) => batch::run(&args, context).await,
         Command::Functions(args) => functions::run(&args, context),
         Command::Demo(args) => demo::run(&args, context).await,
     }

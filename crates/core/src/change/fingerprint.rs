@@ -99,6 +99,17 @@ pub fn fingerprint_bytes(reader: &str, bytes: &[u8]) -> Fingerprint {
     close(&hash)
 }
 
+/// The fingerprint of all that a reader gives, without holding it.
+///
+/// # Errors
+/// Where reading fails.
+pub fn fingerprint_stream(from: &mut dyn std::io::Read) -> std::io::Result<Fingerprint> {
+    let mut hash = blake3::Hasher::new();
+    hash.update(&[SCHEME]);
+    hash.update_reader(from)?;
+    Ok(close(&hash))
+}
+
 fn close(hash: &blake3::Hasher) -> Fingerprint {
     let mut bytes = [0; 16];
     hash.finalize_xof().fill(&mut bytes);

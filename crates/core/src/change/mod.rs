@@ -7,8 +7,8 @@ mod words;
 
 pub use difference::{Difference, differences};
 pub use fingerprint::{
-    Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_texts,
-    fingerprint_without,
+    Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_stream,
+    fingerprint_texts, fingerprint_without,
 };
 pub use merge::{Apart, Aparts, Base, Merge, MergePolicies, MergePolicy, merge};
 pub use words::{Stretch, word_difference};

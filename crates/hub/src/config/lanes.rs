@@ -66,9 +66,9 @@ pub(super) fn lanes(
     lanes
 }
 
-struct LaneReader<'a> {
-    around: &'a Around<'a>,
-    report: &'a mut Report,
+pub(super) struct LaneReader<'a> {
+    pub(super) around: &'a Around<'a>,
+    pub(super) report: &'a mut Report,
 }
 
 impl LaneReader<'_> {
@@ -183,7 +183,7 @@ impl LaneReader<'_> {
     }
 
     /// `system/type`, of a system that there is.
-    fn end(&mut self, item: &Item<InnerText>) -> Option<LaneEnd> {
+    pub(super) fn end(&mut self, item: &Item<InnerText>) -> Option<LaneEnd> {
         let text = item.value.as_str();
         let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
         let Some((Ok(system), Ok(kind))) = parts else {
@@ -208,7 +208,7 @@ impl LaneReader<'_> {
         self.report.add(finding.suggest(end.kind.as_str(), known.iter().copied()));
     }
 
-    fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
+    pub(super) fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
         match system.profile() {
             None if end.kind.as_str() != feed::TYPE => {
@@ -266,7 +266,7 @@ impl LaneReader<'_> {
     }
 
     /// One word of several; the usual one where there is none.
-    fn word<T: Copy + Default, const N: usize>(
+    pub(super) fn word<T: Copy + Default, const N: usize>(
         &mut self,
         table: &mut Section<'_>,
         key: &'static str,

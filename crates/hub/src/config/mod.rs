@@ -1,5 +1,6 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
+mod briefs;
 mod credential;
 mod expression;
 mod feeds;
@@ -26,6 +27,7 @@ use diaporos_core::value::{LaneName, SystemName, TypeName};
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
+pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
 pub use credential::{CredentialReference, PartText};
 pub use feeds::FeedConfig;
 pub use house_form::{Rewritten, house_form};
@@ -45,6 +47,8 @@ pub struct Config {
     pub systems: IndexMap<SystemName, SystemConfig>,
     /// The lanes, in the order of the file.
     pub lanes: IndexMap<LaneName, ConfiguredLane>,
+    /// The briefs, in the order of the file.
+    pub briefs: IndexMap<String, Brief>,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
     /// What the expressions share.
@@ -99,6 +103,7 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
         let around =
             lanes::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
         let lanes = lanes::lanes(file, &around, report);
+        let briefs = briefs::briefs(file, &around, report);
         if systems.is_empty() && !report.has_errors() {
             report.add(
                 Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured")
@@ -108,20 +113,24 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
         let views = views::views(file, &library, report);
         if !report.has_errors() {
             let of_lanes = lanes.values().flat_map(|lane| lane.lane.expressions());
+            let of_briefs = briefs.values().filter_map(|brief| brief.when.as_ref());
             let of_views = views.values().filter_map(|view| view.holds.as_ref());
-            let uses =
-                of_lanes.map(|(_, expression)| expression).chain(of_views).map(|expression| &expression.program.uses);
+            let uses = of_lanes
+                .map(|(_, expression)| expression)
+                .chain(of_briefs)
+                .chain(of_views)
+                .map(|expression| &expression.program.uses);
             library::warn_of_unused(file, &library, uses, report);
         }
-        Some((systems, lanes, views, library, kept))
+        Some((systems, lanes, briefs, views, library, kept))
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
-    let config = read.filter(|_| sound).map(|(systems, lanes, views, library, kept)| {
+    let config = read.filter(|_| sound).map(|(systems, lanes, briefs, views, library, kept)| {
         let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
-        Config { folder: folder.to_owned(), systems, lanes, views, library, kept }
+        Config { folder: folder.to_owned(), systems, lanes, briefs, views, library, kept }
     });
     Ok(Loaded { config, reports })
 }

@@ -1,5 +1,6 @@
 //! Taking in what a source lists.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
 
 use diaporos_core::intake::{Incoming, PageMark};
@@ -11,6 +12,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 
 use super::content::{Content, Packing, SHARE};
 use super::row::{fingerprint, millis};
+use super::translations::with_translations;
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
 use diaporos_core::plan::State;
@@ -338,12 +340,12 @@ enum Fate {
 struct Fresh<'a> {
     id: i64,
     version: i64,
-    entry: &'a Incoming,
+    entry: Cow<'a, Incoming>,
 }
 
 impl Fresh<'_> {
     fn words(&self) -> Words {
-        Words::of(self.id, self.entry, self.version == 1)
+        Words::of(self.id, &self.entry, self.version == 1)
     }
 }
 
@@ -355,7 +357,7 @@ fn keep_versions(
     fresh: &[Fresh<'_>],
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let write = |one: &Fresh<'_>| Content::write(one.entry);
+    let write = |one: &Fresh<'_>| Content::write(&one.entry);
     let contents: Vec<String> = fresh.par_iter().with_min_len(SHARE).map(write).collect::<Result<_, _>>()?;
     let mut keep = connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?;
     for (Fresh { id, version, entry }, (content, packed_by)) in
@@ -389,7 +391,7 @@ fn take_in_entry<'a>(
             row.get::<_, i64>(4)?,
         ))
     });
-    let (id, version, fate) = match known.optional()? {
+    let (id, version, entry_with_ours, fate) = match known.optional()? {
         None => {
             connection
                 .prepare_cached(
@@ -404,7 +406,7 @@ fn take_in_entry<'a>(
                     entry.fingerprint.as_bytes(),
                     millis(now)
                 ])?;
-            (connection.last_insert_rowid(), 1, Fate::New)
+            (connection.last_insert_rowid(), 1, Cow::Borrowed(entry), Fate::New)
         }
         Some((id, fingerprint, state, old_revision, _))
             if fingerprint == entry.fingerprint.as_bytes() && state == entry.state.word() =>
@@ -430,10 +432,10 @@ fn take_in_entry<'a>(
                     millis(now),
                     id
                 ])?;
-            (id, version + 1, Fate::Changed)
+            (id, version + 1, with_translations(connection, id, entry)?, Fate::Changed)
         }
     };
-    fresh.push(Fresh { id, version, entry });
+    fresh.push(Fresh { id, version, entry: entry_with_ours });
     mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
 }
@@ -455,7 +457,7 @@ fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(),
 }
 
 /// Every lane from the entry's type owes it a look, and so does every entry that read it.
-fn mark_owed(
+pub(super) fn mark_owed(
     connection: &Connection,
     kind: i64,
     entry: i64,

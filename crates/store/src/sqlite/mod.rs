@@ -1,6 +1,7 @@
 //! The store in one SQLite file.
 
 mod assets;
+mod batches;
 mod changes;
 mod content;
 mod delivery;
@@ -9,12 +10,14 @@ mod error;
 mod intake;
 mod lanes;
 mod ledger;
+mod memory;
 mod migrate;
 mod parts;
 mod resumption;
 mod row;
 mod standing;
 mod taken_off;
+mod translations;
 mod words;
 
 use std::cell::RefCell;
@@ -25,6 +28,9 @@ use content::Packing;
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
 
+pub use batches::{
+    BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, Wanted,
+};
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
 pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
@@ -35,6 +41,7 @@ pub use lanes::{Counts, HeldRow, LaneRecord};
 pub use ledger::{Action, IntentRecord, LedgerFilter, LedgerRow, OpenIntent, Outcome, OutcomeResult};
 pub use resumption::Resumption;
 pub use standing::Standing;
+pub use translations::{Translation, TranslationRow, TranslationStanding};
 
 /// The hub's store.
 #[derive(Debug)]
@@ -69,6 +76,15 @@ impl Store {
             Err(TryLockError::WouldBlock) => Err(StoreError::Busy),
             Err(TryLockError::Error(error)) => Err(StoreError::file(&lock_file, &error)),
         }
+    }
+
+    /// The same store once more, for reading as it is now while this one is changed.
+    ///
+    /// # Errors
+    /// Where the file cannot be opened.
+    pub fn another(&self) -> Result<Store, StoreError> {
+        let file = self.connection.path().ok_or_else(|| StoreError::content("a store without a file"))?;
+        Self::connect(Path::new(file), None)
     }
 
     fn connect(file: &Path, lock: Option<File>) -> Result<Store, StoreError> {

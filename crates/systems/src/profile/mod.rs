@@ -10,6 +10,7 @@ mod paging;
 mod place_type;
 mod query;
 mod read_type;
+mod translation_calls;
 mod write_type;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
@@ -32,6 +33,7 @@ pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::PlaceType;
 pub(crate) use query::{Query, scalar_text};
 pub(crate) use read_type::{Embedded, Id, ReadType};
+pub(crate) use translation_calls::TranslationCalls;
 pub(crate) use write_type::{LanguageNodes, RevisionPlace, WriteType};
 
 /// How a REST system is read and written.
@@ -39,6 +41,8 @@ pub(crate) use write_type::{LanguageNodes, RevisionPlace, WriteType};
 pub struct Profile {
     pub(crate) types: IndexMap<TypeName, ProfileType>,
     pub(crate) model_calls: Option<ModelCalls>,
+    /// How texts are sent for translation.
+    pub(crate) translation: Option<TranslationCalls>,
     model: Model,
     fingerprint: Fingerprint,
 }
@@ -134,6 +138,12 @@ impl Profile {
         self.types.get(kind).and_then(|known| known.write.as_ref())
     }
 
+    /// Whether texts can be sent there for translation.
+    #[must_use]
+    pub fn takes_batches(&self) -> bool {
+        self.translation.is_some()
+    }
+
     /// The files that its types name, such as queries.
     pub fn query_files(&self) -> impl Iterator<Item = &str> {
         self.types.values().filter_map(|known| known.read.as_ref()).map(|read| read.list.as_str())
@@ -165,12 +175,22 @@ pub enum ProfileKind {
 pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profile>, Report) {
     let fingerprint = fingerprint_texts([source.text.as_str()]);
     let (types, report) = read_toml(source, |file, report| {
-        let mut section = file.section("types", report).or_else(|| {
-            file.missing("types", report);
-            None
-        })?;
+        let translation = match profile_kind {
+            ProfileKind::Rest => file.section("translation", report).and_then(|mut table| {
+                let calls = TranslationCalls::from_section(&mut table, report);
+                table.finish(report);
+                calls
+            }),
+            _ => None,
+        };
         let mut types = IndexMap::new();
-        for name in section.names() {
+        // An agency has texts to translate, and needs no types.
+        if !file.has("types") && !file.has("translation") {
+            file.missing("types", report);
+        }
+        let mut section = file.section("types", report);
+        for name in section.as_mut().map(Section::names).unwrap_or_default() {
+            let Some(section) = &section else { break };
             let kind = match TypeName::new(name.value.clone()) {
                 Ok(kind) => kind,
                 Err(error) => {
@@ -192,12 +212,13 @@ pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profil
             }),
             _ => None,
         };
-        Some((types, calls))
+        Some((types, calls, translation))
     });
-    let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls)| Profile {
+    let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls, translation)| Profile {
         model: model(&types),
         types,
         model_calls,
+        translation,
         fingerprint,
     });
     (profile, report)

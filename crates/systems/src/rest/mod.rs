@@ -1,5 +1,6 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
+mod agency;
 mod asset;
 mod batch;
 mod languages;
@@ -9,5 +10,6 @@ mod paging;
 mod read;
 mod write;
 
+pub use agency::{Agency, LanguageProgress, TranslationOrder};
 pub use read::RestReader;
 pub use write::RestWriter;

@@ -1,0 +1,248 @@
+//! `batch collect`.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use diaporos_core::translate::UnitId;
+use diaporos_core::value::LanguageTag;
+use diaporos_hub::batch::{
+    CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, returned_files, tallies,
+};
+use diaporos_hub::config::{Brief, Config};
+use diaporos_store::{BatchRow, BatchStanding, Store, UnitStanding};
+use serde_json::json;
+
+use super::{agency, batch, folder, language};
+use crate::commands::counted;
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Sheet, Summary, Tint, moment};
+
+/// Collect what came back: checked unit by unit, the good taken, the rest named.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos batch collect\n  diaporos batch collect plants-1 --from returned.xlf\n  diaporos batch collect plants-1 --accept u7b8f8cb2074fa009 --into fr\n\nA unit that is rejected goes back: `diaporos batch reject-note BATCH` writes a file with the reasons."
+)]
+pub(crate) struct Collect {
+    /// The batch; all that were sent where none is named.
+    #[arg(value_name = "BATCH")]
+    batch: Option<String>,
+    /// Collect these files, wherever they come from.
+    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with = "accept")]
+    from: Vec<PathBuf>,
+    /// Look at files again that were collected before.
+    #[arg(long, conflicts_with = "accept")]
+    again: bool,
+    /// Take this rejected unit as it is.
+    #[arg(long, value_name = "UNIT", requires = "batch", requires = "into")]
+    accept: Vec<String>,
+    /// The language of the units to take.
+    #[arg(long, value_name = "LANGUAGE", requires = "accept")]
+    into: Option<String>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("batch", "batch"),
+    Column::text("language", "lang"),
+    Column::text("unit", "unit"),
+    Column::text("outcome", "outcome"),
+    Column::text("name", "where"),
+    Column::prose("reasons", "why"),
+];
+
+/// What a collection has come to so far.
+struct Gathered {
+    sheet: Sheet,
+    tally: CollectTally,
+    /// What is to be known of files, a sentence each.
+    files: Vec<String>,
+    refused: u64,
+    again: bool,
+}
+
+pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let mut store = Context::store_for_change(&config)?;
+    let sheet = Sheet::new(context, COLUMNS).within("units");
+    let mut gathered =
+        Gathered { sheet, tally: CollectTally::default(), files: Vec::new(), refused: 0, again: args.again };
+    if !args.accept.is_empty() {
+        let (found, brief) = batch(&config, &store, args.batch.as_deref().unwrap_or_default())?;
+        let into = language(args.into.as_deref().unwrap_or_default(), &found.into)?;
+        for text in &args.accept {
+            let id: UnitId = text.parse().map_err(|error| Failure::wrong(format!("{error}")))?;
+            let mut collector = Collector { store: &mut store, brief, batch: &found, now: Context::now() };
+            gathered.tally += collector.accept(&id, &into)?;
+        }
+        return gathered.end(context);
+    }
+    if args.from.is_empty() {
+        for found in waited_for(&config, &store, args.batch.as_deref())? {
+            gathered.carried(&config, &mut store, found, context).await?;
+        }
+        return gathered.end(context);
+    }
+    for path in &args.from {
+        let source = FileSource::Path(path.clone());
+        let told = match &args.batch {
+            Some(name) => Some(name.clone()),
+            None => batch_told(&source)?,
+        };
+        let Some(name) = told else {
+            gathered.refuse(
+                &source.name(),
+                "it does not say of which batch it is; name it: `batch collect BATCH --from FILE`",
+            );
+            continue;
+        };
+        match batch(&config, &store, &name) {
+            Ok((found, brief)) => gathered.file(&mut store, (&found, brief), &source, context)?,
+            Err(failure) if args.batch.is_some() => return Err(failure),
+            Err(_) => {
+                gathered.refuse(&source.name(), &format!("it is of the batch `{name}`, which is none of this hub's"));
+            }
+        }
+    }
+    gathered.end(context)
+}
+
+/// The batch of that name, or all that something can come back of.
+fn waited_for(config: &Config, store: &Store, name: Option<&str>) -> Result<Vec<BatchRow>, Failure> {
+    let Some(name) = name else {
+        let batches = store.batches()?.into_iter().rev();
+        let known = |batch: &BatchRow| config.briefs.contains_key(&batch.brief);
+        return Ok(batches.filter(|batch| batch.standing == BatchStanding::Sent && known(batch)).collect());
+    };
+    let (found, _) = batch(config, store, name)?;
+    match found.standing {
+        BatchStanding::Sent => Ok(vec![found]),
+        BatchStanding::Cancelled => Err(Failure::failed(format!("`{name}` was cancelled; nothing is waited for"))),
+        _ => Err(Failure::failed(format!("`{name}` was not sent")).advise(format!("`diaporos batch send {name}`"))),
+    }
+}
+
+impl Gathered {
+    fn refuse(&mut self, file: &str, why: &str) {
+        self.refused += 1;
+        self.files.push(format!("{file}: left alone: {why}"));
+    }
+
+    /// What lies in the folder, or is ready at the agency.
+    async fn carried(
+        &mut self,
+        config: &Config,
+        store: &mut Store,
+        found: BatchRow,
+        context: &Context,
+    ) -> Result<(), Failure> {
+        let (found, brief) = batch(config, store, &found.name)?;
+        if let Some(folder) = folder(config, brief) {
+            for source in returned_files(&folder)? {
+                // A folder holds what came back of every batch.
+                if batch_told(&source)?.is_none_or(|told| told == found.name) {
+                    self.file(store, (&found, brief), &source, context)?;
+                }
+            }
+        }
+        let (Some(agency), Some(order)) = (agency(config, brief)?, found.order_there.clone()) else { return Ok(()) };
+        let (here, _) = tallies(store, found.clone())?;
+        let is_done = |tag: &LanguageTag| {
+            let tally = here.languages.iter().find(|tally| tally.language == *tag);
+            tally.is_some_and(|tally| tally.units(UnitStanding::Accepted) == tally.all())
+        };
+        for there in agency.progress(&order).await? {
+            let tag = there.language;
+            if !there.is_ready || !found.into.contains(&tag) || is_done(&tag) {
+                continue;
+            }
+            let bytes = agency.download(&order, &tag).await?;
+            let name = format!("{}, {tag}", found.name);
+            self.file(store, (&found, brief), &FileSource::Bytes(name, bytes), context)?;
+        }
+        Ok(())
+    }
+
+    fn file(
+        &mut self,
+        store: &mut Store,
+        (found, brief): (&BatchRow, &Brief),
+        source: &FileSource,
+        context: &Context,
+    ) -> Result<(), Failure> {
+        let sheet = &mut self.sheet;
+        let mut row = |row: UnitRow| sheet.row(cells(&found.name, row));
+        let mut collector = Collector { store, brief, batch: found, now: Context::now() };
+        match collector.file(source, self.again, &mut row)? {
+            Collected::Taken { tally, broken, .. } => {
+                self.tally += tally;
+                if let Some(why) = broken {
+                    self.refused += 1;
+                    self.files.push(format!("{}: {why}; its whole units were looked at", source.name()));
+                }
+            }
+            Collected::Before(at) => {
+                let at = moment(at, &context.zone);
+                self.files.push(format!("{}: collected at {at}, and has not changed", source.name()));
+            }
+            Collected::Refused(refusal) => self.refuse(&source.name(), &refusal.to_string()),
+        }
+        Ok(())
+    }
+
+    fn end(mut self, _: &Context) -> Result<Exit, Failure> {
+        let CollectTally { accepted, unchanged, rejected, outdated, refused, waiting, values } = self.tally;
+        let mut parts = Vec::new();
+        let mut say = |count: u64, text: &str| {
+            if count > 0 {
+                parts.push(format!("{count} {text}"));
+            }
+        };
+        say(accepted, "accepted");
+        say(unchanged, "as before");
+        say(rejected, "rejected");
+        say(outdated, "of texts that have changed since");
+        say(refused, "left alone");
+        say(waiting, "not translated yet");
+        let mut sentences = std::mem::take(&mut self.files);
+        sentences.push(match parts.as_slice() {
+            [] => "Nothing new came back".to_owned(),
+            parts => format!("Units: {}", parts.join(", ")),
+        });
+        if values > 0 {
+            let texts = counted(values, "text is", "texts are");
+            sentences.push(format!("{texts} whole, and values of their entries now; `diaporos push` takes them along"));
+        }
+        if rejected > 0 {
+            sentences
+                .push("next: `diaporos batch reject-note BATCH` writes a file that says why, to send back".to_owned());
+        }
+        if outdated > 0 {
+            sentences
+                .push("next: `diaporos batch make BRIEF` sends the changed texts, with these beside them".to_owned());
+        }
+        let counts = json!({
+            "accepted": accepted, "unchanged": unchanged, "rejected": rejected, "outdated": outdated, "refused": refused,
+            "waiting": waiting, "values": values, "files_refused": self.refused,
+        });
+        let counts = counts.as_object().cloned().unwrap_or_default();
+        self.sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;
+        let is_sound = rejected + outdated + refused + self.refused == 0;
+        Ok(if is_sound { Exit::Done } else { Exit::Partly })
+    }
+}
+
+fn cells(batch: &str, row: UnitRow) -> Vec<Cell> {
+    let tint = match row.outcome {
+        "accepted" => Tint::Good,
+        "outdated" => Tint::Warn,
+        _ => Tint::Bad,
+    };
+    vec![
+        Cell::text(batch),
+        Cell::text(row.language.to_string()),
+        Cell::text(row.unit),
+        Cell::text(row.outcome).tint(tint),
+        Cell::maybe(row.name),
+        Cell { shown: crate::output::one_line(&row.reasons.join("; ")), ..Cell::list(row.reasons) },
+    ]
+}

@@ -1,0 +1,118 @@
+//! `batch make`.
+
+use clap::Args;
+use diaporos_core::expr::{KnownFields, Slots};
+use diaporos_hub::batch::{MakeOptions, make, price};
+use diaporos_store::{Origin, Store};
+use serde_json::json;
+
+use super::{brief, language};
+use crate::commands::counted;
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Sheet, Summary};
+use crate::typed::Typed;
+
+/// Make a batch of what a brief's entries lack: nothing that is out already, or known from before.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos batch make plants --dry-run\n  diaporos batch make plants --into fr\n  diaporos batch make plants --where 'habitat == \"bog\"'"
+)]
+pub(crate) struct Make {
+    /// The brief.
+    #[arg(value_name = "BRIEF")]
+    brief: String,
+    /// Only into this language; may be given several times.
+    #[arg(long, value_name = "LANGUAGE")]
+    into: Vec<String>,
+    /// Only entries for which this holds.
+    #[arg(long = "where", value_name = "CONDITION")]
+    holds: Option<String>,
+    /// Only say what it would be.
+    #[arg(long)]
+    dry_run: bool,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("language", "language"),
+    Column::number("new", "new"),
+    Column::number("changed", "changed"),
+    Column::number("repeated", "repeated"),
+    Column::number("carried_over", "carried over"),
+    Column::number("out_already", "out already"),
+    Column::number("words_new", "words new"),
+    Column::number("words_changed", "changed"),
+    Column::number("words_repeated", "repeated"),
+    Column::number("words_carried_over", "carried over"),
+    Column::text("price", "price"),
+];
+
+pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let brief = brief(&config, &args.brief)?;
+    let into = args.into.iter().map(|text| language(text, &brief.into)).collect::<Result<Vec<_>, _>>()?;
+    let holds = match &args.holds {
+        None => None,
+        Some(text) => {
+            let model = config.systems.get(&brief.of.system).map(|system| system.model());
+            let known = model.map(|model| KnownFields { model, kind: &brief.of.kind });
+            let mut typed = Typed { known, library: &config.library, slots: Slots::default() };
+            let program = typed.expression("--where", text)?;
+            Some((program, typed.slots))
+        }
+    };
+    let options = MakeOptions { into, holds, dry_run: args.dry_run };
+    let mut store: Store = if args.dry_run { Context::store(&config)? } else { Context::store_for_change(&config)? };
+    let made = make(&mut store, &config.library, brief, &options, Context::now())?;
+    let mut sheet = Sheet::new(context, COLUMNS).within("languages");
+    for tag in &brief.into {
+        let of = |origin: Origin| made.counts.iter().find(|count| count.language == *tag && count.origin == origin);
+        let carried = made.carried.get(tag).copied().unwrap_or_default();
+        let out = made.out.get(tag).copied().unwrap_or_default();
+        let own: Vec<_> = made.counts.iter().filter(|count| count.language == *tag).collect();
+        if own.is_empty() && carried.0 == 0 && out == 0 {
+            continue;
+        }
+        let units = |origin| Cell::count(of(origin).map_or(0, |count| count.units));
+        let words = |origin| Cell::count(of(origin).map_or(0, |count| count.words));
+        let origins = [Origin::New, Origin::Changed, Origin::Repeated];
+        let mut cells = vec![Cell::text(tag.to_string())];
+        cells.extend(origins.map(units));
+        cells.extend([Cell::count(carried.0), Cell::count(out)]);
+        cells.extend(origins.map(words));
+        cells.push(Cell::count(carried.1));
+        cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own).to_string())));
+        sheet.row(cells);
+    }
+    let units: u64 = made.counts.iter().map(|count| count.units).sum();
+    let words: u64 = made.counts.iter().map(|count| count.words).sum();
+    let cost = brief.rates.as_ref().map(|rates| price(rates, &made.counts).to_string());
+    let of_what = format!(
+        "{} of {}, {}{}",
+        counted(units, "unit", "units"),
+        counted(made.entries, "entry", "entries"),
+        counted(words, "word", "words"),
+        cost.as_ref().map(|cost| format!(", {cost}")).unwrap_or_default()
+    );
+    let mut sentences = Vec::new();
+    match (&made.batch, args.dry_run, units) {
+        (_, true, 0) => sentences.push("Dry run: nothing is to be sent".to_owned()),
+        (_, true, _) => sentences.push(format!("Dry run, nothing was made: it would be {of_what}")),
+        (Some(name), _, _) => {
+            sentences.push(format!("`{name}` is made: {of_what}"));
+            sentences.push(format!("next: `diaporos batch send {name}`"));
+        }
+        (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
+    }
+    if made.values > 0 {
+        let values = counted(made.values, "text was", "texts were");
+        sentences.push(format!("{values} filled in from what is known; the next push takes them along"));
+    }
+    let counts = json!({
+        "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
+        "price": cost, "filled_in": made.values,
+    });
+    let counts = counts.as_object().cloned().unwrap_or_default();
+    sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;
+    Ok(Exit::Done)
+}

@@ -1,0 +1,98 @@
+//! `batch send`.
+
+use std::io::Write;
+use std::path::PathBuf;
+
+use clap::Args;
+use diaporos_hub::batch::{Sent, send, send_to_folder};
+use diaporos_hub::config::Brief;
+
+use super::{agency, batch, folder, unit_format};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Format, Sheet, moment};
+
+/// Send a batch to its agency, once whatever answers are lost; or put its files into a folder.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  diaporos batch send plants-1\n  diaporos batch send plants-1 --to handover --as po"
+)]
+pub(crate) struct Send {
+    /// The batch.
+    #[arg(value_name = "BATCH")]
+    batch: String,
+    /// Put the files into this folder, that others carry them; what comes back is then collected with
+    /// `--from`.
+    #[arg(long, value_name = "DIR")]
+    to: Option<PathBuf>,
+    /// The format of the files: xliff-2.1, xliff-1.2, po or csv.
+    #[arg(long = "as", value_name = "FORMAT", value_parser = unit_format)]
+    file_format: Option<diaporos_core::translate::UnitFormat>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("batch", "batch"),
+    Column::text("outcome", "outcome"),
+    Column::text("order_there", "order there"),
+    Column::text("file", "file"),
+];
+
+pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let mut store = Context::store_for_change(&config)?;
+    let (mut batch, brief) = batch(&config, &store, &args.batch)?;
+    let brief = &Brief { format: args.file_format.unwrap_or(brief.format), ..brief.clone() };
+    let to = args.to.clone().or_else(|| folder(&config, brief));
+    let sent = match (to, agency(&config, brief)?) {
+        (Some(folder), _) => send_to_folder(&mut store, &folder, brief, &mut batch, Context::now())?,
+        (None, Some(agency)) => send(&mut store, &agency, brief, &mut batch, &Context::now).await?,
+        // A brief has one or the other.
+        (None, None) => return Ok(Exit::Failed),
+    };
+    let (outcome, order, files): (&str, Option<&String>, Vec<PathBuf>) = match &sent {
+        Sent::Ordered { order, .. } => ("ordered", Some(order), Vec::new()),
+        Sent::Found { order } => ("was ordered", Some(order), Vec::new()),
+        Sent::Already(_) => ("sent before", batch.order_there.as_ref(), Vec::new()),
+        Sent::Written(files) => ("written", None, files.clone()),
+    };
+    if context.format == Format::Table {
+        let mut out = Context::out();
+        match &sent {
+            Sent::Ordered { order, files } => writeln!(
+                out,
+                "`{}` is ordered: the agency calls it {order}, with {}",
+                batch.name,
+                crate::commands::counted(*files as u64, "file", "files")
+            )?,
+            Sent::Found { order } => writeln!(
+                out,
+                "`{}` is ordered: the answer was lost, and the agency has the order {order}; nothing was ordered twice",
+                batch.name
+            )?,
+            Sent::Already(at) => {
+                writeln!(out, "`{}` was sent at {}; nothing was done", batch.name, moment(*at, &context.zone))?;
+            }
+            Sent::Written(files) => {
+                for file in files {
+                    writeln!(out, "{}", file.display())?;
+                }
+                writeln!(
+                    out,
+                    "Hand these over; put what comes back into `back` beside `out`, and `diaporos batch collect`"
+                )?;
+            }
+        }
+        out.flush()?;
+        return Ok(Exit::Done);
+    }
+    let mut sheet = Sheet::new(context, COLUMNS);
+    let files: Vec<Option<String>> = match files.as_slice() {
+        [] => vec![None],
+        files => files.iter().map(|file| Some(file.display().to_string())).collect(),
+    };
+    for file in files {
+        sheet.row(vec![Cell::text(&batch.name), Cell::word(outcome), Cell::maybe(order.cloned()), Cell::maybe(file)]);
+    }
+    sheet.end("")?;
+    Ok(Exit::Done)
+}

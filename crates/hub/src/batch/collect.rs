@@ -1,0 +1,493 @@
+//! Collecting: what comes back is checked unit by unit; the good go on, the rest say why not.
+
+mod source;
+mod survey;
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use diaporos_core::plan::State;
+use diaporos_core::translate::{Defect, Incoming, Inline, MemoryPair, Returned, Shape, UnitId, read_units};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchRow, BatchUnit, Origin, Store, StoredEntry, Translation, UnitStanding, UnitVerdict};
+use jiff::Timestamp;
+
+use super::BatchError;
+use super::complete::{complete, defects, joined, known_blocks, translation};
+use super::texts::{Freshness, Texts, checker, text_in};
+use crate::config::{Brief, BriefField, Outdated};
+pub use source::{FileSource, returned_files};
+pub use survey::{Refusal, batch_told};
+use survey::{Survey, survey};
+
+/// Units that are noted together.
+const TOGETHER: usize = 200;
+
+/// How many units went which way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct CollectTally {
+    /// Accepted, now for the first time or with another text.
+    pub accepted: u64,
+    /// As they were collected before.
+    pub unchanged: u64,
+    /// With defects.
+    pub rejected: u64,
+    /// Of texts that have changed since.
+    pub outdated: u64,
+    /// Not in the batch, or twice with different texts: left alone.
+    pub refused: u64,
+    /// Not translated yet.
+    pub waiting: u64,
+    /// Values that entries have now.
+    pub values: u64,
+}
+
+impl std::ops::AddAssign for CollectTally {
+    fn add_assign(&mut self, other: CollectTally) {
+        self.accepted += other.accepted;
+        self.unchanged += other.unchanged;
+        self.rejected += other.rejected;
+        self.outdated += other.outdated;
+        self.refused += other.refused;
+        self.waiting += other.waiting;
+        self.values += other.values;
+    }
+}
+
+/// A unit that wants to be seen to, or of which something is to be known.
+#[derive(Debug, Clone, PartialEq)]
+pub struct UnitRow {
+    /// Its id, as it stood in the file.
+    pub unit: String,
+    /// Where it stands.
+    pub name: Option<String>,
+    /// The language.
+    pub language: LanguageTag,
+    /// What became of it: `accepted`, `rejected`, `outdated`, `refused`.
+    pub outcome: &'static str,
+    /// Why, a sentence each.
+    pub reasons: Vec<String>,
+}
+
+/// What became of a file.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Collected {
+    /// Its units were looked at. Where it could not be read to its end, why.
+    Taken {
+        /// The language.
+        language: LanguageTag,
+        /// How its units went.
+        tally: CollectTally,
+        /// Why it could not be read on.
+        broken: Option<String>,
+    },
+    /// A file of that very content was collected before.
+    Before(Timestamp),
+    /// It is none of this batch's.
+    Refused(Refusal),
+}
+
+/// Collects files for a batch.
+pub struct Collector<'a> {
+    /// The store, open for change.
+    pub store: &'a mut Store,
+    /// The brief that the batch was made by.
+    pub brief: &'a Brief,
+    /// The batch.
+    pub batch: &'a BatchRow,
+    /// The time.
+    pub now: Timestamp,
+}
+
+/// What waits to be noted.
+#[derive(Default)]
+struct Pending {
+    verdicts: Vec<UnitVerdict>,
+    learnt: Vec<MemoryPair>,
+    /// Texts that may be whole by now, by entry; with values where they are put together already.
+    touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
+    /// Texts that were translated from an earlier version, which is taken.
+    of_earlier: BTreeSet<(i64, String, u64)>,
+}
+
+/// A text at the version that it was sent of, and as it is now.
+struct Sent {
+    entry: StoredEntry,
+    then: Option<Shape>,
+    now: Option<Shape>,
+}
+
+/// Made-up blocks of a text, by block.
+type Pseudo = HashMap<(i64, String), BTreeMap<u32, Inline>>;
+
+impl Collector<'_> {
+    /// Collects a file. One whose content was collected before is left alone, unless it is to be looked
+    /// at again.
+    ///
+    /// # Errors
+    /// Where the store fails, or the file cannot be opened; what was accepted before stays.
+    pub fn file(
+        &mut self,
+        source: &FileSource,
+        again: bool,
+        row: &mut dyn FnMut(UnitRow),
+    ) -> Result<Collected, BatchError> {
+        let content = source.fingerprint()?;
+        if !again && let Some(before) = self.store.collected(self.batch.number, content)? {
+            return Ok(Collected::Before(before));
+        }
+        let survey = match survey(source, self.batch)? {
+            Ok(survey) => survey,
+            Err(refusal) => return Ok(Collected::Refused(refusal)),
+        };
+        let mut tally = CollectTally::default();
+        let mut pending = Pending::default();
+        let mut pseudo = Pseudo::new();
+        let mut failed = None;
+        let read = read_units(&mut *source.open()?, &mut |incoming| {
+            let Incoming::Unit(returned) = incoming else { return Ok(()) };
+            let done = self.unit(&survey, returned, (&mut tally, &mut pending, &mut pseudo), row);
+            let done = done.and_then(|()| match pending.verdicts.len() + pending.learnt.len() {
+                0..TOGETHER => Ok(()),
+                _ => self.note(&survey.language, &mut pending, &mut tally),
+            });
+            done.map_err(|error| {
+                let message = error.to_string();
+                failed = Some(error);
+                message
+            })
+        });
+        if let Some(error) = failed {
+            return Err(error);
+        }
+        if let Err(error) = &read
+            && let Some(error) = BatchError::taker(error)
+        {
+            return Err(error);
+        }
+        self.make_up(&survey.language, pseudo, &mut pending)?;
+        self.note(&survey.language, &mut pending, &mut tally)?;
+        if survey.broken.is_none() {
+            self.store.note_collected(self.batch.number, content, &source.name(), self.now)?;
+        }
+        Ok(Collected::Taken { language: survey.language, tally, broken: survey.broken })
+    }
+
+    /// Takes a unit that was rejected, because a person says so.
+    ///
+    /// # Errors
+    /// Where there is no such unit, or what is wrong with it makes it no value.
+    pub fn accept(&mut self, id: &UnitId, into: &LanguageTag) -> Result<CollectTally, BatchError> {
+        let standing = |message: String| BatchError::Standing(message);
+        let unit = self.store.batch_unit(self.batch.number, into, id)?;
+        let Some(unit) = unit.filter(|unit| unit.standing == UnitStanding::Rejected) else {
+            return Err(standing(format!("`{id}` is not among the rejected units into {into}")));
+        };
+        let Some(target) = unit.target.clone() else {
+            return Err(standing(format!("`{id}` has no translation")));
+        };
+        let (mut tally, mut pending) = (CollectTally::default(), Pending::default());
+        let Some((sent, field)) = self.sent(&unit)? else {
+            return Err(standing(format!("the text of `{id}` is not there any more")));
+        };
+        let found = self.defects(&unit, &sent, &field, into, &target).0;
+        if let Some(defect) = found.iter().find(|defect| !defect.check.can_be_waived()) {
+            return Err(standing(format!("`{id}` cannot be taken: {}", defect.message)));
+        }
+        let reasons = found.into_iter().map(|defect| defect.message).collect();
+        self.settle(&unit, &sent, into, (target, reasons), (&mut tally, &mut pending), &mut |_| {})?;
+        self.note(into, &mut pending, &mut tally)?;
+        Ok(tally)
+    }
+
+    fn unit(
+        &mut self,
+        survey: &Survey,
+        returned: Returned,
+        (tally, pending, pseudo): (&mut CollectTally, &mut Pending, &mut Pseudo),
+        row: &mut dyn FnMut(UnitRow),
+    ) -> Result<(), BatchError> {
+        let into = &survey.language;
+        let shown = match (&returned.id, &returned.source) {
+            (Some(id), _) => id.clone(),
+            (None, Some(source)) => source.plain().chars().take(40).collect(),
+            (None, None) => String::new(),
+        };
+        let mut refuse = |name: Option<String>, reason: &str| {
+            tally.refused += 1;
+            let (unit, language) = (shown.clone(), into.clone());
+            row(UnitRow { unit, name, language, outcome: "refused", reasons: vec![reason.to_owned()] });
+        };
+        let Some(unit) = self.found(&returned, into)? else {
+            refuse(None, "it is not in this batch");
+            return Ok(());
+        };
+        if survey.is_twice(&returned) {
+            refuse(Some(unit.unit.name.clone()), "it stands there twice, with different texts");
+            return Ok(());
+        }
+        let Some(target) = returned.target else {
+            tally.waiting += 1;
+            return Ok(());
+        };
+        if survey.pseudo {
+            let text = pseudo.entry((unit.entry, unit.field.clone())).or_default();
+            text.insert(unit.block, target);
+            return Ok(());
+        }
+        self.take(unit, into, target, (tally, pending), row)
+    }
+
+    fn found(&self, returned: &Returned, into: &LanguageTag) -> Result<Option<BatchUnit>, BatchError> {
+        let batch = self.batch.number;
+        if let Some(id) = &returned.id {
+            let Ok(id) = id.parse::<UnitId>() else { return Ok(None) };
+            return Ok(self.store.batch_unit(batch, into, &id)?);
+        }
+        let Some(source) = &returned.source else { return Ok(None) };
+        let saying = self.store.batch_units_saying(batch, into, source)?;
+        Ok(saying.into_iter().find(|unit| unit.origin != Origin::Repeated))
+    }
+
+    /// A translation that came back: checked, and settled where it is sound.
+    fn take(
+        &mut self,
+        unit: BatchUnit,
+        into: &LanguageTag,
+        target: Inline,
+        (tally, pending): (&mut CollectTally, &mut Pending),
+        row: &mut dyn FnMut(UnitRow),
+    ) -> Result<(), BatchError> {
+        let told = |outcome, reasons: Vec<String>| UnitRow {
+            unit: unit.unit.id.to_string(),
+            name: Some(unit.unit.name.clone()),
+            language: into.clone(),
+            outcome,
+            reasons,
+        };
+        let is_same = unit.target.as_ref() == Some(&target);
+        if is_same && unit.standing == UnitStanding::Accepted {
+            tally.unchanged += 1;
+            // Should we have been killed before the text was put together, it is now.
+            pending.touch(&unit, into);
+            return Ok(());
+        }
+        let Some((sent, field)) = self.sent(&unit)? else {
+            tally.refused += 1;
+            row(told("refused", vec!["its text is no longer translated by the brief".to_owned()]));
+            return Ok(());
+        };
+        let (rejected, noted) = self.defects(&unit, &sent, &field, into, &target);
+        if !rejected.is_empty() {
+            let reasons: Vec<String> = rejected.into_iter().map(|defect| defect.message).collect();
+            if unit.standing == UnitStanding::Accepted {
+                tally.refused += 1;
+                let mut reasons = reasons;
+                reasons.push("a sound translation was accepted before, and stays".to_owned());
+                row(told("refused", reasons));
+                return Ok(());
+            }
+            if is_same && unit.standing == UnitStanding::Rejected && unit.reasons == reasons {
+                tally.unchanged += 1;
+                return Ok(());
+            }
+            tally.rejected += 1;
+            row(told("rejected", reasons.clone()));
+            pending.verdicts.push(UnitVerdict {
+                text: unit.text,
+                language: into.clone(),
+                standing: UnitStanding::Rejected,
+                target: Some(target),
+                reasons,
+            });
+            return Ok(());
+        }
+        let notes = noted.into_iter().map(|defect| defect.message).collect();
+        self.settle(&unit, &sent, into, (target, notes), (tally, pending), row)
+    }
+
+    /// A sound translation: accepted, or held where its text has changed since; and so are those of the
+    /// same text elsewhere in the batch.
+    fn settle(
+        &mut self,
+        unit: &BatchUnit,
+        sent: &Sent,
+        into: &LanguageTag,
+        (target, notes): (Inline, Vec<String>),
+        (tally, pending): (&mut CollectTally, &mut Pending),
+        row: &mut dyn FnMut(UnitRow),
+    ) -> Result<(), BatchError> {
+        let told = |unit: &BatchUnit, outcome, reasons: Vec<String>| UnitRow {
+            unit: unit.unit.id.to_string(),
+            name: Some(unit.unit.name.clone()),
+            language: into.clone(),
+            outcome,
+            reasons,
+        };
+        let is_current = sent.still_says(&unit.unit.source);
+        let is_taken = is_current || self.brief.outdated == Outdated::Take;
+        let is_same = unit.target.as_ref() == Some(&target);
+        if is_same && unit.standing == UnitStanding::Outdated && !is_taken {
+            tally.unchanged += 1;
+            return Ok(());
+        }
+        pending.learnt.push(MemoryPair {
+            from: self.batch.from.clone(),
+            into: into.clone(),
+            source: unit.unit.source.clone(),
+            target: target.clone(),
+            place: Some(format!("{}#{}", sent.entry.row.address, unit.field)),
+        });
+        let standing = if is_taken { UnitStanding::Accepted } else { UnitStanding::Outdated };
+        let mut reasons = notes;
+        if !is_current {
+            let gone = sent.entry.row.state == State::Gone;
+            reasons.push(if gone { "its entry is gone" } else { "its text has changed since it was sent" }.to_owned());
+        }
+        if is_taken {
+            tally.accepted += 1;
+            pending.touch(unit, into);
+            if !is_current {
+                pending.of_earlier.insert((unit.entry, unit.field.clone(), unit.version));
+            }
+        } else {
+            tally.outdated += 1;
+        }
+        if !reasons.is_empty() {
+            row(told(unit, standing.word(), reasons.clone()));
+        }
+        pending.verdicts.push(UnitVerdict {
+            text: unit.text,
+            language: into.clone(),
+            standing,
+            target: Some(target.clone()),
+            reasons,
+        });
+        if unit.origin != Origin::Repeated {
+            for other in self.store.batch_units_saying(self.batch.number, into, &unit.unit.source)? {
+                if other.origin == Origin::Repeated && other.standing != UnitStanding::Accepted {
+                    self.take(other, into, target.clone(), (tally, pending), row)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// A unit's text, at the version that it was sent of and now; none where the brief has dropped it.
+    fn sent(&self, unit: &BatchUnit) -> Result<Option<(Sent, BriefField)>, BatchError> {
+        let Some(field) = self.brief.fields.get(&unit.field) else { return Ok(None) };
+        let Some(entry) = self.store.entry_numbered(unit.entry)? else { return Ok(None) };
+        let shape = |fields: &diaporos_core::value::Record| {
+            let text = text_in(fields, &unit.field, &self.batch.from)?;
+            Some(Shape::of(field.form, text, &self.brief.protected))
+        };
+        let now = if entry.row.state == State::Gone { None } else { shape(&entry.row.fields) };
+        let then = if entry.row.version == unit.version {
+            now.clone()
+        } else {
+            self.store.version(unit.entry, unit.version)?.and_then(|content| shape(&content.fields))
+        };
+        Ok(Some((Sent { entry, then, now }, field.clone())))
+    }
+
+    /// What is wrong with a translation: what it goes back for, and what is told.
+    fn defects(
+        &self,
+        unit: &BatchUnit,
+        sent: &Sent,
+        field: &BriefField,
+        into: &LanguageTag,
+        target: &Inline,
+    ) -> (Vec<Defect>, Vec<Defect>) {
+        let at = (unit.block as usize).saturating_sub(1);
+        let in_place = |shape: &&Shape| {
+            let block = shape.blocks().get(at);
+            block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
+        };
+        match sent.then.as_ref().filter(in_place) {
+            Some(shape) => defects(self.brief, field, into, shape, at, target),
+            // What must not change is told otherwise now; the unit knows how it was sent.
+            None => {
+                let checker = checker(self.brief, into);
+                let found = checker.check(&unit.unit.source, &unit.unit.tags, unit.unit.context.limit, target);
+                found
+                    .into_iter()
+                    .partition(|defect| checker.policy(defect.check) == diaporos_core::translate::CheckPolicy::Reject)
+            }
+        }
+    }
+
+    /// Texts that are made up whole become values, for trying.
+    fn make_up(&mut self, into: &LanguageTag, pseudo: Pseudo, pending: &mut Pending) -> Result<(), BatchError> {
+        for ((entry, name), blocks) in pseudo {
+            let (Some(field), Some(entry)) = (self.brief.fields.get(&name), self.store.entry_numbered(entry)?) else {
+                continue;
+            };
+            let Some(source) = text_in(&entry.row.fields, &name, &self.batch.from) else { continue };
+            let texts = Texts::new(self.store, self.brief, &entry);
+            let shape = texts.shape(field, source);
+            let mut targets = known_blocks(&texts, (&name, field), &shape, into)?;
+            for (at, target) in blocks {
+                if let Some(place) = targets.get_mut((at as usize).saturating_sub(1)) {
+                    *place = Some(target);
+                }
+            }
+            if let Some(value) = joined(&shape, targets) {
+                let made_up = translation(self.brief, &name, into, source, value);
+                let made_up = Translation { is_pseudo: true, ..made_up };
+                pending.touched.entry(entry.number).or_default().insert((name, into.clone()), vec![made_up]);
+            }
+        }
+        Ok(())
+    }
+
+    fn note(&mut self, into: &LanguageTag, pending: &mut Pending, tally: &mut CollectTally) -> Result<(), BatchError> {
+        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(pending);
+        // Known first, noted after: a unit that is noted as accepted is never without its text.
+        self.store.remember(&learnt, &self.batch.name, self.now)?;
+        for (entry, name, version) in of_earlier {
+            let given = self.of_earlier(entry, &name, version, into)?;
+            touched.entry(entry).or_default().entry((name, into.clone())).or_default().extend(given);
+        }
+        for (number, wanted) in touched {
+            let Some(entry) = self.store.entry_numbered(number)? else { continue };
+            tally.values += complete(self.store, self.brief, self.batch.number, &entry, &wanted, self.now)? as u64;
+        }
+        Ok(self.store.note_units(&verdicts, self.now)?)
+    }
+
+    /// The translation of what a text said before, where there is none of what it says now.
+    fn of_earlier(
+        &self,
+        entry: i64,
+        name: &str,
+        version: u64,
+        into: &LanguageTag,
+    ) -> Result<Option<Translation>, BatchError> {
+        let (Some(field), Some(entry)) = (self.brief.fields.get(name), self.store.entry_numbered(entry)?) else {
+            return Ok(None);
+        };
+        let Some(then) = self.store.version(entry.number, version)? else { return Ok(None) };
+        let Some(said) = text_in(&then.fields, name, &self.batch.from) else { return Ok(None) };
+        let texts = Texts::new(self.store, self.brief, &entry);
+        if let Some(says) = text_in(&entry.row.fields, name, &self.batch.from)
+            && texts.freshness(name, says, into)? == Freshness::Fresh
+        {
+            return Ok(None);
+        }
+        let shape = texts.shape(field, said);
+        let targets = known_blocks(&texts, (name, field), &shape, into)?;
+        Ok(joined(&shape, targets).map(|value| translation(self.brief, name, into, said, value)))
+    }
+}
+
+impl Sent {
+    fn still_says(&self, source: &Inline) -> bool {
+        self.now.as_ref().is_some_and(|shape| shape.blocks().iter().any(|block| block.source == *source))
+    }
+}
+
+impl Pending {
+    fn touch(&mut self, unit: &BatchUnit, into: &LanguageTag) {
+        self.touched.entry(unit.entry).or_default().entry((unit.field.clone(), into.clone())).or_default();
+    }
+}

@@ -1,0 +1,313 @@
+//! Making a batch: texts that lack a translation become units. What is out already, or known from
+//! before, is not sent.
+
+use std::collections::{BTreeMap, HashSet};
+
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
+use diaporos_core::expr::{Program, Slots, is_true};
+use diaporos_core::translate::{Inline, MemoryPair, Shape, Unit, UnitContext, UnitId, UnitPlace, words};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{
+    NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding, Wanted,
+};
+use jiff::Timestamp;
+
+use super::BatchError;
+use super::complete::{joined, known_blocks, translation};
+use super::texts::{Freshness, Texts, entries};
+use crate::config::{Brief, BriefField};
+use crate::look::{Glance, LookError, title, value_for};
+
+/// Texts that are written to the store together.
+const TOGETHER: usize = 500;
+/// The most characters of a neighbour that a translator sees.
+const SHOWN: usize = 200;
+
+/// What a batch is made of.
+#[derive(Debug, Clone, Default)]
+pub struct MakeOptions {
+    /// Only into these languages; into all of the brief where there are none.
+    pub into: Vec<LanguageTag>,
+    /// Only entries for which this holds.
+    pub holds: Option<(Program, Slots)>,
+    /// Only say what it would be.
+    pub dry_run: bool,
+}
+
+/// What became of making a batch.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Made {
+    /// The batch; none in a dry run, or where nothing is to be sent.
+    pub batch: Option<String>,
+    /// The texts in it.
+    pub counts: Vec<UnitCount>,
+    /// Words that are known from before, by language.
+    pub carried: BTreeMap<LanguageTag, (u64, u64)>,
+    /// Texts that are out already, by language.
+    pub out: BTreeMap<LanguageTag, u64>,
+    /// Values that entries have now, put together from what is known.
+    pub values: u64,
+    /// Entries with a text in it.
+    pub entries: u64,
+}
+
+/// What an entry adds to a batch.
+#[derive(Default)]
+struct Share {
+    texts: Vec<NewText>,
+    values: Vec<Translation>,
+    learnt: Vec<MemoryPair>,
+}
+
+/// Makes a batch.
+///
+/// # Errors
+/// Where the store fails, or a condition has no value; there is no batch then.
+pub fn make(
+    store: &mut Store,
+    library: &diaporos_core::expr::Library,
+    brief: &Brief,
+    options: &MakeOptions,
+    now: Timestamp,
+) -> Result<Made, BatchError> {
+    let languages: Vec<LanguageTag> = match options.into.as_slice() {
+        [] => brief.into.clone(),
+        chosen => chosen.to_vec(),
+    };
+    let due = brief.due.and_then(|due| now.checked_add(due).ok());
+    let started = if options.dry_run {
+        None
+    } else {
+        Some(store.begin_batch(&brief.name, (&brief.from, &languages), due, now)?)
+    };
+    let mut maker = Maker { brief, languages: &languages, made: Made::default(), sent: HashSet::new() };
+    // What is written meanwhile does not alter what is gone through.
+    let listed = store.another()?;
+    let glance = Glance { store: &listed, library, now };
+    let mut texts = Vec::new();
+    entries(glance, brief, |entry| {
+        if !is_wanted(options, entry, glance)? {
+            return Ok(());
+        }
+        // What was learnt of an entry before counts for those after it.
+        let share = maker.share(store, entry)?;
+        let Some((batch, name)) = &started else { return Ok(()) };
+        if !share.learnt.is_empty() {
+            store.remember(&share.learnt, name, now)?;
+        }
+        if !share.values.is_empty() {
+            maker.made.values += store.take_translations(entry.number, *batch, &share.values, now)? as u64;
+        }
+        texts.extend(share.texts);
+        if texts.len() >= TOGETHER {
+            store.add_texts(*batch, &std::mem::take(&mut texts), now)?;
+        }
+        Ok(())
+    })?;
+    let mut made = maker.made;
+    if let Some((batch, name)) = started {
+        store.add_texts(batch, &texts, now)?;
+        // Values that came of what was known before belong to it, so it stays for them too.
+        if store.finish_batch(batch, made.values > 0)? {
+            made.batch = Some(name).filter(|_| !made.counts.is_empty());
+        }
+    }
+    Ok(made)
+}
+
+fn is_wanted(options: &MakeOptions, entry: &StoredEntry, glance: Glance<'_>) -> Result<bool, LookError> {
+    let Some((condition, slots)) = &options.holds else { return Ok(true) };
+    let value = value_for(condition, slots, &entry.row, glance)?;
+    let address = entry.row.address.clone();
+    is_true(&value).map_err(|message| LookError::Expression { address, message })
+}
+
+struct Maker<'a> {
+    brief: &'a Brief,
+    languages: &'a [LanguageTag],
+    made: Made,
+    /// What is in the batch, by language and text.
+    sent: HashSet<Fingerprint>,
+}
+
+impl Maker<'_> {
+    fn share(&mut self, store: &Store, entry: &StoredEntry) -> Result<Share, StoreError> {
+        let texts = Texts::new(store, self.brief, entry);
+        let open = store.open_units(entry.number)?;
+        let mut share = Share::default();
+        for (name, field, source) in texts.sources() {
+            let shape = texts.shape(field, source);
+            if !shape.blocks().is_empty() {
+                self.text(&texts, (name, field, source), &shape, &open, &mut share)?;
+            }
+        }
+        self.made.entries += u64::from(!share.texts.is_empty());
+        Ok(share)
+    }
+
+    /// One field of an entry, in all languages.
+    fn text(
+        &mut self,
+        texts: &Texts<'_>,
+        (name, field, source): (&str, &BriefField, &str),
+        shape: &Shape,
+        open: &[OpenUnit],
+        share: &mut Share,
+    ) -> Result<(), StoreError> {
+        let mut wanted: Vec<Vec<Wanted>> = vec![Vec::new(); shape.blocks().len()];
+        for into in self.languages {
+            let freshness = texts.freshness(name, source, into)?;
+            if freshness == Freshness::Fresh {
+                continue;
+            }
+            let earlier = earlier_blocks(self.brief, field, &freshness, shape);
+            let mut known = known_blocks(texts, (name, field), shape, into)?;
+            for (block, (known, earlier)) in shape.blocks().iter().zip(known.iter_mut().zip(&earlier)) {
+                // A paragraph that did not change keeps the translation that stands beside it.
+                if let (None, Some((said, target))) = (&known, earlier)
+                    && *said == block.source
+                {
+                    share.learnt.push(MemoryPair {
+                        from: self.brief.from.clone(),
+                        into: into.clone(),
+                        source: said.clone(),
+                        target: target.clone(),
+                        place: Some(texts.place(name)),
+                    });
+                    *known = Some(target.clone());
+                }
+            }
+            if known.iter().all(Option::is_some)
+                && let Some(value) = joined(shape, known.clone())
+            {
+                for block in shape.blocks() {
+                    let carried = self.made.carried.entry(into.clone()).or_default();
+                    *carried = (carried.0 + 1, carried.1 + words(&block.source));
+                }
+                share.values.push(translation(self.brief, name, into, source, value));
+                continue;
+            }
+            for (at, block) in shape.blocks().iter().enumerate() {
+                let coded = block.source.coded();
+                if known.get(at).is_some_and(Option::is_some) {
+                    let carried = self.made.carried.entry(into.clone()).or_default();
+                    *carried = (carried.0 + 1, carried.1 + words(&block.source));
+                    continue;
+                }
+                let is_out = open.iter().any(|unit| {
+                    unit.field == name
+                        && unit.language == *into
+                        && unit.source == coded
+                        && matches!(unit.standing, UnitStanding::Out | UnitStanding::Rejected)
+                });
+                if is_out {
+                    *self.made.out.entry(into.clone()).or_default() += 1;
+                    continue;
+                }
+                let earlier = earlier.get(at).cloned().flatten();
+                let origin = if !self.sent.insert(fingerprint_texts([into.as_str(), &coded])) {
+                    Origin::Repeated
+                } else if earlier.is_some() {
+                    Origin::Changed
+                } else {
+                    Origin::New
+                };
+                self.count(into, origin, words(&block.source));
+                if let Some(of_block) = wanted.get_mut(at) {
+                    of_block.push(Wanted { language: into.clone(), origin, earlier });
+                }
+            }
+        }
+        for (at, languages) in wanted.into_iter().enumerate().filter(|(_, languages)| !languages.is_empty()) {
+            share.texts.push(new_text(texts, (name, field), shape, at, languages));
+        }
+        Ok(())
+    }
+
+    fn count(&mut self, into: &LanguageTag, origin: Origin, words: u64) {
+        let counts = &mut self.made.counts;
+        match counts.iter_mut().find(|count| count.language == *into && count.origin == origin) {
+            Some(count) => {
+                count.units += 1;
+                count.words += words;
+            }
+            None => {
+                counts.push(UnitCount { language: into.clone(), origin, standing: UnitStanding::Out, units: 1, words });
+            }
+        }
+    }
+}
+
+/// For each block what it said before, with its translation, where the text and its translation were
+/// of one shape then: block stands beside block.
+fn earlier_blocks(
+    brief: &Brief,
+    field: &BriefField,
+    freshness: &Freshness,
+    shape: &Shape,
+) -> Vec<Option<(Inline, Inline)>> {
+    let nothing = vec![None; shape.blocks().len()];
+    let Freshness::Stale(Some(said), target) = freshness else { return nothing };
+    let said = Shape::of(field.form, said, &brief.protected);
+    let target = Shape::of(field.form, target, &brief.protected);
+    if !said.is_like(&target) {
+        return nothing;
+    }
+    let pairs: Vec<(Inline, Inline)> = said
+        .blocks()
+        .iter()
+        .zip(target.blocks())
+        .filter(|(said, target)| said.tags == target.tags)
+        .map(|(said, target)| (said.source.clone(), target.source.clone()))
+        .collect();
+    let same_count = said.blocks().len() == shape.blocks().len() && pairs.len() == said.blocks().len();
+    let of = |(at, block): (usize, &diaporos_core::translate::Block)| {
+        let unchanged = pairs.iter().find(|(said, _)| *said == block.source);
+        // Of a block that is not the same as any, the one in its place is what it was.
+        unchanged.or_else(|| pairs.get(at).filter(|_| same_count)).cloned()
+    };
+    shape.blocks().iter().enumerate().map(of).collect()
+}
+
+fn new_text(
+    texts: &Texts<'_>,
+    (name, field): (&str, &BriefField),
+    shape: &Shape,
+    at: usize,
+    languages: Vec<Wanted>,
+) -> NewText {
+    let blocks = shape.blocks();
+    let block = &blocks[at];
+    let number = u32::try_from(at + 1).unwrap_or(u32::MAX);
+    let row = &texts.entry.row;
+    let place = UnitPlace { address: row.address.clone(), field: name.to_owned(), block: number };
+    let neighbour = |at: Option<usize>| {
+        let text = blocks.get(at?)?.source.plain().into_owned();
+        Some(diaporos_core::text::shorten(&text, SHOWN, diaporos_core::text::Cut::Words))
+    };
+    let context = UnitContext {
+        entry: row.address.to_string(),
+        title: title(&row.fields).map(str::to_owned),
+        within: if blocks.len() == 1 { name.to_owned() } else { format!("{name}, {}", block.within) },
+        before: neighbour(at.checked_sub(1)),
+        after: neighbour(Some(at + 1)),
+        limit: field.limit,
+        notes: texts.brief.notes.iter().chain(&field.note).cloned().collect(),
+        earlier: None,
+    };
+    NewText {
+        entry: texts.entry.number,
+        version: row.version,
+        field: name.to_owned(),
+        block: number,
+        words: words(&block.source),
+        unit: Unit {
+            id: UnitId::of(&place),
+            name: place.to_string(),
+            source: block.source.clone(),
+            tags: block.tags.clone(),
+            context,
+        },
+        languages,
+    }
+}

@@ -1,0 +1,78 @@
+//! Batches: what is missing in a language goes out, what comes back is checked, and nothing is sent
+//! twice.
+
+mod cancel;
+mod collect;
+mod complete;
+mod coverage;
+mod files;
+mod make;
+mod page;
+mod price;
+mod progress;
+mod send;
+mod texts;
+
+use diaporos_core::translate::UnitsError;
+use diaporos_store::StoreError;
+use diaporos_systems::SystemError;
+
+pub use cancel::cancel;
+pub use collect::{CollectTally, Collected, Collector, FileSource, Refusal, UnitRow, batch_told, returned_files};
+pub use coverage::{Coverage, Portion, TextStanding, coverage};
+pub use files::{FileWish, pseudo_files, reject_notes, write_files};
+pub use make::{Made, MakeOptions, make};
+pub use page::write_page;
+pub use price::{Price, price};
+pub use progress::{BatchProgress, LanguageTally, progress, tallies};
+pub use send::{Sent, send, send_to_folder};
+
+use crate::look::LookError;
+
+/// Why a batch cannot be dealt with.
+#[derive(Debug, thiserror::Error)]
+pub enum BatchError {
+    /// The store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// A condition has no value for an entry.
+    #[error(transparent)]
+    Look(LookError),
+    /// The agency failed.
+    #[error(transparent)]
+    System(#[from] SystemError),
+    /// A file cannot be written or read.
+    #[error("{file}: {reason}")]
+    File {
+        /// Which.
+        file: String,
+        /// Why.
+        reason: String,
+    },
+    /// A batch stands where this cannot be done with it.
+    #[error("{0}")]
+    Standing(String),
+}
+
+impl From<LookError> for BatchError {
+    fn from(error: LookError) -> Self {
+        match error {
+            LookError::Store(error) => BatchError::Store(error),
+            other => BatchError::Look(other),
+        }
+    }
+}
+
+impl BatchError {
+    fn file(file: &std::path::Path, reason: impl std::fmt::Display) -> BatchError {
+        BatchError::File { file: file.display().to_string(), reason: reason.to_string() }
+    }
+
+    /// Whoever takes units failed for the store's sake; the rest is the file's own fault.
+    fn taker(error: &UnitsError) -> Option<BatchError> {
+        match error {
+            UnitsError::Taker(message) => Some(BatchError::Store(StoreError::Content(message.clone()))),
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,116 @@
+//! A page that goes along with a batch: its entries as they are read, with the ids of their units.
+
+use std::collections::BTreeMap;
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use diaporos_core::text::clean;
+use diaporos_core::translate::{Form, Inline, Shape, UnitId, UnitPlace};
+use diaporos_store::{BatchRow, BatchUnit, Store};
+use minijinja::{AutoEscape, Environment, context};
+
+use super::BatchError;
+use super::files::all_units;
+use super::texts::text_in;
+use crate::config::Brief;
+use crate::look::title;
+
+/// The texts of an entry that are in the batch, by field, with the version that they are of.
+type OfEntry = BTreeMap<String, Vec<(u32, u64)>>;
+
+/// Writes the page into a folder, and gives its file.
+///
+/// # Errors
+/// Where the store fails, or the file cannot be written.
+pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path) -> Result<PathBuf, BatchError> {
+    std::fs::create_dir_all(folder).map_err(|error| BatchError::file(folder, error))?;
+    let file = folder.join(format!("{}.html", batch.name));
+    let failed = |error: &dyn std::fmt::Display| BatchError::file(&file, error);
+    let temporary = tempfile::NamedTempFile::new_in(folder).map_err(|error| failed(&error))?;
+    let mut to = BufWriter::new(temporary);
+    let mut environment = Environment::new();
+    environment.set_auto_escape_callback(|_| AutoEscape::Html);
+    environment.add_template("batch.html", TEMPLATE).map_err(|error| failed(&error))?;
+    let template = environment.get_template("batch.html").map_err(|error| failed(&error))?;
+    let mut part = |values: minijinja::Value| -> Result<(), BatchError> {
+        let text = template.render(values).map_err(|error| failed(&error))?;
+        to.write_all(text.as_bytes()).map_err(|error| failed(&error))
+    };
+    let into: Vec<String> = batch.into.iter().map(ToString::to_string).collect();
+    let due = batch.due.map(|due| due.strftime("%Y-%m-%d").to_string());
+    let (name, from) = (batch.name.clone(), batch.from.to_string());
+    part(context! { part => "head", name, from, into, due, notes => brief.notes.clone() })?;
+    // The units of an entry follow each other, and every language has the same.
+    let mut open: Option<(i64, OfEntry)> = None;
+    let mut seen = std::collections::BTreeSet::new();
+    for language in &batch.into {
+        all_units(store, batch, language, |unit: &BatchUnit| {
+            if !seen.insert(unit.text) {
+                return Ok(());
+            }
+            if open.as_ref().is_none_or(|(entry, _)| *entry != unit.entry)
+                && let Some((entry, fields)) = open.replace((unit.entry, OfEntry::new()))
+            {
+                part(entry_part(store, brief, entry, &fields)?)?;
+            }
+            if let Some((_, fields)) = &mut open {
+                fields.entry(unit.field.clone()).or_default().push((unit.block, unit.version));
+            }
+            Ok(())
+        })?;
+    }
+    if let Some((entry, fields)) = open {
+        part(entry_part(store, brief, entry, &fields)?)?;
+    }
+    part(context! { part => "foot" })?;
+    let temporary = to.into_inner().map_err(|error| failed(&error))?;
+    temporary.persist(&file).map_err(|error| failed(&error))?;
+    Ok(file)
+}
+
+fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> Result<minijinja::Value, BatchError> {
+    let Some(entry) = store.entry_numbered(number)? else { return Ok(context! { part => "nothing" }) };
+    let mut fields = Vec::new();
+    for (name, field) in &brief.fields {
+        let Some(units) = in_batch.get(name) else { continue };
+        let version = units.first().map_or(entry.row.version, |(_, version)| *version);
+        let Some(content) = store.version(number, version)? else { continue };
+        let Some(source) = text_in(&content.fields, name, &brief.from) else { continue };
+        let shape = Shape::of(field.form, source, &brief.protected);
+        let mut blocks = Vec::new();
+        for (block, at) in shape.blocks().iter().zip(1_u32..) {
+            let place = UnitPlace { address: entry.row.address.clone(), field: name.clone(), block: at };
+            let goes = units.iter().any(|(block, _)| *block == at);
+            let id = goes.then(|| UnitId::of(&place).to_string());
+            let html = alone(field.form, &block.source, &block.tags);
+            blocks.push(context! { id, within => block.within.clone(), html, limit => field.limit });
+        }
+        fields.push(context! { name, note => field.note.clone(), blocks });
+    }
+    let address = entry.row.address.to_string();
+    let title = title(&entry.row.fields).unwrap_or(&address).to_owned();
+    Ok(context! { part => "entry", address, title, fields })
+}
+
+/// A block by itself, as safe HTML.
+fn alone(form: Form, text: &Inline, tags: &[diaporos_core::translate::Tag]) -> String {
+    use diaporos_core::translate::Piece;
+    let escape = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+    let mut html = String::new();
+    for piece in text.pieces() {
+        match piece {
+            Piece::Text(text) => html.push_str(&escape(text)),
+            Piece::Open(number) | Piece::Alone(number) | Piece::Close(number) => {
+                let Some(tag) = (*number as usize).checked_sub(1).and_then(|at| tags.get(at)) else { continue };
+                match piece {
+                    Piece::Close(_) => html.push_str(&tag.original_end),
+                    _ if form == Form::Plain => html.push_str(&escape(&tag.original)),
+                    _ => html.push_str(&tag.original),
+                }
+            }
+        }
+    }
+    clean(&html)
+}
+
+const TEMPLATE: &str = include_str!("page/batch.html");

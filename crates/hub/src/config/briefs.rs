@@ -1,0 +1,544 @@
+//! Briefs: which texts are translated, from which language into which, by whom, and how the result
+//! is checked.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::expr::{KnownFields, Slots};
+use diaporos_core::lane::{FieldExpression, LaneEnd};
+use diaporos_core::model::{Field, FieldKind};
+use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::translate::{
+    Check, CheckPolicy, Form, Protected, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
+};
+use diaporos_core::value::{LanguageTag, SystemName, Value};
+use indexmap::IndexMap;
+
+use super::SystemKind;
+use super::lanes::{Around, LaneReader};
+use super::limits::duration;
+use super::rules::condition;
+
+/// The most bytes of a glossary.
+const LARGEST_GLOSSARY: u64 = 16 << 20;
+
+/// What is translated, and how.
+#[derive(Debug, Clone)]
+pub struct Brief {
+    /// Its name.
+    pub name: String,
+    /// The type whose texts are translated.
+    pub of: LaneEnd,
+    /// The fields, in the order in which they are translated.
+    pub fields: IndexMap<String, BriefField>,
+    /// The language of the texts.
+    pub from: LanguageTag,
+    /// The languages they are translated into.
+    pub into: Vec<LanguageTag>,
+    /// Which entries. Without one, those that are live.
+    pub when: Option<FieldExpression>,
+    /// The source fields that the condition reads.
+    pub slots: Slots,
+    /// Who carries them.
+    pub carrier: Carrier,
+    /// Where translations go.
+    pub back: Back,
+    /// What becomes of a translation of a text that has changed since.
+    pub outdated: Outdated,
+    /// In which format files go out.
+    pub format: UnitFormat,
+    /// What translators should know of all texts.
+    pub notes: Vec<String>,
+    /// How long translators have.
+    pub due: Option<Duration>,
+    /// What must not change within texts.
+    pub protected: Protected,
+    /// The glossary.
+    pub terms: Terms,
+    /// What becomes of what fails a check.
+    pub checks: BTreeMap<Check, CheckPolicy>,
+    /// What a word costs.
+    pub rates: Option<Rates>,
+}
+
+/// A field that is translated.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BriefField {
+    /// In which form its texts are.
+    pub form: Form,
+    /// The most characters that a translation may have.
+    pub limit: Option<usize>,
+    /// What translators should know of it.
+    pub note: Option<String>,
+}
+
+/// Who carries texts to translators.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Carrier {
+    /// An agency that is reached through its API.
+    Agency(SystemName),
+    /// People, from and to a folder.
+    Folder(PathBuf),
+}
+
+/// Where accepted translations go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Back {
+    /// Lanes read them as values of their entries.
+    #[default]
+    Lanes,
+    /// The system that the texts came from; lanes read them when it gives them back.
+    Source,
+    /// Both.
+    Both,
+}
+
+impl Back {
+    /// Every way with its word.
+    pub const WORDS: [(&str, Back); 3] = [("lanes", Back::Lanes), ("source", Back::Source), ("both", Back::Both)];
+}
+
+/// What becomes of a sound translation of a text that has changed since it was sent.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Outdated {
+    /// It is held; the changed text goes out with the next batch.
+    #[default]
+    Hold,
+    /// It is taken, and counts as out of date.
+    Take,
+}
+
+impl Outdated {
+    /// Every policy with its word.
+    pub const WORDS: [(&str, Outdated); 2] = [("hold", Outdated::Hold), ("take", Outdated::Take)];
+}
+
+/// What a word costs, in hundred-thousandths of the currency.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Rates {
+    /// The currency (ISO 4217).
+    pub currency: String,
+    /// A word of a new text.
+    pub new: i64,
+    /// A word of a changed one.
+    pub changed: i64,
+    /// A word of one that stands in the batch already.
+    pub repeated: i64,
+}
+
+/// Reads the briefs.
+pub(super) fn briefs(file: &mut Section<'_>, around: &Around<'_>, report: &mut Report) -> IndexMap<String, Brief> {
+    let mut briefs = IndexMap::new();
+    let Some(mut section) = file.section("briefs", report) else { return briefs };
+    for name in section.names() {
+        if !is_name(&name.value) {
+            let message = format!("`{}` cannot name a brief: use small letters, digits and `-`", name.value);
+            report.add(Diagnostic::error(Code::BadValue, name.span, message));
+            continue;
+        }
+        let Some(mut table) = section.named_section(&name.value, report) else { continue };
+        let mut reader = BriefReader { around, report };
+        let brief = reader.brief(&name.value, &mut table);
+        table.finish(report);
+        briefs.extend(brief.map(|brief| (name.value, brief)));
+    }
+    briefs
+}
+
+/// A brief's name is part of file names and of ids in XML.
+fn is_name(name: &str) -> bool {
+    let plain = |byte: u8| matches!(byte, b'a'..=b'z' | b'0'..=b'9' | b'-');
+    name.len() <= 60 && name.starts_with(|c: char| c.is_ascii_lowercase()) && name.bytes().all(plain)
+}
+
+struct BriefReader<'a> {
+    around: &'a Around<'a>,
+    report: &'a mut Report,
+}
+
+impl BriefReader<'_> {
+    fn brief(&mut self, name: &str, table: &mut Section<'_>) -> Option<Brief> {
+        let of = table.required_text("type", self.report);
+        let (of, model) = {
+            let mut lanes = LaneReader { around: self.around, report: self.report };
+            let of = of.and_then(|item| lanes.end(&item).map(|end| (end, item)));
+            let model = of.as_ref().and_then(|(end, item)| lanes.source_model(end, item));
+            (of.map(|(end, _)| end), model)
+        };
+        let known = of.as_ref().zip(model.as_ref()).map(|(end, model)| KnownFields { model, kind: &end.kind });
+        let of_type = known.and_then(|known| known.model.get(known.kind));
+        let fields = self.fields(table, of_type);
+        let from = table.required_text("from", self.report).and_then(|item| self.language(&item));
+        let into = self.into(table, from.as_ref());
+        let mut slots = Slots::default();
+        let when = table.text("when", self.report);
+        let when = when.map(|item| condition(&item, known, self.around.library, &mut slots, self.report));
+        let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
+        let back = self.word(table, "back", &Back::WORDS, "where translations can go");
+        let outdated = self.word(
+            table,
+            "outdated",
+            &Outdated::WORDS,
+            "what can become of a translation of a text that has changed",
+        );
+        let format = self.word(table, "format", &UnitFormat::WORDS, "a format of files for translators");
+        let notes = table.text_or_texts("notes", self.report);
+        let due = if table.has("due") { Some(duration(table, "due", self.report)?) } else { None };
+        let protected = self.protected(table);
+        let terms = self.terms(table, from.as_ref());
+        let checks = self.checks(table);
+        let rates = self.rates(table);
+        if let (Some(of), Some(Back::Source | Back::Both)) = (&of, back) {
+            self.check_back(of, table);
+        }
+        Some(Brief {
+            name: name.to_owned(),
+            of: of?,
+            fields: fields?,
+            from: from?,
+            into: into?,
+            when: when.map_or(Some(None), |read| read.map(Some))?,
+            slots,
+            carrier: carrier?,
+            back: back?,
+            outdated: outdated?,
+            format: format?,
+            notes: notes.iter().map(|item| item.value.as_str().to_owned()).collect(),
+            due,
+            protected: protected?,
+            terms: terms?,
+            checks: checks?,
+            rates: rates?,
+        })
+    }
+
+    fn fields(
+        &mut self,
+        table: &mut Section<'_>,
+        of_type: Option<&diaporos_core::model::EntryType>,
+    ) -> Option<IndexMap<String, BriefField>> {
+        if !table.has("fields") {
+            table.missing("fields", self.report);
+        }
+        let names = table.texts("fields", self.report)?;
+        let mut limits = self.by_field(table, "limits", &names);
+        let mut field_notes = self.by_field(table, "field_notes", &names);
+        let mut fields = IndexMap::new();
+        let mut sound = true;
+        for name in &names {
+            let read = self.field(name, of_type);
+            sound &= read.is_some();
+            let Some((form, known_limit)) = read else { continue };
+            let limit = limits.swap_remove(&name.value).and_then(|item| match item.value {
+                Value::Integer(limit @ 1..) if form == Form::Plain => usize::try_from(limit).ok(),
+                Value::Integer(1..) => {
+                    let message = format!("a limit is for plain text, and `{}` is rich text", name.value);
+                    self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
+                    None
+                }
+                _ => {
+                    self.report.add(Diagnostic::error(Code::BadValue, item.span, "a limit is a number of characters"));
+                    None
+                }
+            });
+            let note = field_notes.swap_remove(&name.value).and_then(|item| match item.value {
+                Value::Text(text) => Some(text),
+                _ => {
+                    self.report.add(Diagnostic::error(Code::WrongType, item.span, "a note is a text"));
+                    None
+                }
+            });
+            fields.insert(name.value.clone(), BriefField { form, limit: limit.or(known_limit), note });
+        }
+        (sound && !fields.is_empty()).then_some(fields)
+    }
+
+    /// A table by the brief's own fields.
+    fn by_field(
+        &mut self,
+        table: &mut Section<'_>,
+        key: &'static str,
+        names: &[Item<String>],
+    ) -> IndexMap<String, Item<Value>> {
+        let mut found = IndexMap::new();
+        let Some(mut section) = table.section(key, self.report) else { return found };
+        for name in section.names() {
+            if !names.iter().any(|known| known.value == name.value) {
+                let message = format!("`{}` is not among the brief's fields", name.value);
+                let finding = Diagnostic::error(Code::UnknownField, name.span, message);
+                self.report.add(finding.suggest(&name.value, names.iter().map(|known| known.value.as_str())));
+                continue;
+            }
+            found.extend(section.named_value(&name.value).map(|value| (name.value, value)));
+        }
+        found
+    }
+
+    /// A field must be declared as text, one value per language.
+    fn field(
+        &mut self,
+        name: &Item<String>,
+        of_type: Option<&diaporos_core::model::EntryType>,
+    ) -> Option<(Form, Option<usize>)> {
+        let of_type = of_type?;
+        let wrong = |message: String| Diagnostic::error(Code::Lane, name.span.clone(), message);
+        let Some(field) = of_type.fields.get(&name.value) else {
+            let message = format!("the type has no field `{}`", name.value);
+            let finding = Diagnostic::error(Code::UnknownField, name.span.clone(), message);
+            self.report.add(finding.suggest(&name.value, of_type.fields.keys().map(String::as_str)));
+            return None;
+        };
+        let form = match field.kind {
+            FieldKind::Text => Form::Plain,
+            FieldKind::Html => Form::Html,
+            FieldKind::Markdown => Form::Markdown,
+            _ => {
+                let message = format!("`{}` cannot be translated: it is {}", name.value, described(field));
+                let help =
+                    "only text, html and markdown are; where it is one of these, declare it so: `kind = \"text\"`";
+                self.report.add(wrong(message).help(help));
+                return None;
+            }
+        };
+        if field.many || !field.localised {
+            let why = if field.many { "it is a list" } else { "it has no place for other languages" };
+            let message = format!("`{}` cannot be translated: {why}", name.value);
+            self.report.add(
+                wrong(message).help("declare it with `localised = true` where the system has a value per language"),
+            );
+            return None;
+        }
+        Some((form, field.max_length.filter(|_| form == Form::Plain)))
+    }
+
+    fn language(&mut self, item: &Item<InnerText>) -> Option<LanguageTag> {
+        self.tag(item.value.as_str(), item.span.clone())
+    }
+
+    fn tag(&mut self, text: &str, span: diaporos_core::diagnostic::Span) -> Option<LanguageTag> {
+        text.parse().map_err(|error| self.report.add(Diagnostic::error(Code::BadValue, span, format!("{error}")))).ok()
+    }
+
+    fn into(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Vec<LanguageTag>> {
+        if !table.has("into") {
+            table.missing("into", self.report);
+        }
+        let mut into = Vec::new();
+        for item in table.texts("into", self.report)? {
+            let tag = self.tag(&item.value, item.span.clone())?;
+            if Some(&tag) == from || into.contains(&tag) {
+                let why = if into.contains(&tag) { "stands there twice" } else { "is the language of the texts" };
+                self.report.add(Diagnostic::error(Code::BadValue, item.span, format!("`{tag}` {why}")));
+                return None;
+            }
+            into.push(tag);
+        }
+        (!into.is_empty()).then_some(into)
+    }
+
+    fn carrier(&mut self, table: &mut Section<'_>, into: &[LanguageTag]) -> Option<Carrier> {
+        let agency = table.text("agency", self.report);
+        let folder = table.text("folder", self.report);
+        match (agency, folder) {
+            (Some(item), None) => {
+                let name = item.value.as_str();
+                let found = self.around.systems.iter().find(|(known, _)| known.as_str() == name);
+                let Some((name, system)) = found else {
+                    let known = self.around.systems.keys().map(SystemName::as_str);
+                    let finding =
+                        Diagnostic::error(Code::UnknownName, item.span, format!("there is no system `{name}`"));
+                    self.report.add(finding.suggest(name, known));
+                    return None;
+                };
+                // What is wrong with a faulty system was said.
+                let system = system.as_ref()?;
+                let takes = match &system.kind {
+                    SystemKind::Rest(rest) => rest.profile.takes_batches(),
+                    _ => false,
+                };
+                if !takes {
+                    let message = format!("the profile of `{name}` does not say how texts are sent for translation");
+                    let finding = Diagnostic::error(Code::Lane, item.span, message);
+                    self.report
+                        .add(finding.help("add a table `[translation]` to its profile, of a system of the kind rest"));
+                    return None;
+                }
+                let codes = system.languages();
+                if let Some(error) = codes.and_then(|codes| into.iter().find_map(|tag| codes.code(tag).err())) {
+                    self.report.add(Diagnostic::error(Code::Lane, item.span, format!("`{name}`: {error}")));
+                    return None;
+                }
+                Some(Carrier::Agency(name.clone()))
+            }
+            (None, Some(item)) => Some(Carrier::Folder(PathBuf::from(item.value.as_str()))),
+            (Some(_), Some(item)) => {
+                self.report.add(Diagnostic::error(
+                    Code::BadValue,
+                    item.span,
+                    "a brief has an `agency` or a `folder`, not both",
+                ));
+                None
+            }
+            (None, None) => {
+                let finding = Diagnostic::error(
+                    Code::MissingKey,
+                    table.span(),
+                    format!("`{}` does not say who translates", table.path()),
+                );
+                self.report.add(finding.help("name a system, `agency = \"agency\"`, or a folder that people carry files from and to, `folder = \"translations\"`"));
+                None
+            }
+        }
+    }
+
+    fn word<T: Copy + Default, const N: usize>(
+        &mut self,
+        table: &mut Section<'_>,
+        key: &'static str,
+        words: &[(&str, T); N],
+        what: &str,
+    ) -> Option<T> {
+        LaneReader { around: self.around, report: self.report }.word(table, key, words, what)
+    }
+
+    fn protected(&mut self, table: &mut Section<'_>) -> Option<Protected> {
+        let texts = |table: &mut Section<'_>, key, report: &mut Report| -> Vec<Item<String>> {
+            table.texts(key, report).unwrap_or_default()
+        };
+        let names = texts(table, "keep", self.report);
+        let patterns = texts(table, "keep_patterns", self.report);
+        let span = patterns.first().or(names.first()).map_or(table.span(), |item| item.span.clone());
+        let all = |items: Vec<Item<String>>| items.into_iter().map(|item| item.value).collect::<Vec<_>>();
+        Protected::new(&all(names), &all(patterns))
+            .map_err(|message| self.report.add(Diagnostic::error(Code::BadValue, span, message)))
+            .ok()
+    }
+
+    fn terms(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Terms> {
+        let Some(item) = table.text("glossary", self.report) else { return Some(Terms::default()) };
+        let name = item.value.as_str();
+        let read = read_glossary(self.around.folder, name, from);
+        let ready = read.and_then(Terms::new);
+        ready
+            .map_err(|message| {
+                let finding =
+                    Diagnostic::error(Code::Table, item.span.clone(), format!("the glossary `{name}`: {message}"));
+                self.report.add(
+                    finding
+                        .help("a glossary is CSV with the headings `term,language,say,avoid`, or TBX-Basic (`.tbx`)"),
+                );
+            })
+            .ok()
+    }
+
+    fn checks(&mut self, table: &mut Section<'_>) -> Option<BTreeMap<Check, CheckPolicy>> {
+        let mut checks = BTreeMap::new();
+        let Some(mut section) = table.section("checks", self.report) else {
+            return (!table.has("checks")).then_some(checks);
+        };
+        let mut sound = true;
+        for name in section.names() {
+            let Some((_, check)) = Check::WORDS.iter().find(|(word, _)| *word == name.value) else {
+                let finding =
+                    Diagnostic::error(Code::UnknownKey, name.span, format!("there is no check `{}`", name.value));
+                self.report.add(finding.suggest(&name.value, Check::WORDS.map(|(word, _)| word)));
+                sound = false;
+                continue;
+            };
+            let Some(item) = section.named_text(&name.value, self.report) else {
+                sound = false;
+                continue;
+            };
+            let word = item.value.as_str();
+            match CheckPolicy::WORDS.iter().find(|(known, _)| *known == word) {
+                Some((_, policy)) if *policy == CheckPolicy::Reject || check.can_be_waived() => {
+                    checks.insert(*check, *policy);
+                }
+                Some(_) => {
+                    let message = format!("the check `{}` cannot be waived: what fails it is no value", name.value);
+                    self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
+                    sound = false;
+                }
+                None => {
+                    let finding = Diagnostic::error(
+                        Code::BadValue,
+                        item.span.clone(),
+                        format!("`{word}` is not what can become of a defect"),
+                    );
+                    self.report.add(finding.suggest(word, CheckPolicy::WORDS.map(|(word, _)| word)));
+                    sound = false;
+                }
+            }
+        }
+        sound.then_some(checks)
+    }
+
+    fn rates(&mut self, table: &mut Section<'_>) -> Option<Option<Rates>> {
+        let Some(mut section) = table.section("rates", self.report) else { return Some(None) };
+        let currency = section.required_text("currency", self.report).map(|item| item.value.as_str().to_owned());
+        let mut rate = |key: &'static str| {
+            let Some(item) = section.value(key) else { return Some(0) };
+            let text = item.value.scalar_text().unwrap_or_default().into_owned();
+            let read = hundred_thousandths(&text);
+            if read.is_none() {
+                let finding = Diagnostic::error(Code::BadValue, item.span, format!("`{text}` is not a price"));
+                self.report.add(finding.help("a price per word, as in `new = 0.14`"));
+            }
+            read
+        };
+        let (new, changed, repeated) = (rate("new"), rate("changed"), rate("repeated"));
+        section.finish(self.report);
+        Some(Some(Rates { currency: currency?, new: new?, changed: changed?, repeated: repeated? }))
+    }
+
+    /// What goes back to the source has to be written there.
+    fn check_back(&mut self, of: &LaneEnd, table: &Section<'_>) {
+        let Some(system) = self.around.systems.get(&of.system).and_then(Option::as_ref) else { return };
+        let writes = system.profile().is_some_and(|profile| profile.writes(&of.kind));
+        if !writes && self.around.profiles_are_sound {
+            let message = format!("the profile of `{}` does not say how to write `{}`", of.system, of.kind);
+            let finding = Diagnostic::error(Code::Lane, table.span(), message);
+            self.report.add(finding.help(
+                "translations go back to the source as updates: add a table `write` to the type, or say `back = \"lanes\"`",
+            ));
+        }
+    }
+}
+
+fn described(field: &Field) -> String {
+    match field.kind.word() {
+        "anything" => "not declared as text".to_owned(),
+        word => format!("of the kind {word}"),
+    }
+}
+
+fn read_glossary(
+    folder: &Path,
+    name: &str,
+    from: Option<&LanguageTag>,
+) -> Result<Vec<diaporos_core::translate::TermRow>, String> {
+    let path = folder.join(name);
+    let size = std::fs::metadata(&path).map_err(|error| error.to_string())?.len();
+    if size > LARGEST_GLOSSARY {
+        return Err(format!("it has {size} bytes; at most {LARGEST_GLOSSARY} are read"));
+    }
+    let text = std::fs::read_to_string(&path).map_err(|error| error.to_string())?;
+    match (name.to_lowercase().ends_with(".tbx"), from) {
+        (true, Some(from)) => terms_from_tbx(&text, from),
+        // Without a language of the texts, which was said to be missing, there are no terms.
+        (true, None) => Ok(Vec::new()),
+        (false, _) => terms_from_csv(&text),
+    }
+}
+
+/// `0.14` as 14,000: money is counted, not rounded.
+fn hundred_thousandths(text: &str) -> Option<i64> {
+    let (whole, part) = text.split_once('.').unwrap_or((text, ""));
+    let digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit());
+    if part.len() > 5 || whole.is_empty() || !digits(whole) || !digits(part) {
+        return None;
+    }
+    whole.parse::<i64>().ok()?.checked_mul(100_000)?.checked_add(format!("{part:0<5}").parse().ok()?)
+}

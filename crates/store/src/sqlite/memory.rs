@@ -1,0 +1,87 @@
+//! The memory: translations that are known from before.
+
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
+use diaporos_core::translate::{Inline, MemoryPair};
+use diaporos_core::value::LanguageTag;
+use jiff::Timestamp;
+use rusqlite::{OptionalExtension, params};
+
+use super::row::millis;
+use super::{Store, StoreError};
+
+/// By what a text is known again.
+fn hash(source: &Inline) -> Fingerprint {
+    fingerprint_texts([source.coded().as_str()])
+}
+
+impl Store {
+    /// The translation of a text that is known, and whether it is of that very place; else it is the
+    /// newest of any.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn known_translation(
+        &self,
+        (from, into): (&LanguageTag, &LanguageTag),
+        source: &Inline,
+        place: &str,
+    ) -> Result<Option<(Inline, bool)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT target, place FROM memory WHERE source_language = ? AND target_language = ? AND hash = ?
+             ORDER BY place = ? DESC, at DESC, place LIMIT 1",
+        )?;
+        let found: Option<(String, String)> = query
+            .query_row(params![from.as_str(), into.as_str(), hash(source).as_bytes(), place], |row| {
+                Ok((row.get(0)?, row.get(1)?))
+            })
+            .optional()?;
+        Ok(found.map(|(coded, of)| (Inline::from_coded(&coded), of == place)))
+    }
+
+    /// Keeps translations, in one commit; a newer one of the same text in the same place counts.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing is kept then.
+    pub fn remember(&mut self, pairs: &[MemoryPair], origin: &str, now: Timestamp) -> Result<(), StoreError> {
+        let transaction = self.connection.transaction()?;
+        for pair in pairs {
+            transaction.prepare_cached("INSERT OR REPLACE INTO memory VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
+                params![
+                    pair.from.as_str(),
+                    pair.into.as_str(),
+                    hash(&pair.source).as_bytes(),
+                    pair.place.as_deref().unwrap_or_default(),
+                    pair.source.coded(),
+                    pair.target.coded(),
+                    origin,
+                    millis(now)
+                ],
+            )?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// Hands over all that is known.
+    ///
+    /// # Errors
+    /// Where the store or the receiver fails.
+    pub fn memory<E: From<StoreError>>(&self, mut each: impl FnMut(MemoryPair) -> Result<(), E>) -> Result<(), E> {
+        let mut query = self
+            .connection
+            .prepare_cached("SELECT source_language, target_language, source, target, place FROM memory")
+            .map_err(StoreError::from)?;
+        let mut rows = query.query([]).map_err(StoreError::from)?;
+        while let Some(row) = rows.next().map_err(StoreError::from)? {
+            let text = |at: usize| row.get::<_, String>(at).map_err(StoreError::from);
+            let language = |at: usize| text(at)?.parse::<LanguageTag>().map_err(StoreError::content);
+            each(MemoryPair {
+                from: language(0)?,
+                into: language(1)?,
+                source: Inline::from_coded(&text(2)?),
+                target: Inline::from_coded(&text(3)?),
+                place: Some(text(4)?).filter(|place| !place.is_empty()),
+            })?;
+        }
+        Ok(())
+    }
+}
