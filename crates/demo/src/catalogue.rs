@@ -41,6 +41,19 @@ impl Catalogue {
         });
     }
 
+    /// Changes a field of an entry in one language.
+    pub fn edit_text(&self, id: &str, field: &str, language: &str, text: &str) {
+        self.change(id, |entry| entry["content"][field][language] = text.into());
+    }
+
+    /// What a field of an entry says in a language.
+    #[must_use]
+    pub fn text(&self, id: &str, field: &str, language: &str) -> Option<String> {
+        let entries = lock(&self.0);
+        let entry = entries.values().flatten().find(|entry| entry["id"] == id)?;
+        entry["content"][field][language].as_str().map(str::to_owned)
+    }
+
     /// Sets an entry's status: `draft`, `published` or `retired`.
     pub fn set_status(&self, id: &str, status: &str) {
         self.change(id, |entry| entry["status"] = status.into());

@@ -62,6 +62,7 @@ pub(crate) fn translated(file: &[u8], language: &str, percent: f64, spoilt: &[&S
                 .map(|spoilt| spoilt.slip)
                 .collect();
             events.extend(target(&source, language, &own));
+            come_to(&mut unit);
             unit.append(&mut events);
             if own.contains(&Slip::RenamesUnit) {
                 rename(&mut unit);
@@ -110,6 +111,16 @@ fn with_another_text(event: &Event<'static>) -> Event<'static> {
             Event::Text(BytesText::from_escaped(format!("{} bis", &**text)).into_owned())
         }
         other => other.clone(),
+    }
+}
+
+/// Says of the segment that somebody has come to it.
+fn come_to(unit: &mut [Event<'static>]) {
+    let segment =
+        unit.iter_mut().rev().find(|event| matches!(event, Event::Start(tag) if tag.name().as_ref() == "segment"));
+    if let Some(Event::Start(tag)) = segment {
+        tag.clear_attributes();
+        tag.extend_attributes([("id", "s1"), ("state", "translated")]);
     }
 }
 

@@ -9,6 +9,8 @@
 )]
 
 mod archive;
+mod batch;
+mod batch_returns;
 mod check;
 mod demo;
 mod docs;

@@ -58,14 +58,22 @@ struct Gathered {
     files: Vec<String>,
     refused: u64,
     again: bool,
+    /// Batches of which something was rejected.
+    to_send_back: Vec<String>,
 }
 
 pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let mut store = Context::store_for_change(&config)?;
     let sheet = Sheet::new(context, COLUMNS).within("units");
-    let mut gathered =
-        Gathered { sheet, tally: CollectTally::default(), files: Vec::new(), refused: 0, again: args.again };
+    let mut gathered = Gathered {
+        sheet,
+        tally: CollectTally::default(),
+        files: Vec::new(),
+        refused: 0,
+        again: args.again,
+        to_send_back: Vec::new(),
+    };
     if !args.accept.is_empty() {
         let (found, brief) = batch(&config, &store, args.batch.as_deref().unwrap_or_default())?;
         let into = language(args.into.as_deref().unwrap_or_default(), &found.into)?;
@@ -74,13 +82,13 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
             let mut collector = Collector { store: &mut store, brief, batch: &found, now: Context::now() };
             gathered.tally += collector.accept(&id, &into)?;
         }
-        return gathered.end(context);
+        return gathered.end();
     }
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
             gathered.carried(&config, &mut store, found, context).await?;
         }
-        return gathered.end(context);
+        return gathered.end();
     }
     for path in &args.from {
         let source = FileSource::Path(path.clone());
@@ -103,7 +111,7 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
             }
         }
     }
-    gathered.end(context)
+    gathered.end()
 }
 
 /// The batch of that name, or all that something can come back of.
@@ -175,6 +183,9 @@ impl Gathered {
         match collector.file(source, self.again, &mut row)? {
             Collected::Taken { tally, broken, .. } => {
                 self.tally += tally;
+                if tally.rejected > 0 && !self.to_send_back.contains(&found.name) {
+                    self.to_send_back.push(found.name.clone());
+                }
                 if let Some(why) = broken {
                     self.refused += 1;
                     self.files.push(format!("{}: {why}; its whole units were looked at", source.name()));
@@ -189,7 +200,7 @@ impl Gathered {
         Ok(())
     }
 
-    fn end(mut self, _: &Context) -> Result<Exit, Failure> {
+    fn end(mut self) -> Result<Exit, Failure> {
         let CollectTally { accepted, unchanged, rejected, outdated, refused, waiting, values } = self.tally;
         let mut parts = Vec::new();
         let mut say = |count: u64, text: &str| {
@@ -212,13 +223,12 @@ impl Gathered {
             let texts = counted(values, "text is", "texts are");
             sentences.push(format!("{texts} whole, and values of their entries now; `diaporos push` takes them along"));
         }
-        if rejected > 0 {
+        for batch in &self.to_send_back {
             sentences
-                .push("next: `diaporos batch reject-note BATCH` writes a file that says why, to send back".to_owned());
+                .push(format!("next: `diaporos batch reject-note {batch}` writes a file that says why, to send back"));
         }
         if outdated > 0 {
-            sentences
-                .push("next: `diaporos batch make BRIEF` sends the changed texts, with these beside them".to_owned());
+            sentences.push("next: `diaporos batch make BRIEF` sends the texts as they are now".to_owned());
         }
         let counts = json!({
             "accepted": accepted, "unchanged": unchanged, "rejected": rejected, "outdated": outdated, "refused": refused,

@@ -33,8 +33,14 @@ pub(crate) struct Demo {
     plants: usize,
 }
 
+/// How fast the translators are whom nobody tells to work, in percent.
+const TRANSLATED_A_SECOND: f64 = 2.0;
+
 pub(crate) async fn run(args: &Demo, context: &Context) -> Result<Exit, Failure> {
     let world = World::start(args.plants).await?;
+    if args.serve {
+        world.translators.keep_working(TRANSLATED_A_SECOND);
+    }
     let temporary = tempfile::tempdir()?;
     let folder = args.folder.clone().unwrap_or_else(|| temporary.path().to_owned());
     write_hub(&folder)?;
@@ -94,7 +100,9 @@ async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> R
 /// it should.
 async fn act(step: &Step, world: &World, folder: &Path) -> Result<bool, Failure> {
     let mut command = tokio::process::Command::new(Context::program()?);
-    command.args(step.command.split_whitespace()).arg("--hub").arg(folder).envs(world.variables()).kill_on_drop(true);
+    let folder = std::fs::canonicalize(folder)?;
+    command.args(step.command.split_whitespace()).arg("--hub").arg(&folder).current_dir(&folder);
+    command.envs(world.variables()).kill_on_drop(true);
     match step.ending {
         Ending::Code(code) => Ok(command.status().await?.code() == Some(code)),
         Ending::Killed => {

@@ -1,6 +1,6 @@
 //! The steps of the demo: a reason, a change in the world, a command.
 
-use diaporos_demo::{Fault, Rule, World};
+use diaporos_demo::{Fault, Rule, Slip, World};
 use serde_json::json;
 
 /// One step.
@@ -109,6 +109,45 @@ pub(super) const STORY: &[Step] = &[
         3,
     ),
     step("Well again: the next pull repairs all.", "pull bulletins", 0),
+    after(
+        |world| {
+            let ferns = "<p>Undivided fronds, glossy as wet leather, on the shaded wall below the old mill.</p>\
+                <p>Wardens count its <em>312 plants</em> each spring.</p>";
+            world.plants.edit_text("p-002", "description", "eng", ferns);
+            let grass = "<p>White plumes in May and June tell walkers where not to tread.</p>";
+            world.plants.edit_text("p-010", "description", "eng", grass);
+        },
+        "An editor adds a paragraph to one English text and mends another. Their French and Welsh are out of date.",
+        "pull catalogue",
+        0,
+    ),
+    step("What is translated, and what is not.", "batch coverage", 0),
+    step(
+        "Only what lacks a translation becomes a batch: the paragraph that did not change keeps the one it has.",
+        "batch make plants",
+        0,
+    ),
+    after(
+        |world| world.agency.fail(Rule { path: Some("/orders".to_owned()), ..Rule::once(Fault::LoseAnswer, "POST") }),
+        "The batch goes to the agency. The answer to the order is lost; nothing is ordered twice.",
+        "batch send plants-1",
+        0,
+    ),
+    after(|world| world.translators.work(60), "How far the translators are.", "batch progress", 0),
+    after(
+        |world| {
+            world.translators.work(100);
+            world.translators.spoil(Slip::AltersNumber, "312 plants", Some("fr"));
+            world.translators.spoil(Slip::Copies, "Its label", Some("cy"));
+        },
+        "All is back, and two units are faulty. They are named; the good ones go on.",
+        "batch collect",
+        3,
+    ),
+    step("What goes back to the translators, with the reasons.", "batch reject-note plants-1 --in handover", 0),
+    after(|world| world.translators.mend(), "They mend it.", "batch collect", 0),
+    step("The French and Welsh pages go live by the ordinary push.", "push profiles", 3),
+    step("All is translated.", "batch coverage", 0),
     step("How the entries of each lane stand.", "status", 0),
     step("What was sent, last of all.", "ledger --most 8", 0),
 ];

@@ -8,7 +8,9 @@ use clap::Args;
 use diaporos_core::change::differences;
 use diaporos_core::value::{Address, LanguageTag, Record, Value, project, to_json};
 use diaporos_hub::config::Config;
-use diaporos_store::{Content, CounterpartRow, Standing, Store, StoredEntry, VersionRow};
+use diaporos_store::{
+    Content, CounterpartRow, Standing, Store, StoredEntry, TranslationRow, TranslationStanding, VersionRow,
+};
 use serde_json::{Value as Json, json};
 
 use super::{address, no_entry};
@@ -60,8 +62,17 @@ const VERSIONS: &[Column] = &[
     Column::text("revision", "revision"),
 ];
 
+const TRANSLATIONS: &[Column] = &[
+    Column::text("field", "translated"),
+    Column::text("language", "lang"),
+    Column::text("batch", "batch"),
+    Column::text("accepted", "accepted"),
+    Column::text("counts", "counts"),
+];
+
 struct Known {
     entry: StoredEntry,
+    translations: Vec<TranslationRow>,
     lanes: Vec<(String, Standing, Vec<CounterpartRow>)>,
     versions: Vec<VersionRow>,
 }
@@ -96,7 +107,8 @@ pub(crate) async fn run(args: &Show, context: &Context) -> Result<Exit, Failure>
         return show_languages(&entry.row.fields, &args.lang, context);
     }
     let lanes = lanes(&config, &store, entry.number)?;
-    let known = Known { lanes, versions: store.versions(entry.number)?, entry };
+    let translations = store.translations(entry.number)?;
+    let known = Known { lanes, translations, versions: store.versions(entry.number)?, entry };
     match context.format {
         Format::Table => draw(known, context)?,
         Format::Json => writeln!(Context::out(), "{:#}", document(&known))?,
@@ -229,6 +241,21 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     sheet.end("no lane takes it")?;
     writeln!(out)?;
     out.flush()?;
+    if !known.translations.is_empty() {
+        let mut sheet = Sheet::new(context, TRANSLATIONS);
+        for row in &known.translations {
+            sheet.row(vec![
+                Cell::text(&row.translation.field),
+                Cell::text(row.translation.language.to_string()),
+                Cell::text(&row.batch),
+                Cell::moment(row.at, &context.zone),
+                Cell::text(counts(row)),
+            ]);
+        }
+        sheet.end("")?;
+        writeln!(out)?;
+        out.flush()?;
+    }
     let mut sheet = Sheet::new(context, VERSIONS);
     for version in known.versions {
         sheet.row(vec![
@@ -239,6 +266,16 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
         ]);
     }
     sheet.end("no versions")
+}
+
+/// Whose value it is that counts.
+fn counts(row: &TranslationRow) -> &'static str {
+    match (row.standing, row.translation.is_pseudo) {
+        (TranslationStanding::Ours, true) => "made up, for trying",
+        (TranslationStanding::Ours, false) => "this translation",
+        (TranslationStanding::Landed, _) => "the source's, which is the same",
+        (TranslationStanding::Superseded, _) => "the source's, which it changed since",
+    }
 }
 
 fn document(known: &Known) -> Json {
@@ -260,6 +297,15 @@ fn document(known: &Known) -> Json {
             "counterparts": own.iter().map(counterpart).collect::<Vec<_>>(),
         })
     };
+    let translation = |row: &TranslationRow| {
+        json!({
+            "field": row.translation.field,
+            "language": row.translation.language.as_str(),
+            "batch": row.batch,
+            "accepted": row.at.to_string(),
+            "counts": counts(row),
+        })
+    };
     let version = |version: &VersionRow| {
         json!({
             "number": version.number,
@@ -277,6 +323,7 @@ fn document(known: &Known) -> Json {
         "fields": to_json(&Value::Record(row.fields.clone())),
         "notes": row.notes,
         "lanes": known.lanes.iter().map(lane).collect::<Vec<_>>(),
+        "translations": known.translations.iter().map(translation).collect::<Vec<_>>(),
         "versions": known.versions.iter().map(version).collect::<Vec<_>>(),
     })
 }
