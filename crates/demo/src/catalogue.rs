@@ -13,8 +13,8 @@ use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::CATALOGUE_READ_TOKEN;
 use crate::server::{bears, lock, problem};
+use crate::{CATALOGUE_READ_TOKEN, CATALOGUE_WRITE_TOKEN};
 
 const CONTENT: &str = include_str!("content/catalogue.json");
 
@@ -127,6 +127,8 @@ pub(crate) fn routes(catalogue: Catalogue) -> Router {
     Router::new()
         .route("/v1/entries", get(list).post(refuse))
         .route("/v1/entries/{id}", get(one).put(refuse).patch(refuse).delete(refuse))
+        .route("/v1/manage", get(manage_find))
+        .route("/v1/manage/{id}", get(manage_one).patch(manage_change))
         .with_state(catalogue)
 }
 
@@ -163,7 +165,55 @@ async fn one(State(catalogue): State<Catalogue>, headers: HeaderMap, Path(id): P
     }
 }
 
-/// Nothing is written here with the read token, and there is no other.
+/// Nothing is written here with the read token.
 async fn refuse() -> Response {
     problem(StatusCode::FORBIDDEN, "this token may only read")
+}
+
+/// An entry as those see it who may write: its fields beside its id and revision.
+fn managed(entry: &Value) -> Value {
+    let mut flat = entry["content"].clone();
+    flat["id"] = entry["id"].clone();
+    flat["revision"] = entry["revision"].clone();
+    flat
+}
+
+async fn manage_find() -> Response {
+    Json(json!([])).into_response()
+}
+
+async fn manage_one(State(catalogue): State<Catalogue>, headers: HeaderMap, Path(id): Path<String>) -> Response {
+    if !bears(&headers, CATALOGUE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not manage");
+    }
+    let entries = lock(&catalogue.0);
+    match entries.values().flatten().find(|entry| entry["id"] == id.as_str()) {
+        Some(entry) => Json(managed(entry)).into_response(),
+        None => problem(StatusCode::NOT_FOUND, "no such entry"),
+    }
+}
+
+/// Changes the fields that the body names, of the version that `If-Match` names.
+async fn manage_change(
+    State(catalogue): State<Catalogue>,
+    headers: HeaderMap,
+    Path(id): Path<String>,
+    Json(fields): Json<Value>,
+) -> Response {
+    if !bears(&headers, CATALOGUE_WRITE_TOKEN) {
+        return problem(StatusCode::FORBIDDEN, "this token may not manage");
+    }
+    let mut entries = lock(&catalogue.0);
+    let Some(entry) = entries.values_mut().flatten().find(|entry| entry["id"] == id.as_str()) else {
+        return problem(StatusCode::NOT_FOUND, "no such entry");
+    };
+    let based_on = headers.get(header::IF_MATCH).and_then(|value| value.to_str().ok()).map(str::to_owned);
+    if based_on.is_some_and(|based_on| based_on != format!("\"{}\"", entry["revision"])) {
+        return problem(StatusCode::PRECONDITION_FAILED, "it has changed since");
+    }
+    if let (Some(content), Some(fields)) = (entry["content"].as_object_mut(), fields.as_object()) {
+        content.extend(fields.clone());
+    }
+    raise_revision(entry);
+    Json(managed(entry)).into_response()
 }

@@ -22,6 +22,8 @@ pub use visitor_site::VisitorSite;
 
 /// The credentials of the demo world; as made up as the rest.
 pub const CATALOGUE_READ_TOKEN: &str = "ostrel-catalogue-reader-7c1f";
+/// What the catalogue takes for writing.
+pub const CATALOGUE_WRITE_TOKEN: &str = "ostrel-catalogue-editor-40d2";
 /// What the visitor site takes for writing.
 pub const SITE_WRITE_TOKEN: &str = "ostrel-site-editor-93ab";
 /// What the agency takes.
@@ -95,6 +97,7 @@ impl World {
             ("TARNSIDE_FEED", format!("{}/tarnside.rss", self.bulletins.url())),
             ("CATALOGUE_URL", self.catalogue.url()),
             ("CATALOGUE_READ_TOKEN", CATALOGUE_READ_TOKEN.to_owned()),
+            ("CATALOGUE_WRITE_TOKEN", CATALOGUE_WRITE_TOKEN.to_owned()),
             ("SITE_URL", self.visitor_site.url()),
             ("SITE_WRITE_TOKEN", SITE_WRITE_TOKEN.to_owned()),
             ("AGENCY_URL", self.agency.url()),

@@ -11,7 +11,7 @@ use diaporos_systems::Write;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{PushError, map};
+use crate::push::{PushError, map, with_itself};
 
 /// Whose version is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -81,6 +81,7 @@ pub async fn resolve(
             return Ok(Resolved::NoSuchFields(unknown));
         }
     }
+    let due = with_itself(store, lane, due)?;
     let mapping = map(store, lane, &due, now);
     let documents = match mapping.mapped {
         Mapped::Goes { documents, .. } => documents,

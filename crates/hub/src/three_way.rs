@@ -8,7 +8,7 @@ use diaporos_systems::Write;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{PushError, map};
+use crate::push::{PushError, map, with_itself};
 
 /// What the next push makes of a field.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -80,6 +80,7 @@ pub async fn three_way(
     now: Timestamp,
 ) -> Result<Vec<ThreeWay>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(Vec::new()) };
+    let due = with_itself(store, lane, due)?;
     let documents = match map(store, lane, &due, now).mapped {
         Mapped::Goes { documents, .. } => documents,
         _ => Vec::new(),

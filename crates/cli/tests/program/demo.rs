@@ -22,7 +22,7 @@ fn served_by_hand_from_a_second_terminal() {
         bare(&["demo", "--serve", "--in", hub_text]).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
     let lines = BufReader::new(served.stdout.take().unwrap()).lines().map(Result::unwrap);
     let variables: Vec<(String, String)> = lines
-        .take(8)
+        .take(9)
         .map(|line| {
             let (name, value) = line.strip_prefix("export ").unwrap().split_once('=').unwrap();
             (name.to_owned(), value.to_owned())

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use diaporos_core::change::{MergePolicies, MergePolicy};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::{KnownFields, Library, Slots};
+use diaporos_core::expr::{KnownFields, Library, Slots, compile, parse};
 use diaporos_core::lane::{
     Documents, FieldExpression, GonePolicy, Lane, LaneEnd, ReferencePolicy, Target, check_field,
 };
@@ -18,7 +18,7 @@ use jiff::Timestamp;
 
 use super::expression::expression;
 use super::rules::{PROTECT, REQUIRE, condition, rules};
-use super::{ConfiguredLane, KeptModels, SeenFields, SystemConfig, SystemKind, model_with_seen};
+use super::{Back, Brief, ConfiguredLane, KeptModels, SeenFields, SystemConfig, SystemKind, model_with_seen};
 
 type Systems = IndexMap<SystemName, Option<SystemConfig>>;
 type Read = IndexMap<String, (Item<InnerText>, Option<FieldExpression>)>;
@@ -64,6 +64,79 @@ pub(super) fn lanes(
         lane.siblings = same.map(|(name, _)| name.clone()).collect();
     }
     lanes
+}
+
+/// Adds the lane on which a brief's translations go back to where their texts came from.
+pub(super) fn add_return(
+    file: &Section<'_>,
+    brief: &Brief,
+    around: &Around<'_>,
+    lanes: &mut IndexMap<LaneName, ConfiguredLane>,
+    report: &mut Report,
+) {
+    let span = file.place(&["briefs", &brief.name]).unwrap_or_default();
+    let mut wrong = |message: String, help: &str| {
+        report.add(Diagnostic::error(Code::Lane, span.clone(), message).help(help));
+    };
+    let profile = around.systems.get(&brief.of.system).and_then(Option::as_ref).and_then(SystemConfig::profile);
+    if brief.back == Back::Lanes {
+        return;
+    }
+    // Without a way to write it, which was said, there is no lane.
+    let (Some(profile), Ok(name)) = (profile, LaneName::new(format!("{}-back", brief.name))) else { return };
+    let Some(target) = profile.target(&brief.of.kind) else { return };
+    if target.documents != Documents::One {
+        let message = format!(
+            "`{}` has a document per language, and translations go back into the one that they are of",
+            brief.of
+        );
+        wrong(message, "say `back = \"lanes\"`, and map a lane to the other languages");
+        return;
+    }
+    if lanes.contains_key(&name) {
+        let message =
+            format!("`{name}` is the lane on which the brief's translations go back, and there is one of that name");
+        wrong(message, "give the lane another name");
+        return;
+    }
+    let mut slots = Slots::default();
+    let model = profile.model();
+    let mut field = |name: &String| {
+        let tree = parse(name).or_else(|_| parse(&format!("`{name}`"))).ok()?;
+        let known = KnownFields { model, kind: &brief.of.kind };
+        let (program, _) = compile(&tree, Some(known), around.library, &mut slots);
+        Some((name.clone(), FieldExpression { text: name.clone(), tree, program: program? }))
+    };
+    let Some(fields) = brief.fields.keys().map(&mut field).collect::<Option<IndexMap<_, _>>>() else { return };
+    let lane = Lane {
+        name: name.clone(),
+        from: brief.of.clone(),
+        to: brief.of.clone(),
+        key: None,
+        language: None,
+        when: None,
+        require: Vec::new(),
+        protect: Vec::new(),
+        gone: GonePolicy::Keep,
+        changed_there: MergePolicies::default(),
+        references: ReferencePolicy::default(),
+        fields,
+        defaults: IndexMap::new(),
+        slots,
+        library: around.library.clone(),
+    };
+    let definition = lane.definition(&target, around.now);
+    let siblings = vec![name.clone()];
+    let configured = ConfiguredLane {
+        lane,
+        target,
+        definition,
+        siblings,
+        source: model.clone(),
+        template: None,
+        returns: Some(brief.into.clone()),
+    };
+    lanes.insert(name, configured);
 }
 
 pub(super) struct LaneReader<'a> {
@@ -155,7 +228,15 @@ impl LaneReader<'_> {
         let target = target?;
         let definition = lane.definition(&target, self.around.now);
         let siblings = Vec::new();
-        Some(ConfiguredLane { lane, target, definition, siblings, source: source.unwrap_or_default(), template })
+        Some(ConfiguredLane {
+            lane,
+            target,
+            definition,
+            siblings,
+            source: source.unwrap_or_default(),
+            template,
+            returns: None,
+        })
     }
 
     /// What each expression gives must be what the destination's field takes.

@@ -23,7 +23,7 @@ use diaporos_core::expr::Library;
 use diaporos_core::lane::{Lane, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::read_toml;
-use diaporos_core::value::{LaneName, SystemName, TypeName};
+use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
@@ -72,6 +72,8 @@ pub struct ConfiguredLane {
     pub source: Model,
     /// The template by which a mapped entry is shown as a page, within the hub's folder.
     pub template: Option<PathBuf>,
+    /// The languages in which translations go back on it to the very entries that they are of.
+    pub returns: Option<Vec<LanguageTag>>,
 }
 
 /// The fields that entries of a type were seen with, for types whose fields are not declared.
@@ -102,8 +104,11 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
         let library = Arc::new(library::library(file, folder, report));
         let around =
             lanes::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
-        let lanes = lanes::lanes(file, &around, report);
+        let mut lanes = lanes::lanes(file, &around, report);
         let briefs = briefs::briefs(file, &around, report);
+        for brief in briefs.values() {
+            lanes::add_return(file, brief, &around, &mut lanes, report);
+        }
         if systems.is_empty() && !report.has_errors() {
             report.add(
                 Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured")

@@ -10,6 +10,7 @@ mod flow;
 mod plan;
 mod references;
 mod removals;
+mod returned;
 mod row;
 mod settle;
 
@@ -27,6 +28,7 @@ use breaker::Breaker;
 use flow::{Flow, Removing, Waiting};
 pub use plan::EntryPlan;
 pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
+pub(crate) use returned::with_itself;
 pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.

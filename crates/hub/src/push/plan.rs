@@ -14,6 +14,7 @@ use futures::StreamExt;
 use jiff::Timestamp;
 
 use super::assets::{Found, name_assets, obstacle};
+use super::returned::{map_returned, with_itself};
 use super::row::{PushRow, PushTally};
 use super::{Fate, PushError, Unplanned};
 use crate::config::ConfiguredLane;
@@ -75,6 +76,14 @@ pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestam
     if due.taken_off {
         return Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None };
     }
+    if let Some(languages) = &lane.returns {
+        // A store that fails here fails again, and is told, where the entry is planned.
+        return map_returned(store, lane, languages, due).unwrap_or(Mapping {
+            mapped: Mapped::Outside,
+            looks: Looks::default(),
+            protected: None,
+        });
+    }
     let mut mapping = map_as_it_is(store, lane, due, now);
     name_assets(store, lane, &mut mapping.mapped);
     mapping
@@ -135,7 +144,7 @@ pub(super) async fn plan_window(
     (verify, assets): (bool, &Found),
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
-    let mut due = due;
+    let mut due = due.into_iter().map(|due| with_itself(store, lane, due)).collect::<Result<Vec<_>, _>>()?;
     let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
     let mut unfit = HashMap::new();
     if assets.values().any(Result::is_err) {
@@ -238,6 +247,7 @@ pub(crate) fn plan_entry(
     found: &FoundByLanguage,
     claims: &mut Claims,
 ) -> Result<EntryPlan, PushError> {
+    let due = with_itself(store, lane, due)?;
     let mut plan = EntryPlan {
         number: due.number,
         address: due.entry.address.clone(),
@@ -245,7 +255,8 @@ pub(crate) fn plan_entry(
         hold: None,
         goes: true,
         taken_off: due.taken_off,
-        look_first: matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere)),
+        look_first: lane.returns.is_some()
+            || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere)),
         incomplete: BTreeMap::new(),
         looks: mapping.looks,
         protected: mapping.protected,

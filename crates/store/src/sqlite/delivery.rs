@@ -8,6 +8,7 @@ use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use super::row::{
     address_at, apart_text, aparts, entry_id, fields, fields_text, fingerprint, millis, moment, presence, revision,
 };
+use super::translations::land;
 use super::{EntryRow, Standing, Store, StoreError};
 use std::collections::BTreeSet;
 
@@ -348,5 +349,5 @@ pub(super) fn keep_counterpart(
             apart_text(apart)
         ],
     )?;
-    Ok(())
+    land(connection, lane, entry, delivered)
 }

@@ -9,6 +9,7 @@ use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use super::content::{Content, Packing};
+use super::delivery::Delivered;
 use super::intake::mark_owed;
 use super::row::{entry_id, fields, fields_text, fingerprint, millis, moment, revision, state};
 use super::words::{Words, keep_references, keep_words};
@@ -156,11 +157,40 @@ pub(super) fn with_translations<'a>(
             }
             continue;
         }
-        connection
-            .prepare_cached("UPDATE translation SET standing = ? WHERE entry = ? AND field = ? AND language = ?")?
-            .execute(params![standing.word(), number, field, language.as_str()])?;
+        set_standing(connection, number, &row.translation, standing)?;
     }
     Ok(given)
+}
+
+/// What was delivered to the very document that an entry is has come home: from now on it is the source
+/// system's.
+pub(super) fn land(connection: &Connection, lane: i64, entry: i64, delivered: &Delivered) -> Result<(), StoreError> {
+    let is_home: bool = connection
+        .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ? AND from_type = to_type)")?
+        .query_row([lane], |row| row.get(0))?;
+    if !is_home {
+        return Ok(());
+    }
+    for row in rows(connection, entry)?.iter().filter(|row| row.standing == TranslationStanding::Ours) {
+        let Translation { field, language, value, .. } = &row.translation;
+        let there = value_in(&delivered.counterpart.fields, field, language);
+        if there.and_then(Value::as_text) == Some(value) {
+            set_standing(connection, entry, &row.translation, TranslationStanding::Landed)?;
+        }
+    }
+    Ok(())
+}
+
+fn set_standing(
+    connection: &Connection,
+    entry: i64,
+    Translation { field, language, .. }: &Translation,
+    standing: TranslationStanding,
+) -> Result<(), StoreError> {
+    connection
+        .prepare_cached("UPDATE translation SET standing = ? WHERE entry = ? AND field = ? AND language = ?")?
+        .execute(params![standing.word(), entry, field, language.as_str()])?;
+    Ok(())
 }
 
 /// The current version of an entry, as it would come in.
@@ -255,9 +285,12 @@ impl Store {
                 continue;
             }
             taken += 1;
-            let replaced = match own {
-                Some(own) => own.replaced.clone(),
-                None => theirs.cloned(),
+            // What came home is there, also where the source has not given it back yet.
+            let at_home = known.filter(|row| row.standing == TranslationStanding::Landed && !row.translation.is_shown);
+            let replaced = match (own, at_home) {
+                (Some(own), _) => own.replaced.clone(),
+                (None, Some(row)) => Some(row.translation.value.as_str().into()),
+                (None, None) => theirs.cloned(),
             };
             // What the source system has already is no value of ours; that it is of this text is news.
             let is_there = own.is_none() && theirs.and_then(Value::as_text) == Some(value);
