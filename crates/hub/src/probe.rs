@@ -9,7 +9,7 @@ use diaporos_systems::{Ask, PageContent, Read, SystemError};
 use jiff::Timestamp;
 use url::{Host, Url};
 
-use crate::config::{Config, CredentialReference, PartText, SystemKind};
+use crate::config::{Carrier, Config, CredentialReference, PartText, SystemKind};
 use crate::{ConnectError, Connector};
 
 /// How long looking up a name, and connecting, may take.
@@ -279,8 +279,9 @@ impl Probe<'_> {
             );
         }
         let written = self.config.lanes.values().any(|lane| lane.lane.to.system == *self.name);
-        if rest.write.is_some() && !written {
-            self.row("credentials", Verdict::Warning, "`write` is there, and no lane writes to this system");
+        let ordered = self.config.briefs.values().any(|brief| brief.carrier == Carrier::Agency(self.name.clone()));
+        if rest.write.is_some() && !written && !ordered {
+            self.row("credentials", Verdict::Warning, "`write` is there, and nothing is sent to this system");
         }
         let named = |credential: &Option<CredentialReference>| {
             matches!(credential, Some(CredentialReference::Basic { user: PartText::Plain(_), .. }))

@@ -103,7 +103,7 @@ fn a_first_profile_from_an_openapi_document() {
     let lines = told.split("`diaporos check`:\n\n").nth(1).unwrap();
     let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     hub.write("diaporos.toml", &format!("{config}\n{lines}"));
-    assert!(hub.good(&["check"]).contains("4 systems"));
+    assert!(hub.good(&["check"]).contains("5 systems"));
     assert!(hub.good(&["model", "show", "herbarium/sheet"]).contains("title"));
     assert!(hub.run(&args).ends(1).stderr.contains("it is there already"));
     hub.write("other.json", "{}");
@@ -120,7 +120,7 @@ fn lists_of_feeds_in_and_out() {
     let lines = hub.good(&["init", "--from-opml", "list.opml", "--system", "again"]);
     let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     hub.write("diaporos.toml", &format!("{config}{lines}"));
-    assert!(hub.good(&["check"]).contains("4 systems"));
+    assert!(hub.good(&["check"]).contains("5 systems"));
     assert_eq!(hub.json(&["pull", "again"])["new"], 16);
     assert!(hub.run(&["probe", "catalogue", "--opml"]).ends(2).stderr.contains("is no system of feeds"));
     assert!(

@@ -57,6 +57,26 @@ fn the_commands_of_the_front_page_run() {
     }
 }
 
+#[test]
+fn the_translation_page_is_true() {
+    let hub = Hub::pulled();
+    let translation = page("docs/translation.md");
+    let config = page("crates/demo/hub/diaporos.toml");
+    let (before, _) = config.split_once("[briefs.plants]").unwrap();
+    hub.write("diaporos.toml", &format!("{before}{}", blocks(&translation, "toml")));
+    let lines = blocks(&translation, "sh");
+    let commands: Vec<&str> = lines.lines().filter_map(|line| line.strip_prefix("diaporos ")).collect();
+    assert_eq!(commands.len(), 8, "{commands:?}");
+    for command in commands {
+        let args: Vec<&str> = command.split_whitespace().take_while(|word| *word != "#").collect();
+        let ran = hub.run(&args);
+        assert!(matches!(ran.code, Some(0 | 3)), "{command}: {}{}", ran.stdout, ran.stderr);
+    }
+    for (check, _) in diaporos_core::translate::Check::WORDS {
+        assert!(translation.contains(&format!("| `{check}` |")), "{check}");
+    }
+}
+
 /// The pictures are linked, and there are no more than are looked after.
 #[test]
 fn every_picture_is_linked() {

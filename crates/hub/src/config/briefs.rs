@@ -222,9 +222,10 @@ impl BriefReader<'_> {
         if !table.has("fields") {
             table.missing("fields", self.report);
         }
-        let names = table.texts("fields", self.report)?;
-        let mut limits = self.by_field(table, "limits", &names);
-        let mut field_notes = self.by_field(table, "field_notes", &names);
+        let read = table.texts("fields", self.report);
+        let names = read.clone().unwrap_or_default();
+        let mut limits = self.by_field(table, "limits", read.as_deref());
+        let mut field_notes = self.by_field(table, "field_notes", read.as_deref());
         let mut fields = IndexMap::new();
         let mut sound = true;
         for name in &names {
@@ -260,11 +261,14 @@ impl BriefReader<'_> {
         &mut self,
         table: &mut Section<'_>,
         key: &'static str,
-        names: &[Item<String>],
+        names: Option<&[Item<String>]>,
     ) -> IndexMap<String, Item<Value>> {
         let mut found = IndexMap::new();
         let Some(mut section) = table.section(key, self.report) else { return found };
-        for name in section.names() {
+        let own = section.names();
+        // Without fields, which was said, nothing is known of them.
+        let Some(names) = names else { return found };
+        for name in own {
             if !names.iter().any(|known| known.value == name.value) {
                 let message = format!("`{}` is not among the brief's fields", name.value);
                 let finding = Diagnostic::error(Code::UnknownField, name.span, message);

@@ -288,3 +288,86 @@ fn what_does_not_fit_the_destination() {
     ];
     insta::assert_snapshot!(bad.map(|fields| of_lane(fields, "")).join("\n---\n"));
 }
+
+const AGENCY: &str = r#"
+[translation]
+upload = "POST /f"
+file = "$.id"
+order = "POST /o"
+id = "$.id"
+find = "GET /o?r={key}"
+found = "$[0]"
+progress = "GET /o/{id}"
+languages = "$.l[*]"
+language = "$.language"
+percent = "$.percent"
+download = "GET /o/{id}/{language}"
+"#;
+
+#[test]
+fn briefs() {
+    let profile = "[types.post.read]\nlist = \"/p\"\nitems = \"$[*]\"\nid = \"$.id\"\n[types.post.fields]\ntitle = { kind = \"text\", localised = true, max_length = 90 }\nbody = { kind = \"html\", localised = true }\ntags = { kind = \"text\", many = true, localised = true }\nsize = \"integer\"\nnote = \"text\"\n[types.page.read]\nlist = \"/q\"\nitems = \"$[*]\"\nid = \"$.id\"\n";
+    let of = |brief: &str| {
+        let config = format!(
+            "[systems.s]\nkind = \"rest\"\nurl = \"https://s.example\"\nprofile = \"p.toml\"\n[systems.a]\nkind = \"rest\"\nurl = \"https://a.example\"\nprofile = \"a.toml\"\nlanguages = {{ eng = \"en\", fra = \"fr\" }}\n[briefs.b]\n{brief}\n"
+        );
+        let files = [
+            ("p.toml", profile),
+            ("a.toml", AGENCY),
+            ("terms.csv", "term,language,say,avoid\nfern,fr,fougère,\n"),
+            ("bad.csv", "term,language,say\nfern,french language,x\n"),
+            ("terms.tbx", "<tbx><conceptEntry>"),
+        ];
+        findings(&config, &files).join("\n")
+    };
+    let good = "type = \"s/post\"\nfields = [\"title\", \"body\"]\nfrom = \"en\"\ninto = [\"fr\"]\nagency = \"a\"\nlimits = { title = 60 }";
+    for more in [
+        "",
+        "when = 'title@en != null'",
+        "due = \"10d\"",
+        "keep = [\"Fernhollow\"]\nkeep_patterns = ['OG-\\d+']",
+        "glossary = \"terms.csv\"",
+        "checks = { numbers = \"tell\", copy = \"off\", tags = \"reject\" }",
+        "rates = { currency = \"EUR\", new = 0.14, changed = \"0.09\" }",
+        "notes = \"Short.\"\nfield_notes = { title = \"No article.\" }",
+        "format = \"po\"\nback = \"lanes\"\noutdated = \"take\"",
+    ] {
+        assert_eq!(of(&format!("{good}\n{more}")), "", "{more}");
+    }
+    let without = |line: &str| good.lines().filter(|known| !known.starts_with(line)).collect::<Vec<_>>().join("\n");
+    let bad = [
+        without("type"),
+        without("fields"),
+        without("into"),
+        without("agency"),
+        good.replace("s/post", "s/pst"),
+        good.replace("\"body\"", "\"size\""),
+        good.replace("\"body\"", "\"tags\""),
+        good.replace("\"body\"", "\"note\""),
+        good.replace("\"body\"", "\"bdy\""),
+        good.replace("[\"fr\"]", "[\"fr\", \"en\"]"),
+        good.replace("[\"fr\"]", "[\"fr\", \"cy\"]"),
+        good.replace("[\"fr\"]", "[\"french language\"]"),
+        good.replace("agency = \"a\"", "agency = \"b\""),
+        good.replace("agency = \"a\"", "agency = \"s\""),
+        format!("{good}\nfolder = \"x\""),
+        good.replace("title = 60", "body = 60"),
+        good.replace("title = 60", "titel = 60"),
+        good.replace("title = 60", "title = \"long\""),
+        format!("{good}\nwhen = 'titel != null'"),
+        format!("{good}\nkeep_patterns = ['(']"),
+        format!("{good}\nglossary = \"bad.csv\""),
+        format!("{good}\nglossary = \"nowhere.csv\""),
+        format!("{good}\nglossary = \"terms.tbx\""),
+        format!("{good}\nchecks = {{ nmbers = \"off\" }}"),
+        format!("{good}\nchecks = {{ numbers = \"on\" }}"),
+        format!("{good}\nchecks = {{ tags = \"off\" }}"),
+        format!("{good}\nrates = {{ new = 0.14 }}"),
+        format!("{good}\nrates = {{ currency = \"EUR\", new = \"cheap\" }}"),
+        format!("{good}\nformat = \"xliff\""),
+        format!("{good}\nback = \"source\""),
+        format!("{good}\ndue = \"soon\""),
+        format!("{good}\nrefer = 1"),
+    ];
+    insta::assert_snapshot!(bad.map(|brief| of(&brief)).join("\n---\n"));
+}

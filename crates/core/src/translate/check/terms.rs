@@ -140,11 +140,13 @@ pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, St
     let mut entry: Vec<(LanguageTag, String, bool)> = Vec::new();
     let (mut language, mut term, mut status) = (None::<LanguageTag>, String::new(), String::new());
     let (mut into, mut in_status, mut rows) = (None::<&'static str>, false, Vec::new());
+    let mut depth = 0_usize;
     loop {
         let at = reader.buffer_position();
         let event = reader.read_event().map_err(|error| format!("{error} at byte {at}"))?;
         match &event {
             Event::Start(tag) => {
+                depth += 1;
                 let attribute = |name: &str| {
                     let found = tag.attributes().flatten().find(|attribute| attribute.key.as_ref() == name);
                     found.map(|attribute| attribute.value.into_owned())
@@ -178,18 +180,22 @@ pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, St
                 let known = known.or_else(|| quick_xml::escape::resolve_xml_entity(name).map(str::to_owned));
                 term.push_str(&known.ok_or_else(|| format!("the entity `&{name};` is not read, at byte {at}"))?);
             }
-            Event::End(tag) => match tag.local_name().as_ref() {
-                "term" | "termNote" => into = None,
-                "tig" | "ntig" | "termSec" => {
-                    let avoided = matches!(status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
-                    if let Some(language) = &language {
-                        entry.push((language.clone(), term.trim().to_owned(), avoided));
+            Event::End(tag) => {
+                depth -= 1;
+                match tag.local_name().as_ref() {
+                    "term" | "termNote" => into = None,
+                    "tig" | "ntig" | "termSec" => {
+                        let avoided = matches!(status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
+                        if let Some(language) = &language {
+                            entry.push((language.clone(), term.trim().to_owned(), avoided));
+                        }
+                        status.clear();
                     }
-                    status.clear();
+                    "termEntry" | "conceptEntry" => rows.append(&mut rows_of(&entry, from)),
+                    _ => {}
                 }
-                "termEntry" | "conceptEntry" => rows.append(&mut rows_of(&entry, from)),
-                _ => {}
-            },
+            }
+            Event::Eof if depth > 0 => return Err("it ends in the middle".to_owned()),
             Event::Eof => return Ok(rows),
             _ => {}
         }

@@ -115,6 +115,7 @@ fn glossaries() {
     assert_eq!(terms_from_csv(GLOSSARY).unwrap()[0], expected);
     assert!(terms_from_tbx("<martif><a></martif>", &en).unwrap_err().contains("at byte"));
     assert!(terms_from_tbx("<termEntry><term>&secret;", &en).unwrap_err().contains("`&secret;` is not read"));
+    assert_eq!(terms_from_tbx("<tbx><conceptEntry>", &en).unwrap_err(), "it ends in the middle");
     for (csv, expected) in [
         ("word,lang\n", "a glossary has the headings `term,language,say,avoid`"),
         ("term,language,say\nfern,fr,\n", "line 2: a row needs a term, and what to say or to avoid"),
