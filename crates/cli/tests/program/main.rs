@@ -29,6 +29,7 @@ mod peers;
 mod probe;
 mod pull;
 mod push;
+mod readers;
 
 /// A file that no `mod` line names would never be compiled, and its tests never run.
 #[test]

@@ -41,6 +41,15 @@ pub fn pseudo(source: &Inline, limit: Option<usize>) -> Inline {
     changed
 }
 
+/// Whether a text is in the brackets of a pseudo-translation, also where its file says nothing of it any
+/// more.
+#[must_use]
+pub fn is_pseudo(text: &Inline) -> bool {
+    let text = text.plain();
+    let text = text.trim();
+    text.starts_with('⟦') && text.ends_with('⟧')
+}
+
 fn accent(c: char) -> char {
     const PLAIN: &str = "aAcCdDeEgGhHiIjJkKlLnNoOrRsStTuUwWyYzZ";
     const ACCENTED: &str = "áÁçÇďĎéÉĝĜĥĤíÍĵĴķĶļĻñÑóÓŕŔšŠţŢúÚŵŴýÝžŽ";
@@ -59,6 +68,7 @@ mod tests {
         assert_eq!(of("The <1>royal</1> fern, 3 m", None), "⟦Ţĥéé <1>ŕóóýááļ</1> fééŕñ, 3 m~⟧");
         assert_eq!(of("Fern", Some(5)), "Fééŕñ");
         assert_eq!(of("Fern", Some(4)), "Féŕñ");
+        assert!(is_pseudo(&Inline::from_coded("⟦<1>Ţĥéé</1>~⟧")) && !is_pseudo(&Inline::text("Les ⟦fougères⟧ et")));
     }
 
     proptest! {

@@ -6,7 +6,7 @@ mod survey;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use diaporos_core::plan::State;
-use diaporos_core::translate::{Defect, Incoming, Inline, MemoryPair, Returned, Shape, UnitId, read_units};
+use diaporos_core::translate::{Defect, Incoming, Inline, MemoryPair, Returned, Shape, UnitId, is_pseudo, read_units};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Origin, Store, StoredEntry, Translation, UnitStanding, UnitVerdict};
 use jiff::Timestamp;
@@ -229,7 +229,7 @@ impl Collector<'_> {
             tally.waiting += 1;
             return Ok(());
         };
-        if survey.pseudo {
+        if survey.pseudo || is_pseudo(&target) {
             let text = pseudo.entry((unit.entry, unit.field.clone())).or_default();
             text.insert(unit.block, target);
             return Ok(());
