@@ -34,6 +34,11 @@ impl Inline {
         inline
     }
 
+    /// Nothing yet, with room for so many pieces.
+    pub(super) fn with_room(pieces: usize) -> Inline {
+        Inline { pieces: Vec::with_capacity(pieces) }
+    }
+
     /// The pieces; no text is empty, and no two texts follow each other.
     #[must_use]
     pub fn pieces(&self) -> &[Piece] {

@@ -21,3 +21,6 @@ pub use protect::Protected;
 pub use pseudo::{is_pseudo, pseudo};
 pub use shape::{Block, Form, JoinError, Shape, Tag, TagKind, normal_html};
 pub use unit::{Unit, UnitContext, UnitId, UnitIdError, UnitPlace};
+
+#[cfg(test)]
+mod tests;

@@ -433,7 +433,8 @@ impl Collector<'_> {
             }
             if let Some(value) = joined(&shape, targets) {
                 let made_up = translation(self.brief, &name, into, source, value);
-                let made_up = Translation { is_pseudo: true, ..made_up };
+                // To be looked at, wherever real ones go.
+                let made_up = Translation { is_pseudo: true, is_shown: true, ..made_up };
                 pending.touched.entry(entry.number).or_default().insert((name, into.clone()), vec![made_up]);
             }
         }

@@ -1,7 +1,11 @@
 //! `batch show`.
 
+use std::io::Write;
+use std::path::PathBuf;
+
 use clap::Args;
 use diaporos_core::text::{Cut, shorten};
+use diaporos_hub::batch::write_page;
 use diaporos_store::{BatchUnit, UnitStanding};
 
 use super::{batch, language};
@@ -12,7 +16,7 @@ use crate::output::{Cell, Column, Format, Sheet, Tint};
 /// Show the units of a batch: what they say, how they stand, and what is wrong with them.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos batch show plants-1\n  diaporos batch show plants-1 --into fr --rejected"
+    after_help = "Examples:\n  diaporos batch show plants-1\n  diaporos batch show plants-1 --into fr --rejected\n  diaporos batch show plants-1 --page handover"
 )]
 pub(crate) struct Show {
     /// The batch.
@@ -24,6 +28,9 @@ pub(crate) struct Show {
     /// Only those that were rejected, or whose text has changed since.
     #[arg(long)]
     rejected: bool,
+    /// Write a page that shows the entries as they are read, with the ids of the units, into this folder.
+    #[arg(long, value_name = "DIR", conflicts_with_all = ["into", "rejected"])]
+    page: Option<PathBuf>,
 }
 
 const COLUMNS: &[Column] = &[
@@ -48,6 +55,14 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
         // Says what there is.
         return batch(&config, &store, &args.batch).map(|_| Exit::Done);
     };
+    if let Some(folder) = &args.page {
+        let (_, brief) = batch(&config, &store, &args.batch)?;
+        let file = write_page(&store, brief, &found, folder)?;
+        let mut out = Context::out();
+        writeln!(out, "{}", file.display())?;
+        out.flush()?;
+        return Ok(Exit::Done);
+    }
     let languages = match &args.into {
         Some(text) => vec![language(text, &found.into)?],
         None => found.into.clone(),

@@ -153,7 +153,7 @@ fn bad_files_are_named() {
     let whole =
         written(UnitFormat::Xliff2, &heading(), &[(unit(1, "A fern"), None, vec![]), (unit(2, "B"), None, vec![])]);
     let bomb = "<?xml version=\"1.0\"?><!DOCTYPE x [<!ENTITY a \"b\"><!ENTITY c \"&a;&a;\">]>";
-    let deep = format!("<xliff version=\"2.0\">{}", "<a>".repeat(100));
+    let deep = format!("<xliff version=\"2.0\"><file id=\"f\">{}", "<group>".repeat(100));
     for (text, expected) in [
         (whole.replace("</unit>\n  </file>", ""), "ill-formed document: expected `</unit>`, but `</xliff>` was found"),
         (whole[..whole.len() - 40].to_owned(), "it ends in the middle, after"),

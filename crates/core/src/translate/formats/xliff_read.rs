@@ -1,7 +1,7 @@
 //! Reading XLIFF 2.0, 2.1 and 1.2 as they come back: with elements that tools have added, units that
 //! tools have cut into segments, and of inline tags whichever kind a tool prefers.
 
-use std::io::BufRead;
+use std::io::{BufRead, BufReader};
 
 use quick_xml::escape::resolve_xml_entity;
 use quick_xml::events::{BytesStart, Event};
@@ -20,11 +20,20 @@ pub(super) fn read(
     from: &mut dyn BufRead,
     take: &mut dyn FnMut(Incoming) -> Result<(), String>,
 ) -> Result<UnitFormat, UnitsError> {
-    let mut reader = Reader::from_reader(from);
+    // A buffer of our own: every event asks it several times, and it is known at once.
+    let mut reader = Reader::from_reader(BufReader::with_capacity(1 << 16, from));
     reader.config_mut().check_end_names = true;
     let mut buffer = Vec::new();
-    let mut state =
-        Reading { take, format: None, told: Told::default(), is_told: false, path: Vec::new(), unit: None, units: 0 };
+    let mut state = Reading {
+        take,
+        format: None,
+        told: Told::default(),
+        is_told: false,
+        path: Vec::new(),
+        passed_over: 0,
+        unit: None,
+        units: 0,
+    };
     loop {
         buffer.clear();
         let at = reader.buffer_position();
@@ -37,15 +46,29 @@ pub(super) fn read(
             Err(error) => return Err(UnitsError::IllFormed { message: error.to_string(), at }),
         };
         let wrong = |message: String| UnitsError::IllFormed { message, at };
+        // Nothing of ours, and nothing in it is.
+        if state.passed_over > 0 {
+            match event {
+                Event::Start(_) => state.passed_over += 1,
+                Event::End(_) => state.passed_over -= 1,
+                Event::Eof => return Err(UnitsError::CutOff { units: state.units }),
+                _ => {}
+            }
+            continue;
+        }
         match event {
             Event::Start(tag) => state.open(&tag, at)?,
             Event::Empty(tag) => {
                 state.open(&tag, at)?;
-                state.close(at)?;
+                match state.passed_over {
+                    0 => state.close(at)?,
+                    _ => state.passed_over = 0,
+                }
             }
             Event::End(_) => state.close(at)?,
-            Event::Text(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
-            Event::CData(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
+            Event::Text(text) if state.reads() => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
+            Event::CData(text) if state.reads() => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
+            Event::Text(_) | Event::CData(_) => {}
             Event::GeneralRef(reference) => {
                 let character = reference.resolve_char_ref().map_err(|error| wrong(error.to_string()))?;
                 let name: &str = &reference;
@@ -80,10 +103,6 @@ enum Element {
     Span,
     /// A pair that ends with the element.
     Pair(u32),
-    /// Within source or target: what stands in it is markup, not text.
-    Code,
-    /// Nothing of ours, and nothing in it is.
-    Other,
     /// Nothing of ours, but what is in it may be.
     Around,
 }
@@ -106,6 +125,8 @@ struct Unit {
 struct Segment {
     source: Option<Inline>,
     target: Option<Inline>,
+    /// Whether it is the source that is being read.
+    in_source: bool,
     /// Whether it says that nobody has come to it.
     untouched: bool,
     is_ignorable: bool,
@@ -117,6 +138,8 @@ struct Reading<'a> {
     told: Told,
     is_told: bool,
     path: Vec<Element>,
+    /// How many elements are open that are passed over.
+    passed_over: usize,
     unit: Option<Unit>,
     units: u64,
 }
@@ -126,19 +149,56 @@ fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
     found.normalized_value(XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
 }
 
+/// An attribute as it stands there, for words that have nothing to unescape.
+fn says<'a>(tag: &'a BytesStart<'_>, name: &str) -> Option<std::borrow::Cow<'a, str>> {
+    let found = tag.attributes().with_checks(false).flatten().find(|attribute| attribute.key.as_ref() == name)?;
+    Some(found.value)
+}
+
+/// The number that the first of these attributes gives.
 fn number(tag: &BytesStart<'_>, names: &[&str]) -> u32 {
-    let given = names.iter().find_map(|name| attribute(tag, name));
-    given.and_then(|given| given.parse().ok()).unwrap_or(UNKNOWN_TAG)
+    // The last name is the one that is nearly always there, and first.
+    let rarer = &names[..names.len().saturating_sub(1)];
+    let names =
+        if rarer.iter().any(|name| tag.attributes_raw().contains(name)) { names } else { &names[rarer.len()..] };
+    let mut found: Option<(usize, u32)> = None;
+    for attribute in tag.attributes().with_checks(false).flatten() {
+        let Some(place) = names.iter().position(|name| attribute.key.as_ref() == *name) else { continue };
+        if found.is_none_or(|(known, _)| place < known) {
+            found = Some((place, attribute.value.parse().unwrap_or(UNKNOWN_TAG)));
+        }
+        if place == 0 {
+            break;
+        }
+    }
+    found.map_or(UNKNOWN_TAG, |(_, number)| number)
+}
+
+fn file_note(tag: &BytesStart<'_>) -> Option<FileNote> {
+    let about = attribute(tag, "category").or_else(|| attribute(tag, "from"));
+    match about.as_deref() {
+        Some("batch") => Some(FileNote::Batch),
+        Some("pseudo") => Some(FileNote::Pseudo),
+        _ => None,
+    }
 }
 
 impl Reading<'_> {
+    /// Whether text counts here.
+    fn reads(&self) -> bool {
+        matches!(
+            self.path.last(),
+            Some(Element::Source | Element::Target | Element::Span | Element::Pair(_) | Element::FileNote(_))
+        )
+    }
+
     fn open(&mut self, tag: &BytesStart<'_>, at: u64) -> Result<(), UnitsError> {
         if self.path.len() >= DEEPEST {
             return Err(UnitsError::TooMuch("64 elements within each other"));
         }
+        let parent = self.path.last().copied().unwrap_or(Element::Around);
         let name = tag.local_name();
         let name = name.as_ref();
-        let prefixed = tag.name().as_ref().contains(':');
         if self.format.is_none() {
             if name != "xliff" {
                 return Err(UnitsError::Foreign);
@@ -154,17 +214,23 @@ impl Reading<'_> {
             self.path.push(Element::Around);
             return Ok(());
         }
-        let parent = self.path.last().copied().unwrap_or(Element::Around);
         let element = match (parent, name) {
-            (Element::Other | Element::Code, _) => parent,
-            (Element::Source | Element::Target | Element::Span | Element::Pair(_), _) => self.inline(name, tag),
+            (Element::Source | Element::Target | Element::Span | Element::Pair(_), _) => match self.inline(name, tag) {
+                Some(element) => element,
+                None => return self.pass_over(),
+            },
             (Element::Around, "file") => {
                 self.file(tag);
                 Element::File
             }
             // A tool's own elements, but those of the format by another prefix.
-            (_, "matches" | "glossary" | "alt-trans" | "seg-source" | "originalData" | "skeleton") => Element::Other,
-            (Element::File | Element::Around, "note") => self.file_note(tag),
+            (_, "matches" | "glossary" | "alt-trans" | "seg-source" | "originalData" | "skeleton") => {
+                return self.pass_over();
+            }
+            (Element::File | Element::Around, "note") => match file_note(tag) {
+                Some(note) => Element::FileNote(note),
+                None => return self.pass_over(),
+            },
             (Element::File | Element::Around, "unit" | "trans-unit") => {
                 self.heading()?;
                 let returned = Returned { id: attribute(tag, "id"), at, ..Returned::default() };
@@ -175,14 +241,14 @@ impl Reading<'_> {
             (Element::Unit, "segment" | "ignorable") => {
                 if let Some(unit) = &mut self.unit {
                     unit.segment = Segment {
-                        untouched: matches!(attribute(tag, "state").as_deref(), None | Some("initial")),
+                        untouched: says(tag, "state").is_none_or(|state| state == "initial"),
                         is_ignorable: name == "ignorable",
                         ..Segment::default()
                     };
                 }
                 Element::Segment
             }
-            (Element::Unit | Element::Segment, "source") if !prefixed || parent == Element::Segment => {
+            (Element::Unit | Element::Segment, "source") => {
                 self.begin(true);
                 Element::Source
             }
@@ -194,9 +260,14 @@ impl Reading<'_> {
                 self.begin(false);
                 Element::Target
             }
-            _ => Element::Other,
+            _ => return self.pass_over(),
         };
         self.path.push(element);
+        Ok(())
+    }
+
+    fn pass_over(&mut self) -> Result<(), UnitsError> {
+        self.passed_over = 1;
         Ok(())
     }
 
@@ -213,15 +284,6 @@ impl Reading<'_> {
         self.is_told = false;
     }
 
-    fn file_note(&self, tag: &BytesStart<'_>) -> Element {
-        let about = attribute(tag, "category").or_else(|| attribute(tag, "from"));
-        match about.as_deref() {
-            Some("batch") => Element::FileNote(FileNote::Batch),
-            Some("pseudo") => Element::FileNote(FileNote::Pseudo),
-            _ => Element::Other,
-        }
-    }
-
     /// Says what is known of the units that follow, once.
     fn heading(&mut self) -> Result<(), UnitsError> {
         if !std::mem::replace(&mut self.is_told, true) {
@@ -232,19 +294,15 @@ impl Reading<'_> {
 
     fn begin(&mut self, is_source: bool) {
         let Some(unit) = &mut self.unit else { return };
+        unit.segment.in_source = is_source;
         let place = if is_source { &mut unit.segment.source } else { &mut unit.segment.target };
-        *place = Some(Inline::default());
+        *place = Some(Inline::with_room(4));
     }
 
     /// The text that is being read.
     fn current(&mut self) -> Option<&mut Inline> {
-        let is_source = self.path.iter().rev().find_map(|element| match element {
-            Element::Source => Some(true),
-            Element::Target => Some(false),
-            _ => None,
-        })?;
         let segment = &mut self.unit.as_mut()?.segment;
-        if is_source { segment.source.as_mut() } else { segment.target.as_mut() }
+        if segment.in_source { segment.source.as_mut() } else { segment.target.as_mut() }
     }
 
     fn push(&mut self, piece: Piece) {
@@ -253,26 +311,27 @@ impl Reading<'_> {
         }
     }
 
-    /// An element within source or target.
-    fn inline(&mut self, name: &str, tag: &BytesStart<'_>) -> Element {
-        let (piece, element) = match name {
+    /// An element within source or target; none where what stands in it is markup, not text.
+    fn inline(&mut self, name: &str, tag: &BytesStart<'_>) -> Option<Element> {
+        let piece = match name {
             "pc" | "g" => {
                 let number = number(tag, &["copyOf", "id"]);
-                (Piece::Open(number), Element::Pair(number))
+                self.push(Piece::Open(number));
+                return Some(Element::Pair(number));
             }
-            "ph" | "x" | "it" => (Piece::Alone(number(tag, &["copyOf", "id"])), Element::Code),
-            "sc" | "bpt" | "bx" => (Piece::Open(number(tag, &["copyOf", "rid", "id"])), Element::Code),
-            "ec" | "ept" | "ex" => (Piece::Close(number(tag, &["startRef", "rid", "id"])), Element::Code),
+            "ph" | "x" | "it" => Piece::Alone(number(tag, &["copyOf", "id"])),
+            "sc" | "bpt" | "bx" => Piece::Open(number(tag, &["copyOf", "rid", "id"])),
+            "ec" | "ept" | "ex" => Piece::Close(number(tag, &["startRef", "rid", "id"])),
             "cp" => {
                 let code = attribute(tag, "hex").and_then(|hex| u32::from_str_radix(&hex, 16).ok());
                 let character = code.and_then(char::from_u32).unwrap_or('\u{fffd}');
-                (Piece::Text(character.to_string()), Element::Code)
+                Piece::Text(character.to_string())
             }
             // Marks and whatever else a tool has put around text.
-            _ => return Element::Span,
+            _ => return Some(Element::Span),
         };
         self.push(piece);
-        element
+        None
     }
 
     fn text(&mut self, text: &str) -> Result<(), UnitsError> {
@@ -327,21 +386,25 @@ impl Reading<'_> {
     /// A unit may have been cut into segments, which are read as one.
     fn end_segment(&mut self) {
         let Some(unit) = &mut self.unit else { return };
-        let Segment { source, target, untouched, is_ignorable } = std::mem::take(&mut unit.segment);
+        let Segment { source, target, untouched, is_ignorable, .. } = std::mem::take(&mut unit.segment);
         let source = source.unwrap_or_default();
         let target = match target {
             Some(target) if target.pieces().is_empty() && untouched => None,
             None if is_ignorable => Some(source.clone()),
             target => target,
         };
-        let into = unit.returned.source.get_or_insert_default();
-        source.pieces().iter().for_each(|piece| into.push(piece.clone()));
+        add(&mut unit.returned.source, source);
         match target {
             None => unit.lacks = true,
-            Some(target) => {
-                let into = unit.returned.target.get_or_insert_default();
-                target.pieces().iter().for_each(|piece| into.push(piece.clone()));
-            }
+            Some(target) => add(&mut unit.returned.target, target),
         }
+    }
+}
+
+/// Adds a segment to those before it.
+fn add(into: &mut Option<Inline>, segment: Inline) {
+    match into {
+        None => *into = Some(segment),
+        Some(before) => segment.pieces().iter().for_each(|piece| before.push(piece.clone())),
     }
 }

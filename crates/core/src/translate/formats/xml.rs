@@ -1,43 +1,71 @@
-//! Writing XML, in lines that people can read.
+//! Writing XML, in lines that people can read. A file has several elements for each text, so that
+//! they are put together in one buffer and not each by itself.
 
 use std::borrow::Cow;
 use std::io::{self, Write};
 
-use quick_xml::Writer;
-use quick_xml::escape::partial_escape;
-use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
+use quick_xml::escape::{escape, partial_escape};
+
+/// How much is gathered before it is written.
+const TOGETHER: usize = 32 * 1024;
 
 pub(super) struct Xml<W: Write> {
-    writer: Writer<W>,
+    to: W,
+    text: String,
 }
 
 impl<W: Write> Xml<W> {
     pub(super) fn begin(to: W) -> io::Result<Xml<W>> {
-        let mut writer = Writer::new(to);
-        writer.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None)))?;
-        Ok(Xml { writer })
+        let text = String::with_capacity(TOGETHER + TOGETHER / 4);
+        let mut xml = Xml { to, text };
+        xml.text.push_str("<?xml version=\"1.0\" encoding=\"UTF-8\"?>");
+        Ok(xml)
     }
 
     /// A new line, so far in.
     pub(super) fn line(&mut self, depth: usize) -> io::Result<()> {
         const SPACE: &str = "\n                ";
-        self.writer.get_mut().write_all(&SPACE.as_bytes()[..1 + depth.min(8) * 2])
+        if self.text.len() >= TOGETHER {
+            self.to.write_all(self.text.as_bytes())?;
+            self.text.clear();
+        }
+        self.text.push_str(&SPACE[..1 + depth.min(8) * 2]);
+        Ok(())
+    }
+
+    fn tag(&mut self, name: &str, attributes: &[(&str, &str)], end: &str) {
+        self.text.push('<');
+        self.text.push_str(name);
+        for (name, value) in attributes {
+            self.text.push(' ');
+            self.text.push_str(name);
+            self.text.push_str("=\"");
+            self.text.push_str(&escape(sound(value)));
+            self.text.push('"');
+        }
+        self.text.push_str(end);
     }
 
     pub(super) fn start(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
-        self.writer.write_event(Event::Start(tag(name, attributes)))
+        self.tag(name, attributes, ">");
+        Ok(())
     }
 
     pub(super) fn empty(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
-        self.writer.write_event(Event::Empty(tag(name, attributes)))
+        self.tag(name, attributes, "/>");
+        Ok(())
     }
 
     pub(super) fn end(&mut self, name: &str) -> io::Result<()> {
-        self.writer.write_event(Event::End(BytesEnd::new(name)))
+        self.text.push_str("</");
+        self.text.push_str(name);
+        self.text.push('>');
+        Ok(())
     }
 
     pub(super) fn text(&mut self, text: &str) -> io::Result<()> {
-        self.writer.write_event(Event::Text(BytesText::from_escaped(partial_escape(sound(text)))))
+        self.text.push_str(&partial_escape(sound(text)));
+        Ok(())
     }
 
     /// An element with text in it, on a line of its own.
@@ -55,21 +83,18 @@ impl<W: Write> Xml<W> {
     }
 
     pub(super) fn flush(mut self) -> io::Result<()> {
-        self.writer.get_mut().write_all(b"\n")?;
-        self.writer.get_mut().flush()
+        self.text.push('\n');
+        self.to.write_all(self.text.as_bytes())?;
+        self.to.flush()
     }
-}
-
-fn tag<'a>(name: &'a str, attributes: &[(&str, &str)]) -> BytesStart<'a> {
-    let mut tag = BytesStart::new(name);
-    for (name, value) in attributes {
-        tag.push_attribute((*name, &*sound(value)));
-    }
-    tag
 }
 
 /// Without what XML 1.0 cannot hold (§2.2).
 fn sound(text: &str) -> Cow<'_, str> {
+    // The two characters beyond the controls both begin with this byte in UTF-8.
+    if !text.bytes().any(|byte| byte < 0x20 || byte == 0xef) {
+        return Cow::Borrowed(text);
+    }
     let unsound = |c: char| (c < ' ' && !matches!(c, '\t' | '\n' | '\r')) || matches!(c, '\u{fffe}' | '\u{ffff}');
     if text.contains(unsound) { Cow::Owned(text.replace(unsound, "\u{fffd}")) } else { Cow::Borrowed(text) }
 }

@@ -286,7 +286,7 @@ fn joined(parts: Vec<Part>) -> Vec<Part> {
 
 /// White space at a block's ends belongs to what stands around it.
 fn trimmed(source: &Inline) -> (String, Inline, String) {
-    let white = |c: char| c.is_ascii_whitespace();
+    let white = char::is_whitespace;
     let mut pieces = source.pieces().to_vec();
     let (mut before, mut after) = (String::new(), String::new());
     if let Some(Piece::Text(text)) = pieces.first_mut() {
@@ -301,7 +301,7 @@ fn trimmed(source: &Inline) -> (String, Inline, String) {
     }
     let mut inner = Inline::default();
     pieces.into_iter().for_each(|piece| inner.push(piece));
-    (before, inner, after)
+    (escape_text(&before, false), inner, escape_text(&after, false))
 }
 
 fn drawn_together(text: &str) -> String {

@@ -163,4 +163,4 @@ impl Shape {
 }
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;
