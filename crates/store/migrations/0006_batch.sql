@@ -65,6 +65,7 @@ CREATE TABLE memory (
     at INTEGER NOT NULL,
     PRIMARY KEY (source_language, target_language, hash, place)
 ) STRICT, WITHOUT ROWID;
+CREATE INDEX memory_newest ON memory (source_language, target_language, hash, at);
 
 -- Accepted translations, which are values of their entries until the source says something else.
 CREATE TABLE translation (

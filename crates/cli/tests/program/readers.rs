@@ -46,11 +46,11 @@ fn xliff_is_valid_by_the_schemas_of_oasis() {
         skipped("the schemas of XLIFF are not installed; `.ci/run` does it");
         return;
     }
+    let place = regex::Regex::new("schemaLocation=\"[^\"]*xml.xsd\"").unwrap();
     for (format, schema) in [("xliff-2.1", "xliff-core-2.0.xsd"), ("xliff-1.2", "xliff-core-1.2-strict.xsd")] {
         let hub = written(format);
         // Elsewhere they look for the schema of `xml:` on the web.
         let text = std::fs::read_to_string(format!("{SCHEMAS}/{schema}")).unwrap();
-        let place = regex::Regex::new("schemaLocation=\"[^\"]*xml.xsd\"").unwrap();
         hub.write("schema.xsd", &place.replace(&text, "schemaLocation=\"xml.xsd\""));
         std::fs::copy(format!("{SCHEMAS}/xml.xsd"), hub.path().join("xml.xsd")).unwrap();
         hub.good(&["batch", "pseudo", "plants-1", "--as", format]);

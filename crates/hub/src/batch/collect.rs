@@ -20,7 +20,7 @@ pub use survey::{Refusal, batch_told};
 use survey::{Survey, survey};
 
 /// Units that are noted together.
-const TOGETHER: usize = 200;
+const TOGETHER: usize = 500;
 
 /// How many units went which way.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -244,7 +244,8 @@ impl Collector<'_> {
             return Ok(self.store.batch_unit(batch, into, &id)?);
         }
         let Some(source) = &returned.source else { return Ok(None) };
-        let saying = self.store.batch_units_saying(batch, into, source)?;
+        // The one that was sent comes before those that repeat it.
+        let saying = self.store.batch_units_saying(batch, into, source, 0, 1)?;
         Ok(saying.into_iter().find(|unit| unit.origin != Origin::Repeated))
     }
 
@@ -363,13 +364,34 @@ impl Collector<'_> {
             reasons,
         });
         if unit.origin != Origin::Repeated {
-            for other in self.store.batch_units_saying(self.batch.number, into, &unit.unit.source)? {
+            self.settle_repeated(&unit.unit.source, &target, into, (tally, pending), row)?;
+        }
+        Ok(())
+    }
+
+    /// The same text elsewhere in the batch, which was not sent for it was there already.
+    fn settle_repeated(
+        &mut self,
+        source: &Inline,
+        target: &Inline,
+        into: &LanguageTag,
+        (tally, pending): (&mut CollectTally, &mut Pending),
+        row: &mut dyn FnMut(UnitRow),
+    ) -> Result<(), BatchError> {
+        let mut after = 0;
+        loop {
+            let page = self.store.batch_units_saying(self.batch.number, into, source, after, TOGETHER)?;
+            let Some(last) = page.last() else { return Ok(()) };
+            after = last.text;
+            for other in page {
                 if other.origin == Origin::Repeated && other.standing != UnitStanding::Accepted {
                     self.take(other, into, target.clone(), (tally, pending), row)?;
                 }
             }
+            if pending.verdicts.len() >= TOGETHER {
+                self.note(into, pending, tally)?;
+            }
         }
-        Ok(())
     }
 
     /// A unit's text, at the version that it was sent of and now; none where the brief has dropped it.
@@ -449,10 +471,12 @@ impl Collector<'_> {
             let given = self.of_earlier(entry, &name, version, into)?;
             touched.entry(entry).or_default().entry((name, into.clone())).or_default().extend(given);
         }
+        let mut values = Vec::new();
         for (number, wanted) in touched {
             let Some(entry) = self.store.entry_numbered(number)? else { continue };
-            tally.values += complete(self.store, self.brief, self.batch.number, &entry, &wanted, self.now)? as u64;
+            values.push((number, complete(self.store, self.brief, &entry, &wanted)?));
         }
+        tally.values += self.store.take_translations(self.batch.number, &values, self.now)? as u64;
         Ok(self.store.note_units(&verdicts, self.now)?)
     }
 

@@ -86,15 +86,14 @@ pub(super) fn translation(brief: &Brief, field: &str, into: &LanguageTag, source
     }
 }
 
-/// Takes the texts of an entry that can be put together by now, and says how many values are new.
+/// The values of an entry that can be put together by now.
 pub(super) fn complete(
-    store: &mut Store,
+    store: &Store,
     brief: &Brief,
-    batch: i64,
     entry: &StoredEntry,
     wanted: &BTreeMap<(String, LanguageTag), Vec<Translation>>,
-    now: jiff::Timestamp,
-) -> Result<usize, StoreError> {
+) -> Result<Vec<Translation>, StoreError> {
+    let texts = Texts::new(store, brief, entry);
     let mut values = Vec::new();
     for ((name, into), given) in wanted {
         // What was put together before, from an older text or made up, goes as it is.
@@ -102,12 +101,11 @@ pub(super) fn complete(
             values.extend(given.iter().cloned());
             continue;
         }
-        let texts = Texts::new(store, brief, entry);
         let Some(field) = brief.fields.get(name) else { continue };
         let Some(source) = text_in(&entry.row.fields, name, &brief.from) else { continue };
         let shape = texts.shape(field, source);
         let known = known_blocks(&texts, (name, field), &shape, into)?;
         values.extend(joined(&shape, known).map(|value| translation(brief, name, into, source, value)));
     }
-    if values.is_empty() { Ok(0) } else { store.take_translations(entry.number, batch, &values, now) }
+    Ok(values)
 }

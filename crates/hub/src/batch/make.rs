@@ -84,7 +84,7 @@ pub fn make(
     // What is written meanwhile does not alter what is gone through.
     let listed = store.another()?;
     let glance = Glance { store: &listed, library, now };
-    let mut texts = Vec::new();
+    let (mut texts, mut values) = (Vec::new(), Vec::new());
     entries(glance, brief, |entry| {
         if !is_wanted(options, entry, glance)? {
             return Ok(());
@@ -96,17 +96,19 @@ pub fn make(
             store.remember(&share.learnt, name, now)?;
         }
         if !share.values.is_empty() {
-            maker.made.values += store.take_translations(entry.number, *batch, &share.values, now)? as u64;
+            values.push((entry.number, share.values));
         }
         texts.extend(share.texts);
-        if texts.len() >= TOGETHER {
+        if texts.len() + values.len() >= TOGETHER {
             store.add_texts(*batch, &std::mem::take(&mut texts), now)?;
+            maker.made.values += store.take_translations(*batch, &std::mem::take(&mut values), now)? as u64;
         }
         Ok(())
     })?;
     let mut made = maker.made;
     if let Some((batch, name)) = started {
         store.add_texts(batch, &texts, now)?;
+        made.values += store.take_translations(batch, &values, now)? as u64;
         // Values that came of what was known before belong to it, so it stays for them too.
         if store.finish_batch(batch, made.values > 0)? {
             made.batch = Some(name).filter(|_| !made.counts.is_empty());

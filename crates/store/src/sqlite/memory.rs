@@ -26,16 +26,22 @@ impl Store {
         source: &Inline,
         place: &str,
     ) -> Result<Option<(Inline, bool)>, StoreError> {
-        let mut query = self.connection.prepare_cached(
-            "SELECT target, place FROM memory WHERE source_language = ? AND target_language = ? AND hash = ?
-             ORDER BY place = ? DESC, at DESC, place LIMIT 1",
+        let hash = hash(source);
+        let key = params![from.as_str(), into.as_str(), hash.as_bytes(), place];
+        let mut own = self.connection.prepare_cached(
+            "SELECT target FROM memory WHERE source_language = ? AND target_language = ? AND hash = ? AND place = ?",
         )?;
-        let found: Option<(String, String)> = query
-            .query_row(params![from.as_str(), into.as_str(), hash(source).as_bytes(), place], |row| {
-                Ok((row.get(0)?, row.get(1)?))
-            })
-            .optional()?;
-        Ok(found.map(|(coded, of)| (Inline::from_coded(&coded), of == place)))
+        if let Some(coded) = own.query_row(key, |row| row.get::<_, String>(0)).optional()? {
+            return Ok(Some((Inline::from_coded(&coded), true)));
+        }
+        // A text may stand in very many places: the newest is found without looking at all.
+        let mut any = self.connection.prepare_cached(
+            "SELECT target FROM memory INDEXED BY memory_newest WHERE source_language = ? AND target_language = ? AND hash = ?
+             ORDER BY at DESC LIMIT 1",
+        )?;
+        let key = params![from.as_str(), into.as_str(), hash.as_bytes()];
+        let found: Option<String> = any.query_row(key, |row| row.get(0)).optional()?;
+        Ok(found.map(|coded| (Inline::from_coded(&coded), false)))
     }
 
     /// Keeps translations, in one commit; a newer one of the same text in the same place counts.

@@ -6,7 +6,7 @@ use diaporos_core::change::Fingerprint;
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{LanguageTag, Localised, Record, Value};
 use jiff::Timestamp;
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, params};
 
 use super::content::{Content, Packing};
 use super::delivery::Delivered;
@@ -14,6 +14,9 @@ use super::intake::mark_owed;
 use super::row::{entry_id, fields, fields_text, fingerprint, millis, moment, revision, state};
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
+
+/// Entries whose versions are kept together.
+const TOGETHER: usize = 200;
 
 /// A translation to be taken as a value.
 #[derive(Debug, Clone, PartialEq)]
@@ -140,16 +143,19 @@ pub(super) fn with_translations<'a>(
 ) -> Result<Cow<'a, Incoming>, StoreError> {
     let mut given = Cow::Borrowed(entry);
     for row in rows(connection, number)? {
-        if row.standing != TranslationStanding::Ours {
-            continue;
-        }
         let Translation { field, language, value, is_shown, .. } = &row.translation;
         let theirs = value_in(&entry.fields, field, language);
-        let standing = match theirs {
-            None => TranslationStanding::Ours,
-            Some(theirs) if theirs.as_text() == Some(value) => TranslationStanding::Landed,
-            Some(theirs) if row.replaced.as_ref() == Some(theirs) => TranslationStanding::Ours,
-            Some(_) => TranslationStanding::Superseded,
+        let is_same = theirs.and_then(Value::as_text) == Some(value);
+        let standing = match (row.standing, theirs) {
+            (TranslationStanding::Superseded, _) => continue,
+            (_, Some(_)) if is_same => TranslationStanding::Landed,
+            // What the source had and has no more, it was told to drop.
+            (TranslationStanding::Landed, _) => TranslationStanding::Superseded,
+            (TranslationStanding::Ours, None) => TranslationStanding::Ours,
+            (TranslationStanding::Ours, Some(theirs)) if row.replaced.as_ref() == Some(theirs) => {
+                TranslationStanding::Ours
+            }
+            (TranslationStanding::Ours, Some(_)) => TranslationStanding::Superseded,
         };
         if standing == TranslationStanding::Ours {
             if *is_shown {
@@ -221,106 +227,71 @@ fn current(connection: &Connection, packing: &mut Packing, number: i64) -> Resul
     Ok(Some(Current { kind: row.get(0)?, version: row.get(5)?, incoming }))
 }
 
-/// Keeps fields as a new version; what came from the source stays known as it was.
-fn keep_version(
+/// Keeps fields as new versions, the words by which they are found last and together; what came from the
+/// source stays known as it was. Every lane owes these entries a look.
+fn keep_versions(
     connection: &Connection,
     packing: &mut Packing,
-    number: i64,
-    Current { kind, version, incoming }: &Current,
+    altered: &[(i64, Current)],
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let version = version + 1;
-    let content = [Content::write(incoming)?];
-    for (bytes, packed_by) in packing.pack(connection, *kind, &content)? {
-        let revision = incoming.revision.as_ref().map(diaporos_core::value::Revision::as_str);
-        let (state, print) = (incoming.state.word(), incoming.fingerprint.as_bytes());
-        connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(params![
-            number,
+    let mut words = Vec::new();
+    for (number, Current { kind, version, incoming }) in altered {
+        let version = version + 1;
+        let content = [Content::write(incoming)?];
+        for (bytes, packed_by) in packing.pack(connection, *kind, &content)? {
+            let revision = incoming.revision.as_ref().map(diaporos_core::value::Revision::as_str);
+            let (state, print) = (incoming.state.word(), incoming.fingerprint.as_bytes());
+            connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+                number,
+                version,
+                millis(now),
+                state,
+                revision,
+                print,
+                bytes,
+                packed_by
+            ])?;
+        }
+        connection.prepare_cached("UPDATE entry SET version = ?, changed = ? WHERE id = ?")?.execute(params![
             version,
             millis(now),
-            state,
-            revision,
-            print,
-            bytes,
-            packed_by
+            number
         ])?;
+        keep_references(connection, *number, incoming, false)?;
+        mark_owed(connection, *kind, *number, incoming.id.as_str(), now)?;
+        words.push(Words::of(*number, incoming, false));
     }
-    connection.prepare_cached("UPDATE entry SET version = ?, changed = ? WHERE id = ?")?.execute(params![
-        version,
-        millis(now),
-        number
-    ])?;
-    keep_references(connection, number, incoming, false)?;
-    keep_words(connection, &[Words::of(number, incoming, false)])
+    keep_words(connection, &words)
 }
 
 impl Store {
-    /// Takes translations as values of an entry, in one commit, and says how many are new. What lanes
-    /// read of them is a version of its own; every lane owes the entry a look. One that is made up
+    /// Takes translations as values of entries, in one commit, and says how many are new. What lanes
+    /// read of them is a version of its own; every lane owes the entries a look. One that is made up
     /// never takes the place of a real one.
     ///
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn take_translations(
         &mut self,
-        entry: i64,
         batch: i64,
-        accepted: &[Translation],
+        accepted: &[(i64, Vec<Translation>)],
         now: Timestamp,
     ) -> Result<usize, StoreError> {
         let transaction = self.connection.transaction()?;
         let packing = self.packing.get_mut();
-        let Some(mut current) = current(&transaction, packing, entry)? else { return Ok(0) };
-        let before = rows(&transaction, entry)?;
-        let (mut taken, mut altered) = (0, false);
-        for translation in accepted {
-            let Translation { field, language, value, source, is_pseudo, is_shown } = translation;
-            let known =
-                before.iter().find(|row| row.translation.field == *field && row.translation.language == *language);
-            let own = known.filter(|row| row.standing == TranslationStanding::Ours);
-            let theirs = value_in(&current.incoming.fields, field, language);
-            let is_known = known
-                .is_some_and(|row| row.translation == *translation && row.standing != TranslationStanding::Superseded);
-            if is_known || (*is_pseudo && own.is_some_and(|own| !own.translation.is_pseudo)) {
-                continue;
-            }
-            taken += 1;
-            // What came home is there, also where the source has not given it back yet.
-            let at_home = known.filter(|row| row.standing == TranslationStanding::Landed && !row.translation.is_shown);
-            let replaced = match (own, at_home) {
-                (Some(own), _) => own.replaced.clone(),
-                (None, Some(row)) => Some(row.translation.value.as_str().into()),
-                (None, None) => theirs.cloned(),
-            };
-            // What the source system has already is no value of ours; that it is of this text is news.
-            let is_there = own.is_none() && theirs.and_then(Value::as_text) == Some(value);
-            let standing = if is_there { TranslationStanding::Landed } else { TranslationStanding::Ours };
-            transaction
-                .prepare_cached("INSERT OR REPLACE INTO translation VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?
-                .execute(params![
-                    entry,
-                    field,
-                    language.as_str(),
-                    value,
-                    source.as_bytes(),
-                    replaced.as_ref().map(stored),
-                    batch,
-                    is_pseudo,
-                    is_shown,
-                    standing.word(),
-                    millis(now)
-                ])?;
-            if *is_shown && !is_there {
-                altered = true;
-                put(&mut current.incoming.fields, field, language, Some(value.as_str().into()));
+        let (mut taken, mut altered) = (0, Vec::new());
+        for (entry, translations) in accepted {
+            let Some(mut current) = current(&transaction, packing, *entry)? else { continue };
+            let (new, is_altered) = take_of_entry(&transaction, (batch, *entry), translations, &mut current, now)?;
+            taken += new;
+            match (new, is_altered) {
+                (_, true) => altered.push((*entry, current)),
+                (1.., false) => mark_owed(&transaction, current.kind, *entry, current.incoming.id.as_str(), now)?,
+                (0, false) => {}
             }
         }
-        if altered {
-            keep_version(&transaction, packing, entry, &current, now).inspect_err(|_| packing.forget())?;
-        }
-        if taken > 0 {
-            mark_owed(&transaction, current.kind, entry, current.incoming.id.as_str(), now)?;
-        }
+        keep_versions(&transaction, packing, &altered, now).inspect_err(|_| packing.forget())?;
         transaction.commit().inspect_err(|_| packing.forget())?;
         Ok(taken)
     }
@@ -347,27 +318,82 @@ impl Store {
             entries.collect::<Result<_, _>>()?
         };
         let mut dropped = 0;
-        for entry in entries {
+        for entries in entries.chunks(TOGETHER) {
             let transaction = self.connection.transaction()?;
             let packing = self.packing.get_mut();
-            let Some(mut current) = current(&transaction, packing, entry)? else { continue };
-            let own = rows(&transaction, entry)?;
-            let name: Option<String> =
-                transaction.query_row("SELECT name FROM batch WHERE id = ?", [batch], |row| row.get(0)).optional()?;
-            for row in own.into_iter().filter(|row| row.translation.is_pseudo && Some(&row.batch) == name.as_ref()) {
-                let Translation { field, language, is_shown, .. } = &row.translation;
-                if *is_shown && row.standing == TranslationStanding::Ours {
-                    put(&mut current.incoming.fields, field, language, row.replaced.clone());
+            let mut altered = Vec::new();
+            for entry in entries {
+                let Some(mut current) = current(&transaction, packing, *entry)? else { continue };
+                for row in rows(&transaction, *entry)?.into_iter().filter(|row| row.translation.is_pseudo) {
+                    let Translation { field, language, is_shown, .. } = &row.translation;
+                    if *is_shown && row.standing == TranslationStanding::Ours {
+                        put(&mut current.incoming.fields, field, language, row.replaced.clone());
+                    }
+                    dropped += transaction
+                        .prepare_cached(
+                            "DELETE FROM translation WHERE entry = ? AND field = ? AND language = ? AND batch = ?",
+                        )?
+                        .execute(params![entry, field, language.as_str(), batch])?;
                 }
-                transaction
-                    .prepare_cached("DELETE FROM translation WHERE entry = ? AND field = ? AND language = ?")?
-                    .execute(params![entry, field, language.as_str()])?;
-                dropped += 1;
+                altered.push((*entry, current));
             }
-            keep_version(&transaction, packing, entry, &current, now).inspect_err(|_| packing.forget())?;
-            mark_owed(&transaction, current.kind, entry, current.incoming.id.as_str(), now)?;
+            keep_versions(&transaction, packing, &altered, now).inspect_err(|_| packing.forget())?;
             transaction.commit().inspect_err(|_| packing.forget())?;
         }
         Ok(dropped)
     }
+}
+
+/// Takes the translations of one entry: how many are new, and whether the entry says something else now.
+fn take_of_entry(
+    connection: &Connection,
+    (batch, entry): (i64, i64),
+    accepted: &[Translation],
+    current: &mut Current,
+    now: Timestamp,
+) -> Result<(usize, bool), StoreError> {
+    let before = rows(connection, entry)?;
+    let (mut taken, mut altered) = (0, false);
+    for translation in accepted {
+        let Translation { field, language, value, source, is_pseudo, is_shown } = translation;
+        let known = before.iter().find(|row| row.translation.field == *field && row.translation.language == *language);
+        let own = known.filter(|row| row.standing == TranslationStanding::Ours);
+        let theirs = value_in(&current.incoming.fields, field, language);
+        let is_known =
+            known.is_some_and(|row| row.translation == *translation && row.standing != TranslationStanding::Superseded);
+        if is_known || (*is_pseudo && own.is_some_and(|own| !own.translation.is_pseudo)) {
+            continue;
+        }
+        taken += 1;
+        // What came home is there, also where the source has not given it back yet.
+        let at_home = known.filter(|row| row.standing == TranslationStanding::Landed && !row.translation.is_shown);
+        let replaced = match (own, at_home) {
+            (Some(own), _) => own.replaced.clone(),
+            (None, Some(row)) => Some(row.translation.value.as_str().into()),
+            (None, None) => theirs.cloned(),
+        };
+        // What the source system has already is no value of ours; that it is of this text is news.
+        let is_there = own.is_none() && theirs.and_then(Value::as_text) == Some(value);
+        let standing = if is_there { TranslationStanding::Landed } else { TranslationStanding::Ours };
+        connection
+            .prepare_cached("INSERT OR REPLACE INTO translation VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?
+            .execute(params![
+                entry,
+                field,
+                language.as_str(),
+                value,
+                source.as_bytes(),
+                replaced.as_ref().map(stored),
+                batch,
+                is_pseudo,
+                is_shown,
+                standing.word(),
+                millis(now)
+            ])?;
+        if *is_shown && !is_there {
+            altered = true;
+            put(&mut current.incoming.fields, field, language, Some(value.as_str().into()));
+        }
+    }
+    Ok((taken, altered))
 }

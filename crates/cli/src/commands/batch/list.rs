@@ -24,7 +24,7 @@ const COLUMNS: &[Column] = &[
     Column::number("units", "units"),
     Column::number("words", "words"),
     Column::number("rejected", "rejected"),
-    Column::text("percent", "accepted"),
+    Column::text("percent", "words accepted"),
 ];
 
 pub(crate) fn run(_: &List, context: &Context) -> Result<Exit, Failure> {

@@ -30,7 +30,7 @@ const COLUMNS: &[Column] = &[
     Column::number("accepted", "accepted"),
     Column::number("rejected", "rejected"),
     Column::number("outdated", "outdated"),
-    Column::text("percent", "accepted"),
+    Column::text("percent", "words accepted"),
 ];
 
 pub(crate) async fn run(args: &ProgressOf, context: &Context) -> Result<Exit, Failure> {

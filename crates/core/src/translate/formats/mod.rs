@@ -8,6 +8,7 @@ mod xliff1;
 mod xliff2;
 mod xliff_read;
 mod xml;
+mod xml_read;
 
 use std::io::{self, BufRead, Write};
 

@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 use std::io::{self, BufRead, Write};
 
-use quick_xml::escape::resolve_xml_entity;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 
 use super::xml::Xml;
+use super::xml_read::{attribute, referenced};
 use super::{LARGEST_UNIT, UnitsError};
 use crate::translate::{Inline, Piece};
 use crate::value::LanguageTag;
@@ -120,12 +120,6 @@ struct Reading {
     size: usize,
 }
 
-fn attribute(tag: &BytesStart<'_>, names: &[&str]) -> Option<String> {
-    let of = |name: &&str| tag.attributes().with_checks(false).flatten().find(|known| known.key.as_ref() == *name);
-    let found = names.iter().find_map(of)?;
-    found.normalized_value(XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
-}
-
 /// Reads a memory; hands over a pair for the source of each unit with each of its other languages.
 /// Tags are numbered anew, in the order of the source.
 ///
@@ -170,15 +164,7 @@ pub fn read_tmx(
             }
             Event::Text(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
             Event::CData(text) => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
-            Event::GeneralRef(reference) => {
-                let character = reference.resolve_char_ref().map_err(|error| wrong(error.to_string()))?;
-                let name: &str = &reference;
-                match (character, resolve_xml_entity(name)) {
-                    (Some(character), _) => state.text(character.encode_utf8(&mut [0; 4]))?,
-                    (None, Some(text)) => state.text(text)?,
-                    (None, None) => return Err(wrong(format!("the entity `&{name};` is not read"))),
-                }
-            }
+            Event::GeneralRef(reference) => state.text(&referenced(&reference).map_err(wrong)?)?,
             // The standard's own document type is named by most files; it is not fetched.
             Event::DocType(text) if text.contains("<!ENTITY") => return Err(UnitsError::Entities),
             Event::Eof if !is_tmx => return Err(UnitsError::Foreign),
@@ -192,10 +178,10 @@ pub fn read_tmx(
 impl Reading {
     fn open(&mut self, tag: &BytesStart<'_>, is_empty: bool) -> Result<(), String> {
         let language = |names: &[&str]| {
-            let given = attribute(tag, names).filter(|given| given != "*all*");
+            let given = names.iter().find_map(|name| attribute(tag, name)).filter(|given| given != "*all*");
             given.map(|given| given.parse::<LanguageTag>().map_err(|error| error.to_string())).transpose()
         };
-        let number = |names: &[&str]| attribute(tag, names).and_then(|given| given.parse().ok()).unwrap_or(0);
+        let number = |name: &str| attribute(tag, name).and_then(|given| given.parse().ok()).unwrap_or(0);
         match tag.name().as_ref() {
             "header" => self.srclang = language(&["srclang"])?,
             "tu" => {
@@ -203,14 +189,14 @@ impl Reading {
                 (self.place, self.size) = (None, 0);
                 self.texts.clear();
             }
-            "prop" => self.in_place = !is_empty && attribute(tag, &["type"]).as_deref() == Some("x-place"),
+            "prop" => self.in_place = !is_empty && attribute(tag, "type").as_deref() == Some("x-place"),
             "tuv" => self.language = language(&["xml:lang", "lang"])?,
             "seg" => self.text = Some(Inline::default()),
             name @ ("bpt" | "ept" | "ph" | "it" | "ut") => {
                 let piece = match name {
-                    "bpt" => Piece::Open(number(&["i"])),
-                    "ept" => Piece::Close(number(&["i"])),
-                    _ => Piece::Alone(1_000_000 + number(&["x"])),
+                    "bpt" => Piece::Open(number("i")),
+                    "ept" => Piece::Close(number("i")),
+                    _ => Piece::Alone(1_000_000 + number("x")),
                 };
                 if let Some(text) = self.text.as_mut().filter(|_| self.code == 0) {
                     text.push(piece);

@@ -3,10 +3,10 @@
 
 use std::io::{BufRead, BufReader};
 
-use quick_xml::escape::resolve_xml_entity;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 
+use super::xml_read::{attribute, referenced};
 use super::{Incoming, LARGEST_UNIT, Returned, Told, UnitFormat, UnitsError};
 use crate::translate::{Inline, Piece};
 
@@ -69,15 +69,7 @@ pub(super) fn read(
             Event::Text(text) if state.reads() => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
             Event::CData(text) if state.reads() => state.text(&text.xml_content(XmlVersion::Implicit1_0))?,
             Event::Text(_) | Event::CData(_) => {}
-            Event::GeneralRef(reference) => {
-                let character = reference.resolve_char_ref().map_err(|error| wrong(error.to_string()))?;
-                let name: &str = &reference;
-                match (character, resolve_xml_entity(name)) {
-                    (Some(character), _) => state.text(character.encode_utf8(&mut [0; 4]))?,
-                    (None, Some(text)) => state.text(text)?,
-                    (None, None) => return Err(wrong(format!("the entity `&{name};` is not read"))),
-                }
-            }
+            Event::GeneralRef(reference) => state.text(&referenced(&reference).map_err(wrong)?)?,
             Event::DocType(text) if text.contains("<!ENTITY") || text.contains("SYSTEM") || text.contains("PUBLIC") => {
                 return Err(UnitsError::Entities);
             }
@@ -142,11 +134,6 @@ struct Reading<'a> {
     passed_over: usize,
     unit: Option<Unit>,
     units: u64,
-}
-
-fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
-    let found = tag.attributes().with_checks(false).flatten().find(|attribute| attribute.key.as_ref() == name)?;
-    found.normalized_value(XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
 }
 
 /// An attribute as it stands there, for words that have nothing to unescape.

@@ -1,165 +1,31 @@
-//! Briefs: which texts are translated, from which language into which, by whom, and how the result
-//! is checked.
+//! Reading one brief, with every fault in it.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::path::PathBuf;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::{KnownFields, Slots};
-use diaporos_core::lane::{FieldExpression, LaneEnd};
+use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{Field, FieldKind};
 use diaporos_core::settings::{InnerText, Item, Section};
-use diaporos_core::translate::{
-    Check, CheckPolicy, Form, Protected, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
-};
+use diaporos_core::translate::{Check, CheckPolicy, Form, Protected, Terms, UnitFormat};
 use diaporos_core::value::{LanguageTag, SystemName, Value};
 use indexmap::IndexMap;
 
-use super::SystemKind;
-use super::lanes::{Around, LaneReader};
-use super::limits::duration;
-use super::rules::condition;
+use super::money::hundred_thousandths;
+use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
+use crate::config::SystemKind;
+use crate::config::lanes::{Around, LaneReader};
+use crate::config::limits::duration;
+use crate::config::rules::condition;
 
-/// The most bytes of a glossary.
-const LARGEST_GLOSSARY: u64 = 16 << 20;
-
-/// What is translated, and how.
-#[derive(Debug, Clone)]
-pub struct Brief {
-    /// Its name.
-    pub name: String,
-    /// The type whose texts are translated.
-    pub of: LaneEnd,
-    /// The fields, in the order in which they are translated.
-    pub fields: IndexMap<String, BriefField>,
-    /// The language of the texts.
-    pub from: LanguageTag,
-    /// The languages they are translated into.
-    pub into: Vec<LanguageTag>,
-    /// Which entries. Without one, those that are live.
-    pub when: Option<FieldExpression>,
-    /// The source fields that the condition reads.
-    pub slots: Slots,
-    /// Who carries them.
-    pub carrier: Carrier,
-    /// Where translations go.
-    pub back: Back,
-    /// What becomes of a translation of a text that has changed since.
-    pub outdated: Outdated,
-    /// In which format files go out.
-    pub format: UnitFormat,
-    /// What translators should know of all texts.
-    pub notes: Vec<String>,
-    /// How long translators have.
-    pub due: Option<Duration>,
-    /// What must not change within texts.
-    pub protected: Protected,
-    /// The glossary.
-    pub terms: Terms,
-    /// What becomes of what fails a check.
-    pub checks: BTreeMap<Check, CheckPolicy>,
-    /// What a word costs.
-    pub rates: Option<Rates>,
-}
-
-/// A field that is translated.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct BriefField {
-    /// In which form its texts are.
-    pub form: Form,
-    /// The most characters that a translation may have.
-    pub limit: Option<usize>,
-    /// What translators should know of it.
-    pub note: Option<String>,
-}
-
-/// Who carries texts to translators.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Carrier {
-    /// An agency that is reached through its API.
-    Agency(SystemName),
-    /// People, from and to a folder.
-    Folder(PathBuf),
-}
-
-/// Where accepted translations go.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Back {
-    /// Lanes read them as values of their entries.
-    #[default]
-    Lanes,
-    /// The system that the texts came from; lanes read them when it gives them back.
-    Source,
-    /// Both.
-    Both,
-}
-
-impl Back {
-    /// Every way with its word.
-    pub const WORDS: [(&str, Back); 3] = [("lanes", Back::Lanes), ("source", Back::Source), ("both", Back::Both)];
-}
-
-/// What becomes of a sound translation of a text that has changed since it was sent.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Outdated {
-    /// It is held; the changed text goes out with the next batch.
-    #[default]
-    Hold,
-    /// It is taken, and counts as out of date.
-    Take,
-}
-
-impl Outdated {
-    /// Every policy with its word.
-    pub const WORDS: [(&str, Outdated); 2] = [("hold", Outdated::Hold), ("take", Outdated::Take)];
-}
-
-/// What a word costs, in hundred-thousandths of the currency.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Rates {
-    /// The currency (ISO 4217).
-    pub currency: String,
-    /// A word of a new text.
-    pub new: i64,
-    /// A word of a changed one.
-    pub changed: i64,
-    /// A word of one that stands in the batch already.
-    pub repeated: i64,
-}
-
-/// Reads the briefs.
-pub(super) fn briefs(file: &mut Section<'_>, around: &Around<'_>, report: &mut Report) -> IndexMap<String, Brief> {
-    let mut briefs = IndexMap::new();
-    let Some(mut section) = file.section("briefs", report) else { return briefs };
-    for name in section.names() {
-        if !is_name(&name.value) {
-            let message = format!("`{}` cannot name a brief: use small letters, digits and `-`", name.value);
-            report.add(Diagnostic::error(Code::BadValue, name.span, message));
-            continue;
-        }
-        let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        let mut reader = BriefReader { around, report };
-        let brief = reader.brief(&name.value, &mut table);
-        table.finish(report);
-        briefs.extend(brief.map(|brief| (name.value, brief)));
-    }
-    briefs
-}
-
-/// A brief's name is part of file names and of ids in XML.
-fn is_name(name: &str) -> bool {
-    let plain = |byte: u8| matches!(byte, b'a'..=b'z' | b'0'..=b'9' | b'-');
-    name.len() <= 60 && name.starts_with(|c: char| c.is_ascii_lowercase()) && name.bytes().all(plain)
-}
-
-struct BriefReader<'a> {
-    around: &'a Around<'a>,
-    report: &'a mut Report,
+pub(super) struct BriefReader<'a> {
+    pub(super) around: &'a Around<'a>,
+    pub(super) report: &'a mut Report,
 }
 
 impl BriefReader<'_> {
-    fn brief(&mut self, name: &str, table: &mut Section<'_>) -> Option<Brief> {
+    pub(super) fn brief(&mut self, name: &str, table: &mut Section<'_>) -> Option<Brief> {
         let of = table.required_text("type", self.report);
         let (of, model) = {
             let mut lanes = LaneReader { around: self.around, report: self.report };
@@ -516,33 +382,4 @@ fn described(field: &Field) -> String {
         "anything" => "not declared as text".to_owned(),
         word => format!("of the kind {word}"),
     }
-}
-
-fn read_glossary(
-    folder: &Path,
-    name: &str,
-    from: Option<&LanguageTag>,
-) -> Result<Vec<diaporos_core::translate::TermRow>, String> {
-    let path = folder.join(name);
-    let size = std::fs::metadata(&path).map_err(|error| error.to_string())?.len();
-    if size > LARGEST_GLOSSARY {
-        return Err(format!("it has {size} bytes; at most {LARGEST_GLOSSARY} are read"));
-    }
-    let text = std::fs::read_to_string(&path).map_err(|error| error.to_string())?;
-    match (name.to_lowercase().ends_with(".tbx"), from) {
-        (true, Some(from)) => terms_from_tbx(&text, from),
-        // Without a language of the texts, which was said to be missing, there are no terms.
-        (true, None) => Ok(Vec::new()),
-        (false, _) => terms_from_csv(&text),
-    }
-}
-
-/// `0.14` as 14,000: money is counted, not rounded.
-fn hundred_thousandths(text: &str) -> Option<i64> {
-    let (whole, part) = text.split_once('.').unwrap_or((text, ""));
-    let digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit());
-    if part.len() > 5 || whole.is_empty() || !digits(whole) || !digits(part) {
-        return None;
-    }
-    whole.parse::<i64>().ok()?.checked_mul(100_000)?.checked_add(format!("{part:0<5}").parse().ok()?)
 }

@@ -1,0 +1,23 @@
+//! What the readers of XML formats share: attributes, and characters by reference.
+
+use std::borrow::Cow;
+
+use quick_xml::XmlVersion;
+use quick_xml::escape::resolve_xml_entity;
+use quick_xml::events::{BytesRef, BytesStart};
+
+/// An attribute's value, its references read.
+pub(super) fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
+    let found = tag.attributes().with_checks(false).flatten().find(|attribute| attribute.key.as_ref() == name)?;
+    found.normalized_value(XmlVersion::Implicit1_0).ok().map(Cow::into_owned)
+}
+
+/// What a reference stands for: a character by its number, or one of the five entities of XML. No
+/// other is read.
+pub(super) fn referenced(reference: &BytesRef<'_>) -> Result<Cow<'static, str>, String> {
+    let name: &str = reference;
+    if let Some(character) = reference.resolve_char_ref().map_err(|error| error.to_string())? {
+        return Ok(Cow::Owned(character.to_string()));
+    }
+    resolve_xml_entity(name).map(Cow::Borrowed).ok_or_else(|| format!("the entity `&{name};` is not read"))
+}
