@@ -32,38 +32,36 @@ fn the_whole_way() {
     let ferns = "<p>Undivided fronds, glossy as wet leather, on the shaded wall below the old mill.</p><p>Wardens count its <em>312 plants</em> each spring.</p>";
     hub.world.plants.edit_text("p-002", "description", "eng", ferns);
     hub.good(&["pull", "catalogue"]);
-    insta::assert_snapshot!("the_whole_way", {
-        let mut told = Vec::new();
-        let mut tell = |args: &[&str], code| {
-            // The site gives ids as requests come in.
-            let drawn = regex::Regex::new(r"\b9\d{3}\b")
-                .unwrap()
-                .replace_all(&masked(&hub.run(args).ends(code).stdout), "9NNN")
-                .into_owned();
-            told.push(format!("$ diaporos {}\n{drawn}", args.join(" ")));
-        };
-        tell(&["batch", "coverage"], 0);
-        tell(&["batch", "make", "plants", "--dry-run"], 0);
-        tell(&["batch", "make", "plants"], 0);
-        tell(&["batch", "make", "plants"], 0);
-        tell(&["batch", "send", "plants-1"], 0);
-        tell(&["batch", "send", "plants-1"], 0);
-        hub.world.translators.work(50);
-        tell(&["batch", "progress"], 0);
-        tell(&["batch", "collect"], 0);
-        hub.world.translators.work(100);
-        hub.world.translators.spoil(Slip::AltersNumber, "312 plants", Some("fr"));
-        tell(&["batch", "collect"], 3);
-        tell(&["batch", "coverage"], 0);
-        tell(&["batch", "show", "plants-1", "--rejected"], 0);
-        hub.world.translators.mend();
-        tell(&["batch", "collect"], 0);
-        tell(&["batch", "collect"], 0);
-        tell(&["batch", "list"], 0);
-        tell(&["push"], 3);
-        tell(&["batch", "coverage"], 0);
-        told.join("\n")
-    });
+    let mut told = Vec::new();
+    let mut tell = |args: &[&str], code| {
+        // The site gives ids as requests come in.
+        let drawn = regex::Regex::new(r"\b9\d{3}\b")
+            .unwrap()
+            .replace_all(&masked(&hub.run(args).ends(code).stdout), "9NNN")
+            .into_owned();
+        told.push(format!("$ diaporos {}\n{drawn}", args.join(" ")));
+    };
+    tell(&["batch", "coverage"], 0);
+    tell(&["batch", "make", "plants", "--dry-run"], 0);
+    tell(&["batch", "make", "plants"], 0);
+    tell(&["batch", "make", "plants"], 0);
+    tell(&["batch", "send", "plants-1"], 0);
+    tell(&["batch", "send", "plants-1"], 0);
+    hub.world.translators.work(50);
+    tell(&["batch", "progress"], 0);
+    tell(&["batch", "collect"], 0);
+    hub.world.translators.work(100);
+    hub.world.translators.spoil(Slip::AltersNumber, "312 plants", Some("fr"));
+    tell(&["batch", "collect"], 3);
+    tell(&["batch", "coverage"], 0);
+    tell(&["batch", "show", "plants-1", "--rejected"], 0);
+    hub.world.translators.mend();
+    tell(&["batch", "collect"], 0);
+    tell(&["batch", "collect"], 0);
+    tell(&["batch", "list"], 0);
+    tell(&["push"], 3);
+    tell(&["batch", "coverage"], 0);
+    insta::assert_snapshot!(told.join("\n"));
     let page = hub.world.pages.with_slug("harts-tongue-fern").into_iter().find(|page| page["lang"] == "fr").unwrap();
     assert_eq!(
         page["body"],

@@ -94,7 +94,13 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
         let source = FileSource::Path(path.clone());
         let told = match &args.batch {
             Some(name) => Some(name.clone()),
-            None => batch_told(&source)?,
+            None => match batch_told(&source)? {
+                Ok(told) => told,
+                Err(refusal) => {
+                    gathered.refuse(&source.name(), &refusal.to_string());
+                    continue;
+                }
+            },
         };
         let Some(name) = told else {
             gathered.refuse(
@@ -147,7 +153,7 @@ impl Gathered {
         if let Some(folder) = folder(config, brief) {
             for source in returned_files(&folder)? {
                 // A folder holds what came back of every batch.
-                if batch_told(&source)?.is_none_or(|told| told == found.name) {
+                if !matches!(batch_told(&source)?, Ok(Some(told)) if told != found.name) {
                     self.file(store, (&found, brief), &source, context)?;
                 }
             }

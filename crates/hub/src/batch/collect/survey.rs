@@ -70,22 +70,24 @@ fn key(returned: &Returned) -> String {
     }
 }
 
-/// The batch that a file says it is of; none where it does not.
+/// The batch that a file says it is of; none where it does not, and why where it is no file of units.
 ///
 /// # Errors
 /// Where it cannot be opened.
-pub fn batch_told(source: &FileSource) -> Result<Option<String>, BatchError> {
+pub fn batch_told(source: &FileSource) -> Result<Result<Option<String>, Refusal>, BatchError> {
     let mut told = None;
-    let stop = "that is all that is wanted";
-    // What cannot be read is told when it is collected.
-    let _ = read_units(&mut *source.open()?, &mut |incoming| match incoming {
+    let stop = || "that is all that is wanted".to_owned();
+    let read = read_units(&mut *source.open()?, &mut |incoming| match incoming {
         Incoming::Heading(heading) => {
             told = heading.batch;
-            Err(stop.to_owned())
+            Err(stop())
         }
-        Incoming::Unit(_) => Err(stop.to_owned()),
+        Incoming::Unit(_) => Err(stop()),
     });
-    Ok(told)
+    Ok(match read {
+        Ok(_) | Err(UnitsError::Taker(_)) => Ok(told),
+        Err(error) => Err(Refusal::Unreadable(error.to_string())),
+    })
 }
 
 pub(super) fn survey(source: &FileSource, batch: &BatchRow) -> Result<Result<Survey, Refusal>, BatchError> {
