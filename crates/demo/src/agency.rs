@@ -28,6 +28,12 @@ pub enum Slip {
     Empty,
     /// Loses the first tag.
     LosesTag,
+    /// Writes the first tag a second time.
+    DoublesTag,
+    /// Lets the first two pairs of tags overlap, as only spanning tags of XLIFF 2 can.
+    OverlapsTags,
+    /// Says it in other words than the glossary has.
+    OtherWords,
     /// Adds a number.
     AltersNumber,
     /// Says it ten times.

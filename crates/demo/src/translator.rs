@@ -202,6 +202,25 @@ impl Source {
     }
 }
 
+/// Two pairs of tags of which neither is within the other.
+fn overlapping() -> Vec<Event<'static>> {
+    let empty = |name: &'static str, attribute: &'static str, number: &'static str| {
+        Event::Empty(BytesStart::new(name).with_attributes([(attribute, number)]))
+    };
+    let text = |text: &'static str| Event::Text(BytesText::from_escaped(text));
+    vec![
+        Event::Start(BytesStart::new("target")),
+        empty("sc", "id", "1"),
+        text("Un "),
+        empty("sc", "id", "2"),
+        text("dau "),
+        empty("ec", "startRef", "1"),
+        text("tri"),
+        empty("ec", "startRef", "2"),
+        Event::End(BytesEnd::new("target")),
+    ]
+}
+
 fn target(source: &Source, language: &str, slips: &[Slip]) -> Vec<Event<'static>> {
     let known = PHRASES.get(&source.coded).and_then(|by_language| by_language.get(language));
     let mut text = known.cloned().unwrap_or_else(|| {
@@ -221,6 +240,12 @@ fn target(source: &Source, language: &str, slips: &[Slip]) -> Vec<Event<'static>
                     .replace(&format!("</{first}>"), "")
                     .replace(&format!("<{first}/>"), "")
             }
+            Slip::DoublesTag => {
+                let alone = source.tags.keys().find(|key| key.ends_with("/>")).cloned().unwrap_or_default();
+                format!("{text} {alone}")
+            }
+            Slip::OverlapsTags => return overlapping(),
+            Slip::OtherWords => text.replace("wardens", "garddwyr"),
             Slip::AltersNumber => format!("{text} 1987"),
             Slip::TooLong => format!("{text} ").repeat(10).trim_end().to_owned(),
             Slip::Copies => source.coded.clone(),

@@ -59,7 +59,8 @@ fn the_whole_way() {
     tell(&["batch", "collect"], 0);
     tell(&["batch", "collect"], 0);
     tell(&["batch", "list"], 0);
-    tell(&["push"], 3);
+    // Its rows come in the order in which the site answers.
+    hub.run(&["push"]).ends(3);
     tell(&["batch", "coverage"], 0);
     insta::assert_snapshot!(told.join("\n"));
     let page = hub.world.pages.with_slug("harts-tongue-fern").into_iter().find(|page| page["lang"] == "fr").unwrap();
@@ -245,12 +246,15 @@ fn pseudo_translations_are_for_trying_only() {
 fn a_cancelled_batch_lets_its_texts_go_out_again() {
     let hub = sent();
     hub.world.translators.work(100);
+    hub.good(&["batch", "pseudo", "plants-1"]);
     let told = hub.good(&["batch", "cancel", "plants-1"]);
     assert!(told.contains("is cancelled"), "{told}");
     assert!(hub.good(&["batch", "cancel", "plants-1"]).contains("nothing was done"));
     assert_eq!((hub.world.translators.cancelled(), hub.world.translators.orders()), (1, 1));
     let refused = hub.run(&["batch", "collect", "plants-1"]).ends(1);
     assert!(refused.stderr.contains("`plants-1` was cancelled"), "{}", refused.stderr);
+    let late = hub.run(&["batch", "collect", "--from", "plants-1.cy.pseudo.xlf"]).ends(3);
+    assert!(late.stdout.contains("left alone: the batch `plants-1` was cancelled"), "{}", late.stdout);
     assert_eq!(hub.json(&["batch", "make", "plants"])["batch"], "plants-2");
     hub.good(&["batch", "send", "plants-2"]);
     assert_eq!(hub.world.translators.orders(), 2);
@@ -401,4 +405,34 @@ fn an_answer_that_is_lost_on_the_way_back_is_settled_by_reading() {
     let patches = hub.world.catalogue.asked().iter().filter(|asked| asked.method == "PATCH").count();
     assert_eq!(patches, 3, "nothing was written twice");
     assert_eq!(hub.json(&["push", "plants-back"])["requests"], 0);
+}
+
+#[test]
+fn what_is_late_is_marked() {
+    let hub = Hub::pulled();
+    hub.alter("diaporos.toml", "due      = \"10d\"", "due      = \"1ms\"");
+    hub.good(&["batch", "make", "plants"]);
+    hub.good(&["batch", "send", "plants-1"]);
+    assert_eq!(hub.json(&["batch", "list"])[0]["late"], true);
+    assert!(hub.good(&["batch", "progress"]).contains("late"));
+    hub.world.translators.work(100);
+    hub.good(&["batch", "collect"]);
+    let list = hub.json(&["batch", "list"]);
+    assert_eq!(
+        (&list[0]["late"], &list[0]["standing"], &list[0]["percent"]),
+        (&false.into(), &"done".into(), &100.into())
+    );
+}
+
+#[test]
+fn an_agency_that_does_not_answer_costs_nothing() {
+    let hub = sent();
+    hub.world.agency.fail(Rule::always(Fault::Status { status: 500 }));
+    let shown = hub.run(&["batch", "progress"]).ends(1);
+    assert!(shown.stdout.contains("plants-1") && shown.stderr.contains("500"), "{}{}", shown.stdout, shown.stderr);
+    hub.run(&["batch", "collect"]).ends(1);
+    hub.run(&["batch", "cancel", "plants-1"]).ends(1);
+    assert_eq!(hub.json(&["batch", "list"])[0]["standing"], "sent", "it is waited for as before");
+    hub.good(&["batch", "cancel", "plants-1", "--here"]);
+    assert_eq!(hub.json(&["batch", "list"])[0]["standing"], "cancelled");
 }

@@ -16,16 +16,19 @@ fn a_faulty_unit_goes_back_and_the_rest_goes_on() {
         (Slip::LeavesSpace, "Four leaves", "it ends with a space"),
         (Slip::WrongLetters, "Four leaves", "it is not in Latin letters"),
         (Slip::LosesTag, "The eastern relative", "is missing"),
+        (Slip::OverlapsTags, "The eastern relative", "tags 1 and 2 overlap"),
+        (Slip::DoublesTag, "The eastern relative", "stands there more than once"),
+        (Slip::OtherWords, "The eastern relative", "`wardens` is to be `wardeniaid`"),
     ] {
         let hub = Hub::pulled();
-        if slip == Slip::LosesTag {
-            hub.world.plants.edit_text(
-                "p-005",
-                "description",
-                "eng",
-                "<p>The eastern relative of <i>our</i> oak fern.</p>",
-            );
+        if source == "The eastern relative" {
+            let rich = "<p>The eastern relative of <i>our</i> <b>oak fern</b>,<br>say the wardens.</p>";
+            hub.world.plants.edit_text("p-005", "description", "eng", rich);
             hub.good(&["pull", "catalogue"]);
+        }
+        if slip != Slip::OtherWords {
+            // Else the words that nobody has translated lack it too.
+            hub.alter("tables/terms.csv", "wardens,cy,wardeniaid,\n", "");
         }
         hub.good(&["batch", "make", "plants", "--into", "cy"]);
         hub.good(&["batch", "send", "plants-1"]);
@@ -34,7 +37,7 @@ fn a_faulty_unit_goes_back_and_the_rest_goes_on() {
         let collected = hub.json(&["batch", "collect"]);
         assert_eq!((&collected["rejected"], &collected["accepted"]), (&1.into(), &4.into()), "{slip:?}: {collected}");
         let reason = collected["units"][0]["reasons"][0].as_str().unwrap();
-        assert!(reason.contains(why), "{slip:?}: {reason}");
+        assert!(reason.contains(why), "{slip:?}: {collected}");
         assert_eq!(coverage(&hub, "cy")["rejected"], 1);
         // The next batch does not pay for it again.
         assert_eq!(hub.json(&["batch", "make", "plants", "--into", "cy"])["units"], 0);
@@ -42,6 +45,9 @@ fn a_faulty_unit_goes_back_and_the_rest_goes_on() {
         let note = std::fs::read_to_string(hub.path().join("plants-1.cy.rejected.xlf")).unwrap();
         assert!(note.contains("category=\"rejected\"") && note.matches("<unit ").count() == 1, "{note}");
         hub.world.translators.mend();
+        if slip == Slip::OtherWords {
+            hub.alter("tables/terms.csv", "wardens,cy,wardeniaid,", "wardens,cy,,garddwyr");
+        }
         let mended = hub.json(&["batch", "collect"]);
         assert_eq!((&mended["accepted"], &mended["unchanged"]), (&1.into(), &4.into()), "{mended}");
         assert_eq!(coverage(&hub, "cy")["percent"], 100);

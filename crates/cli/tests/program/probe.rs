@@ -35,7 +35,7 @@ fn what_could_go_wrong_is_warned_of() {
     hub.alter("diaporos.toml", read, &format!("{read}\n{}", read.replace("read ", "write")));
     let told = hub.good(&["probe", "catalogue"]);
     assert!(told.contains("`read` and `write` are the same"), "{told}");
-    assert!(told.contains("no lane writes to this system"), "{told}");
+    assert!(told.contains("nothing is sent to this system"), "{told}");
     hub.alter("diaporos.toml", "\"env:SITE_URL\"", "\"http://site.invalid\"");
     let told = hub.run(&["probe", "visitor-site"]).ends(1).stdout;
     assert!(told.contains("would cross plain http to site.invalid"), "{told}");
