@@ -1,6 +1,6 @@
 //! Explain: for each lane of an entry's type, whether it goes and why.
 
-use diaporos_core::lane::{Explanation, explain as of_lane};
+use diaporos_core::lane::{Explanation, Mapped, explain as of_lane};
 use diaporos_core::plan::Hold;
 use diaporos_core::value::Address;
 use diaporos_store::{Standing, Store};
@@ -8,7 +8,7 @@ use jiff::Timestamp;
 
 use crate::config::{Config, ConfiguredLane};
 use crate::preview::preview;
-use crate::push::{LaneWorld, PushError, previous, seen_by};
+use crate::push::{LaneWorld, PushError, map, previous, seen_by};
 
 /// What a lane says of an entry.
 #[derive(Debug)]
@@ -45,6 +45,10 @@ pub fn explain<'a>(
     let mut said = Vec::new();
     for lane in own {
         let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
+        // Nothing of it has a translation to go back.
+        if lane.returns.is_some() && matches!(map(store, lane, &due, now).mapped, Mapped::Outside) {
+            continue;
+        }
         let before = previous(&due.counterparts);
         let world = LaneWorld { store, lane };
         let explanation = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));

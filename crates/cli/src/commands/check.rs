@@ -107,8 +107,11 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
             let systems = counted(config.systems.len() as u64, "system", "systems");
             let lanes = counted(config.lanes.len() as u64, "lane", "lanes");
             writeln!(out, "{}: {systems}, {lanes}; no faults{warned}", folder.join("diaporos.toml").display())?;
-            let lost =
-                config.lanes.values().flat_map(|lane| coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)));
+            let lost = config
+                .lanes
+                .values()
+                .filter(|lane| lane.returns.is_none())
+                .flat_map(|lane| coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)));
             let lost = lost.filter(|field| field.reaches.is_empty() && !field.asked).count() as u64;
             if lost > 0 {
                 let fields = counted(lost, "source field reaches", "source fields reach");
@@ -191,7 +194,8 @@ async fn show_drift(context: &Context) -> Result<Exit, Failure> {
 fn show_coverage(context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let mut sheet = Sheet::new(context, COVERAGE);
-    for lane in config.lanes.values() {
+    // A lane on which translations go back takes nothing else, and loses nothing.
+    for lane in config.lanes.values().filter(|lane| lane.returns.is_none()) {
         for field in coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)) {
             let note = match (field.reaches.is_empty(), field.asked, field.known) {
                 (true, false, _) => Cell::text("lost").tint(Tint::Warn),

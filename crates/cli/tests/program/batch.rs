@@ -34,12 +34,7 @@ fn the_whole_way() {
     hub.good(&["pull", "catalogue"]);
     let mut told = Vec::new();
     let mut tell = |args: &[&str], code| {
-        // The site gives ids as requests come in.
-        let drawn = regex::Regex::new(r"\b9\d{3}\b")
-            .unwrap()
-            .replace_all(&masked(&hub.run(args).ends(code).stdout), "9NNN")
-            .into_owned();
-        told.push(format!("$ diaporos {}\n{drawn}", args.join(" ")));
+        told.push(format!("$ diaporos {}\n{}", args.join(" "), masked(&hub.run(args).ends(code).stdout)));
     };
     tell(&["batch", "coverage"], 0);
     tell(&["batch", "make", "plants", "--dry-run"], 0);

@@ -16,7 +16,7 @@ fn pull_with(hub: &Hub, fault: Fault) -> String {
 #[test]
 fn a_source_that_fails_is_named_and_nothing_is_taken_for_gone() {
     let hub = Hub::new();
-    hub.alter("diaporos.toml", "languages = { eng", "timeout   = \"400ms\"\nretries   = 0\nlanguages = { eng");
+    hub.alter("diaporos.toml", "languages = { eng", "timeout   = \"1500ms\"\nretries   = 0\nlanguages = { eng");
     hub.good(&["pull"]);
     let faults = [
         ("500", Fault::Status { status: 500 }),

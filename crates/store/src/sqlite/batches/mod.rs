@@ -83,12 +83,13 @@ impl Store {
         now: Timestamp,
     ) -> Result<(i64, String), StoreError> {
         let transaction = self.connection.transaction()?;
-        const UNFINISHED: &str = "(SELECT id FROM batch WHERE standing = 'making')";
-        transaction.execute_batch(&format!(
-            "DELETE FROM batch_unit WHERE text IN (SELECT id FROM batch_text WHERE batch IN {UNFINISHED});
-             DELETE FROM batch_text WHERE batch IN {UNFINISHED};
-             DELETE FROM batch WHERE standing = 'making';"
-        ))?;
+        // Values that came of it stay, and it as their origin.
+        transaction.execute_batch(
+            "DELETE FROM batch_unit WHERE text IN (SELECT batch_text.id FROM batch_text JOIN batch ON batch.id = batch WHERE standing = 'making');
+             DELETE FROM batch_text WHERE batch IN (SELECT id FROM batch WHERE standing = 'making');
+             UPDATE batch SET standing = 'filled' WHERE standing = 'making' AND id IN (SELECT batch FROM translation);
+             DELETE FROM batch WHERE standing = 'making';",
+        )?;
         let before: i64 =
             transaction.query_row("SELECT count(*) FROM batch WHERE brief = ?", [brief], |row| row.get(0))?;
         let name = format!("{brief}-{}", before + 1);

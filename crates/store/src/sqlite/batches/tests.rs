@@ -103,6 +103,14 @@ fn a_batch_that_was_never_finished_never_was() {
     let row = store.batch("plants-1").unwrap().unwrap();
     assert_eq!((row.number, row.into, row.standing), (batch, vec![tag("fr")], BatchStanding::Made), "only what it has");
     assert_eq!(store.open_units(entry).unwrap().len(), 1);
+    // Killed after values came of it: they stay, and it as their origin.
+    let (half, name) = store.begin_batch("moss", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
+    store.add_texts(half, &[text(entry, 2, "B", &["fr"])], at(2)).unwrap();
+    store.take_translations(half, &[(entry, vec![translation("Fougère", false)])], at(2)).unwrap();
+    let (_, next) = store.begin_batch("moss", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
+    assert_eq!((name.as_str(), next.as_str()), ("moss-1", "moss-2"));
+    assert_eq!(store.batch("moss-1").unwrap().unwrap().standing, BatchStanding::Filled);
+    assert_eq!(store.translations(entry).unwrap()[0].batch, "moss-1");
     let (empty, _) = store.begin_batch("plants", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
     assert!(!store.finish_batch(empty, false).unwrap());
     let (filled, name) = store.begin_batch("plants", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
