@@ -431,3 +431,15 @@ fn an_agency_that_does_not_answer_costs_nothing() {
     hub.good(&["batch", "cancel", "plants-1", "--here"]);
     assert_eq!(hub.json(&["batch", "list"])[0]["standing"], "cancelled");
 }
+
+#[test]
+fn what_cannot_be_translated_is_the_same_in_any_language() {
+    let hub = Hub::pulled();
+    hub.world.plants.edit_text("p-012", "description", "eng", "<p>Fernhollow</p><p>12.50</p>");
+    hub.good(&["pull", "catalogue"]);
+    let made = hub.json(&["batch", "make", "plants"]);
+    assert_eq!((&made["units"], &made["filled_in"]), (&4.into(), &2.into()), "{made}");
+    assert_eq!(text(&hub, "p-012", "description", "cy"), "<p>Fernhollow</p><p>12.50</p>");
+    assert_eq!(coverage(&hub, "fr")["percent"], 100);
+    assert_eq!(hub.json(&["batch", "make", "plants"])["filled_in"], 0, "twice is once");
+}

@@ -79,11 +79,8 @@ pub fn coverage(glance: Glance<'_>, brief: &Brief) -> Result<Vec<Coverage>, Batc
     entries(glance, brief, |entry| {
         let texts = Texts::new(glance.store, brief, entry);
         let open = glance.store.open_units(entry.number)?;
-        let sources: Vec<_> = texts
-            .sources()
-            .map(|(name, field, source)| (name, source, texts.shape(field, source)))
-            .filter(|(_, _, shape)| !shape.blocks().is_empty())
-            .collect();
+        let sources: Vec<_> =
+            texts.sources().map(|(name, field, source)| (name, source, texts.shape(field, source))).collect();
         for of_language in &mut all {
             let mut worst = None;
             for (name, source, shape) in &sources {

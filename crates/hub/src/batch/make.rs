@@ -138,10 +138,9 @@ impl Maker<'_> {
         let open = store.open_units(entry.number)?;
         let mut share = Share::default();
         for (name, field, source) in texts.sources() {
+            // A text in which nothing can be translated, such as a name alone, is the same in any language.
             let shape = texts.shape(field, source);
-            if !shape.blocks().is_empty() {
-                self.text(&texts, (name, field, source), &shape, &open, &mut share)?;
-            }
+            self.text(&texts, (name, field, source), &shape, &open, &mut share)?;
         }
         self.made.entries += u64::from(!share.texts.is_empty());
         Ok(share)
