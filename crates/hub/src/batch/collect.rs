@@ -1,20 +1,20 @@
 //! Collecting: what comes back is checked unit by unit; the good go on, the rest say why not.
 
+mod keep;
+mod sent;
 mod source;
 mod survey;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
-
 use diaporos_core::plan::State;
-use diaporos_core::translate::{Defect, Incoming, Inline, MemoryPair, Returned, Shape, UnitId, is_pseudo, read_units};
+use diaporos_core::translate::{Incoming, Inline, MemoryPair, Returned, UnitId, is_pseudo, read_units};
 use diaporos_core::value::LanguageTag;
-use diaporos_store::{BatchRow, BatchUnit, Origin, Store, StoredEntry, Translation, UnitStanding, UnitVerdict};
+use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding, UnitVerdict};
 use jiff::Timestamp;
 
 use super::BatchError;
-use super::complete::{complete, defects, joined, known_blocks, translation};
-use super::texts::{Freshness, Texts, checker, text_in};
-use crate::config::{Brief, BriefField, Outdated};
+use crate::config::{Brief, Outdated};
+use keep::{Pending, Pseudo};
+use sent::Sent;
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
 use survey::{Survey, survey};
@@ -97,27 +97,6 @@ pub struct Collector<'a> {
     /// The time.
     pub now: Timestamp,
 }
-
-/// What waits to be noted.
-#[derive(Default)]
-struct Pending {
-    verdicts: Vec<UnitVerdict>,
-    learnt: Vec<MemoryPair>,
-    /// Texts that may be whole by now, by entry; with values where they are put together already.
-    touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
-    /// Texts that were translated from an earlier version, which is taken.
-    of_earlier: BTreeSet<(i64, String, u64)>,
-}
-
-/// A text at the version that it was sent of, and as it is now.
-struct Sent {
-    entry: StoredEntry,
-    then: Option<Shape>,
-    now: Option<Shape>,
-}
-
-/// Made-up blocks of a text, by block.
-type Pseudo = HashMap<(i64, String), BTreeMap<u32, Inline>>;
 
 impl Collector<'_> {
     /// Collects a file. One whose content was collected before is left alone, unless it is to be looked
@@ -392,127 +371,5 @@ impl Collector<'_> {
                 self.note(into, pending, tally)?;
             }
         }
-    }
-
-    /// A unit's text, at the version that it was sent of and now; none where the brief has dropped it.
-    fn sent(&self, unit: &BatchUnit) -> Result<Option<(Sent, BriefField)>, BatchError> {
-        let Some(field) = self.brief.fields.get(&unit.field) else { return Ok(None) };
-        let Some(entry) = self.store.entry_numbered(unit.entry)? else { return Ok(None) };
-        let shape = |fields: &diaporos_core::value::Record| {
-            let text = text_in(fields, &unit.field, &self.batch.from)?;
-            Some(Shape::of(field.form, text, &self.brief.protected))
-        };
-        let now = if entry.row.state == State::Gone { None } else { shape(&entry.row.fields) };
-        let then = if entry.row.version == unit.version {
-            now.clone()
-        } else {
-            self.store.version(unit.entry, unit.version)?.and_then(|content| shape(&content.fields))
-        };
-        Ok(Some((Sent { entry, then, now }, field.clone())))
-    }
-
-    /// What is wrong with a translation: what it goes back for, and what is told.
-    fn defects(
-        &self,
-        unit: &BatchUnit,
-        sent: &Sent,
-        field: &BriefField,
-        into: &LanguageTag,
-        target: &Inline,
-    ) -> (Vec<Defect>, Vec<Defect>) {
-        let at = (unit.block as usize).saturating_sub(1);
-        let in_place = |shape: &&Shape| {
-            let block = shape.blocks().get(at);
-            block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
-        };
-        match sent.then.as_ref().filter(in_place) {
-            Some(shape) => defects(self.brief, field, into, shape, at, target),
-            // What must not change is told otherwise now; the unit knows how it was sent.
-            None => {
-                let checker = checker(self.brief, into);
-                let found = checker.check(&unit.unit.source, &unit.unit.tags, unit.unit.context.limit, target);
-                found
-                    .into_iter()
-                    .partition(|defect| checker.policy(defect.check) == diaporos_core::translate::CheckPolicy::Reject)
-            }
-        }
-    }
-
-    /// Texts that are made up whole become values, for trying.
-    fn make_up(&mut self, into: &LanguageTag, pseudo: Pseudo, pending: &mut Pending) -> Result<(), BatchError> {
-        for ((entry, name), blocks) in pseudo {
-            let (Some(field), Some(entry)) = (self.brief.fields.get(&name), self.store.entry_numbered(entry)?) else {
-                continue;
-            };
-            let Some(source) = text_in(&entry.row.fields, &name, &self.batch.from) else { continue };
-            let texts = Texts::new(self.store, self.brief, &entry);
-            let shape = texts.shape(field, source);
-            let mut targets = known_blocks(&texts, (&name, field), &shape, into)?;
-            for (at, target) in blocks {
-                if let Some(place) = targets.get_mut((at as usize).saturating_sub(1)) {
-                    *place = Some(target);
-                }
-            }
-            if let Some(value) = joined(&shape, targets) {
-                let made_up = translation(self.brief, &name, into, source, value);
-                // To be looked at, wherever real ones go.
-                let made_up = Translation { is_pseudo: true, is_shown: true, ..made_up };
-                pending.touched.entry(entry.number).or_default().insert((name, into.clone()), vec![made_up]);
-            }
-        }
-        Ok(())
-    }
-
-    fn note(&mut self, into: &LanguageTag, pending: &mut Pending, tally: &mut CollectTally) -> Result<(), BatchError> {
-        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(pending);
-        // Known first, noted after: a unit that is noted as accepted is never without its text.
-        self.store.remember(&learnt, &self.batch.name, self.now)?;
-        for (entry, name, version) in of_earlier {
-            let given = self.of_earlier(entry, &name, version, into)?;
-            touched.entry(entry).or_default().entry((name, into.clone())).or_default().extend(given);
-        }
-        let mut values = Vec::new();
-        for (number, wanted) in touched {
-            let Some(entry) = self.store.entry_numbered(number)? else { continue };
-            values.push((number, complete(self.store, self.brief, &entry, &wanted)?));
-        }
-        tally.values += self.store.take_translations(self.batch.number, &values, self.now)? as u64;
-        Ok(self.store.note_units(&verdicts, self.now)?)
-    }
-
-    /// The translation of what a text said before, where there is none of what it says now.
-    fn of_earlier(
-        &self,
-        entry: i64,
-        name: &str,
-        version: u64,
-        into: &LanguageTag,
-    ) -> Result<Option<Translation>, BatchError> {
-        let (Some(field), Some(entry)) = (self.brief.fields.get(name), self.store.entry_numbered(entry)?) else {
-            return Ok(None);
-        };
-        let Some(then) = self.store.version(entry.number, version)? else { return Ok(None) };
-        let Some(said) = text_in(&then.fields, name, &self.batch.from) else { return Ok(None) };
-        let texts = Texts::new(self.store, self.brief, &entry);
-        if let Some(says) = text_in(&entry.row.fields, name, &self.batch.from)
-            && texts.freshness(name, says, into)? == Freshness::Fresh
-        {
-            return Ok(None);
-        }
-        let shape = texts.shape(field, said);
-        let targets = known_blocks(&texts, (name, field), &shape, into)?;
-        Ok(joined(&shape, targets).map(|value| translation(self.brief, name, into, said, value)))
-    }
-}
-
-impl Sent {
-    fn still_says(&self, source: &Inline) -> bool {
-        self.now.as_ref().is_some_and(|shape| shape.blocks().iter().any(|block| block.source == *source))
-    }
-}
-
-impl Pending {
-    fn touch(&mut self, unit: &BatchUnit, into: &LanguageTag) {
-        self.touched.entry(unit.entry).or_default().entry((unit.field.clone(), into.clone())).or_default();
     }
 }

@@ -1,0 +1,111 @@
+//! Keeping what was collected: translations first, then the texts that are whole by them, then how units
+//! stand; so that a collect that was killed is finished by the next.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use diaporos_core::translate::{Inline, MemoryPair};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchUnit, Translation, UnitVerdict};
+
+use super::{CollectTally, Collector};
+use crate::batch::BatchError;
+use crate::batch::complete::{complete, joined, known_blocks, translation};
+use crate::batch::texts::{Freshness, Texts, text_in};
+
+/// What waits to be noted.
+#[derive(Default)]
+pub(super) struct Pending {
+    pub(super) verdicts: Vec<UnitVerdict>,
+    pub(super) learnt: Vec<MemoryPair>,
+    /// Texts that may be whole by now, by entry; with values where they are put together already.
+    pub(super) touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
+    /// Texts that were translated from an earlier version, which is taken.
+    pub(super) of_earlier: BTreeSet<(i64, String, u64)>,
+}
+
+/// Made-up blocks of a text, by block.
+pub(super) type Pseudo = HashMap<(i64, String), BTreeMap<u32, Inline>>;
+
+impl Collector<'_> {
+    /// Texts that are made up whole become values, for trying.
+    pub(super) fn make_up(
+        &mut self,
+        into: &LanguageTag,
+        pseudo: Pseudo,
+        pending: &mut Pending,
+    ) -> Result<(), BatchError> {
+        for ((entry, name), blocks) in pseudo {
+            let (Some(field), Some(entry)) = (self.brief.fields.get(&name), self.store.entry_numbered(entry)?) else {
+                continue;
+            };
+            let Some(source) = text_in(&entry.row.fields, &name, &self.batch.from) else { continue };
+            let texts = Texts::new(self.store, self.brief, &entry);
+            let shape = texts.shape(field, source);
+            let mut targets = known_blocks(&texts, (&name, field), &shape, into)?;
+            for (at, target) in blocks {
+                if let Some(place) = targets.get_mut((at as usize).saturating_sub(1)) {
+                    *place = Some(target);
+                }
+            }
+            if let Some(value) = joined(&shape, targets) {
+                let made_up = translation(self.brief, &name, into, source, value);
+                // To be looked at, wherever real ones go.
+                let made_up = Translation { is_pseudo: true, is_shown: true, ..made_up };
+                pending.touched.entry(entry.number).or_default().insert((name, into.clone()), vec![made_up]);
+            }
+        }
+        Ok(())
+    }
+
+    pub(super) fn note(
+        &mut self,
+        into: &LanguageTag,
+        pending: &mut Pending,
+        tally: &mut CollectTally,
+    ) -> Result<(), BatchError> {
+        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(pending);
+        // Known first, noted after: a unit that is noted as accepted is never without its text.
+        self.store.remember(&learnt, &self.batch.name, self.now)?;
+        for (entry, name, version) in of_earlier {
+            let given = self.of_earlier(entry, &name, version, into)?;
+            touched.entry(entry).or_default().entry((name, into.clone())).or_default().extend(given);
+        }
+        let mut values = Vec::new();
+        for (number, wanted) in touched {
+            let Some(entry) = self.store.entry_numbered(number)? else { continue };
+            values.push((number, complete(self.store, self.brief, &entry, &wanted)?));
+        }
+        tally.values += self.store.take_translations(self.batch.number, &values, self.now)? as u64;
+        Ok(self.store.note_units(&verdicts, self.now)?)
+    }
+
+    /// The translation of what a text said before, where there is none of what it says now.
+    pub(super) fn of_earlier(
+        &self,
+        entry: i64,
+        name: &str,
+        version: u64,
+        into: &LanguageTag,
+    ) -> Result<Option<Translation>, BatchError> {
+        let (Some(field), Some(entry)) = (self.brief.fields.get(name), self.store.entry_numbered(entry)?) else {
+            return Ok(None);
+        };
+        let Some(then) = self.store.version(entry.number, version)? else { return Ok(None) };
+        let Some(said) = text_in(&then.fields, name, &self.batch.from) else { return Ok(None) };
+        let texts = Texts::new(self.store, self.brief, &entry);
+        if let Some(says) = text_in(&entry.row.fields, name, &self.batch.from)
+            && texts.freshness(name, says, into)? == Freshness::Fresh
+        {
+            return Ok(None);
+        }
+        let shape = texts.shape(field, said);
+        let targets = known_blocks(&texts, (name, field), &shape, into)?;
+        Ok(joined(&shape, targets).map(|value| translation(self.brief, name, into, said, value)))
+    }
+}
+
+impl Pending {
+    pub(super) fn touch(&mut self, unit: &BatchUnit, into: &LanguageTag) {
+        self.touched.entry(unit.entry).or_default().entry((unit.field.clone(), into.clone())).or_default();
+    }
+}

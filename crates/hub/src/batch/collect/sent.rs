@@ -1,0 +1,69 @@
+//! A unit against the text that it is of: at the version that was sent, and as it is now.
+
+use diaporos_core::plan::State;
+use diaporos_core::translate::{CheckPolicy, Defect, Inline, Shape};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchUnit, StoredEntry};
+
+use super::Collector;
+use crate::batch::BatchError;
+use crate::batch::complete::defects;
+use crate::batch::texts::{checker, text_in};
+use crate::config::BriefField;
+
+/// A text at the version that it was sent of, and as it is now.
+pub(super) struct Sent {
+    pub(super) entry: StoredEntry,
+    pub(super) then: Option<Shape>,
+    pub(super) now: Option<Shape>,
+}
+
+impl Collector<'_> {
+    /// A unit's text, at the version that it was sent of and now; none where the brief has dropped it.
+    pub(super) fn sent(&self, unit: &BatchUnit) -> Result<Option<(Sent, BriefField)>, BatchError> {
+        let Some(field) = self.brief.fields.get(&unit.field) else { return Ok(None) };
+        let Some(entry) = self.store.entry_numbered(unit.entry)? else { return Ok(None) };
+        let shape = |fields: &diaporos_core::value::Record| {
+            let text = text_in(fields, &unit.field, &self.batch.from)?;
+            Some(Shape::of(field.form, text, &self.brief.protected))
+        };
+        let now = if entry.row.state == State::Gone { None } else { shape(&entry.row.fields) };
+        let then = if entry.row.version == unit.version {
+            now.clone()
+        } else {
+            self.store.version(unit.entry, unit.version)?.and_then(|content| shape(&content.fields))
+        };
+        Ok(Some((Sent { entry, then, now }, field.clone())))
+    }
+
+    /// What is wrong with a translation: what it goes back for, and what is told.
+    pub(super) fn defects(
+        &self,
+        unit: &BatchUnit,
+        sent: &Sent,
+        field: &BriefField,
+        into: &LanguageTag,
+        target: &Inline,
+    ) -> (Vec<Defect>, Vec<Defect>) {
+        let at = (unit.block as usize).saturating_sub(1);
+        let in_place = |shape: &&Shape| {
+            let block = shape.blocks().get(at);
+            block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
+        };
+        match sent.then.as_ref().filter(in_place) {
+            Some(shape) => defects(self.brief, field, into, shape, at, target),
+            // What must not change is told otherwise now; the unit knows how it was sent.
+            None => {
+                let checker = checker(self.brief, into);
+                let found = checker.check(&unit.unit.source, &unit.unit.tags, unit.unit.context.limit, target);
+                found.into_iter().partition(|defect| checker.policy(defect.check) == CheckPolicy::Reject)
+            }
+        }
+    }
+}
+
+impl Sent {
+    pub(super) fn still_says(&self, source: &Inline) -> bool {
+        self.now.as_ref().is_some_and(|shape| shape.blocks().iter().any(|block| block.source == *source))
+    }
+}
