@@ -219,7 +219,7 @@ fn pseudo_translations_are_for_trying_only() {
     let hub = sent();
     hub.good(&["batch", "pseudo", "plants-1", "--in", "trial"]);
     let collected = hub.json(&["batch", "collect", "--from", "trial/plants-1.cy.pseudo.xlf"]);
-    assert_eq!((&collected["values"], &collected["rejected"]), (&5.into(), &0.into()), "{collected}");
+    assert_eq!((&collected["values"], &collected["made_up"]), (&5.into(), &5.into()), "{collected}");
     assert_eq!(text(&hub, "p-005", "common_name", "cy"), "⟦Óááķ Féŕñ⟧");
     assert_eq!(
         (&coverage(&hub, "cy")["out"], &coverage(&hub, "cy")["missing"]),

@@ -37,6 +37,8 @@ pub struct CollectTally {
     pub refused: u64,
     /// Not translated yet.
     pub waiting: u64,
+    /// Made up, for trying.
+    pub made_up: u64,
     /// Values that entries have now.
     pub values: u64,
 }
@@ -49,6 +51,7 @@ impl std::ops::AddAssign for CollectTally {
         self.outdated += other.outdated;
         self.refused += other.refused;
         self.waiting += other.waiting;
+        self.made_up += other.made_up;
         self.values += other.values;
     }
 }
@@ -209,6 +212,7 @@ impl Collector<'_> {
             return Ok(());
         };
         if survey.pseudo || is_pseudo(&target) {
+            tally.made_up += 1;
             let text = pseudo.entry((unit.entry, unit.field.clone())).or_default();
             text.insert(unit.block, target);
             return Ok(());

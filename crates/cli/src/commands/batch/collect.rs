@@ -207,7 +207,7 @@ impl Gathered {
     }
 
     fn end(mut self) -> Result<Exit, Failure> {
-        let CollectTally { accepted, unchanged, rejected, outdated, refused, waiting, values } = self.tally;
+        let CollectTally { accepted, unchanged, rejected, outdated, refused, waiting, made_up, values } = self.tally;
         let mut parts = Vec::new();
         let mut say = |count: u64, text: &str| {
             if count > 0 {
@@ -220,6 +220,7 @@ impl Gathered {
         say(outdated, "of texts that have changed since");
         say(refused, "left alone");
         say(waiting, "not translated yet");
+        say(made_up, "made up, for trying");
         let mut sentences = std::mem::take(&mut self.files);
         sentences.push(match parts.as_slice() {
             [] => "Nothing new came back".to_owned(),
@@ -238,7 +239,7 @@ impl Gathered {
         }
         let counts = json!({
             "accepted": accepted, "unchanged": unchanged, "rejected": rejected, "outdated": outdated, "refused": refused,
-            "waiting": waiting, "values": values, "files_refused": self.refused,
+            "waiting": waiting, "made_up": made_up, "values": values, "files_refused": self.refused,
         });
         let counts = counts.as_object().cloned().unwrap_or_default();
         self.sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;
