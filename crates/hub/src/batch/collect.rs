@@ -125,7 +125,8 @@ impl Collector<'_> {
         let mut pending = Pending::default();
         let mut pseudo = Pseudo::new();
         let mut failed = None;
-        let read = read_units(&mut *source.open()?, &mut |incoming| {
+        // Why it cannot be read on, where it cannot, the survey has found.
+        let _ = read_units(&mut *source.open()?, &mut |incoming| {
             let Incoming::Unit(returned) = incoming else { return Ok(()) };
             let done = self.unit(&survey, returned, (&mut tally, &mut pending, &mut pseudo), row);
             let done = done.and_then(|()| match pending.verdicts.len() + pending.learnt.len() {
@@ -139,11 +140,6 @@ impl Collector<'_> {
             })
         });
         if let Some(error) = failed {
-            return Err(error);
-        }
-        if let Err(error) = &read
-            && let Some(error) = BatchError::taker(error)
-        {
             return Err(error);
         }
         self.make_up(&survey.language, pseudo, &mut pending)?;

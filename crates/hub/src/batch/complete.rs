@@ -24,26 +24,12 @@ pub(super) fn known_blocks(
         let found = texts.store.known_translation(languages, &block.source, &place)?;
         // What was accepted for this very place, a person may have accepted in spite of a check.
         let passes = |(target, is_own): &(Inline, bool)| {
-            let mut rejected = rejecting(texts.brief, field, into, shape, at, target).into_iter();
+            let mut rejected = defects(texts.brief, field, into, shape, at, target).0.into_iter();
             rejected.all(|defect| *is_own && defect.check.can_be_waived())
         };
         known.push(found.filter(passes).map(|(target, _)| target));
     }
     Ok(known)
-}
-
-/// What stands in the way of a translation of a block: the defects for which it goes back.
-pub(super) fn rejecting(
-    brief: &Brief,
-    field: &BriefField,
-    into: &LanguageTag,
-    shape: &Shape,
-    at: usize,
-    target: &Inline,
-) -> Vec<Defect> {
-    let (mut rejected, _) = defects(brief, field, into, shape, at, target);
-    rejected.dedup();
-    rejected
 }
 
 /// The defects of a translation of a block: those for which it goes back, and those that are told.

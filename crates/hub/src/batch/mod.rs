@@ -13,7 +13,6 @@ mod progress;
 mod send;
 mod texts;
 
-use diaporos_core::translate::UnitsError;
 use diaporos_store::StoreError;
 use diaporos_systems::SystemError;
 
@@ -66,13 +65,5 @@ impl From<LookError> for BatchError {
 impl BatchError {
     fn file(file: &std::path::Path, reason: impl std::fmt::Display) -> BatchError {
         BatchError::File { file: file.display().to_string(), reason: reason.to_string() }
-    }
-
-    /// Whoever takes units failed for the store's sake; the rest is the file's own fault.
-    fn taker(error: &UnitsError) -> Option<BatchError> {
-        match error {
-            UnitsError::Taker(message) => Some(BatchError::Store(StoreError::Content(message.clone()))),
-            _ => None,
-        }
     }
 }

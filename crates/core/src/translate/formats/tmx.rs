@@ -37,8 +37,7 @@ impl<W: Write> TmxWriter<W> {
     ///
     /// # Errors
     /// Where writing fails.
-    pub fn begin(mut to: W, from: Option<&LanguageTag>) -> io::Result<TmxWriter<W>> {
-        to.flush()?;
+    pub fn begin(to: W, from: Option<&LanguageTag>) -> io::Result<TmxWriter<W>> {
         let mut xml = Xml::begin(to)?;
         xml.line(0)?;
         xml.start("tmx", &[("version", "1.4")])?;
