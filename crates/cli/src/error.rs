@@ -117,7 +117,7 @@ impl From<StoreError> for Failure {
                 .advise("give the lane with the new ends another name; what the old one delivered stays known"),
             StoreError::Migration { .. } | StoreError::Content(_) => Failure::failed(message)
                 .advise("the store in `.diaporos/` is damaged, or was altered by another program; put back a copy"),
-            StoreError::File { .. } | StoreError::Database(_) => Failure::failed(message),
+            StoreError::File { .. } | StoreError::Database(_) | StoreError::Looked(_) => Failure::failed(message),
         }
     }
 }

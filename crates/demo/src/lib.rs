@@ -5,7 +5,7 @@ mod agency;
 mod archive;
 mod bulletins;
 mod catalogue;
-mod fault;
+mod faults;
 mod server;
 mod translator;
 mod visitor_site;
@@ -16,7 +16,7 @@ use std::path::Path;
 pub use agency::{Agency, FileSlip, Slip, Spoilt};
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
-pub use fault::{Asked, Fault, Rule};
+pub use faults::{Annexe, Asked, Fault, PastTheEnd, Rule, Says};
 pub use server::StandIn;
 pub use visitor_site::VisitorSite;
 
@@ -47,6 +47,15 @@ pub const HUB_FILES: [(&str, &str); 7] = [
 pub async fn start_archive() -> io::Result<(StandIn, Archive)> {
     let archive = Archive::new();
     Ok((StandIn::start(archive::routes(archive.clone())).await?, archive))
+}
+
+/// The annexe, running by itself: a listing of so many packets that misbehaves as it is told.
+///
+/// # Errors
+/// Where no port can be had.
+pub async fn start_annexe(packets: u64) -> io::Result<(StandIn, Annexe)> {
+    let annexe = Annexe::new(packets);
+    Ok((StandIn::start(faults::annexe_routes(annexe.clone())).await?, annexe))
 }
 
 /// All stand-ins, running.

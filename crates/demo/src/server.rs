@@ -19,7 +19,7 @@ use futures::stream;
 use tokio::net::TcpListener;
 use tokio::task::JoinHandle;
 
-use crate::fault::{Asked, Fault, Rule, fault_for};
+use crate::faults::{Asked, Fault, Rule, fault_for};
 
 /// A stand-in, running until it is dropped.
 #[derive(Debug)]

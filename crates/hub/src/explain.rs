@@ -3,7 +3,7 @@
 use diaporos_core::lane::{Explanation, Mapped, explain as of_lane};
 use diaporos_core::plan::Hold;
 use diaporos_core::value::Address;
-use diaporos_store::{Standing, Store};
+use diaporos_store::{Standing, Store, StoreError};
 use jiff::Timestamp;
 
 use crate::config::{Config, ConfiguredLane};
@@ -46,12 +46,13 @@ pub fn explain<'a>(
     for lane in own {
         let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
         // Nothing of it has a translation to go back.
-        if lane.returns.is_some() && matches!(map(store, lane, &due, now).mapped, Mapped::Outside) {
+        if lane.returns.is_some() && matches!(map(store, lane, &due, now)?.mapped, Mapped::Outside) {
             continue;
         }
         let before = previous(&due.counterparts);
         let world = LaneWorld { store, lane };
-        let explanation = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));
+        let explained = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));
+        let explanation = explained.map_err(StoreError::from)?;
         let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
         let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);
         let taken_off = store.taken_off(&lane.lane.name, due.number)?;

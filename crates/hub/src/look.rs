@@ -176,7 +176,10 @@ pub fn value_for(program: &Program, slots: &Slots, row: &EntryRow, glance: Glanc
     program
         .evaluate(Sight { subject, world: glance.store, library: glance.library })
         .map(|evaluated| evaluated.value)
-        .map_err(|error| LookError::Expression { address: row.address.clone(), message: error.message })
+        .map_err(|error| match error.world {
+            Some(error) => LookError::Store(error.into()),
+            None => LookError::Expression { address: row.address.clone(), message: error.message },
+        })
 }
 
 /// Nulls come last; values of different kinds are ordered by kind, so that the order is total.

@@ -7,7 +7,7 @@ use diaporos_core::expr::Sight;
 use diaporos_core::lane;
 use diaporos_core::plan::{DocumentPlan, Existing};
 use diaporos_core::value::{Address, Value};
-use diaporos_store::Store;
+use diaporos_store::{Store, StoreError};
 use diaporos_systems::Write;
 use diaporos_systems::http::Request;
 use jiff::Timestamp;
@@ -27,7 +27,7 @@ pub fn preview(
     now: Timestamp,
 ) -> Result<Option<EntryPlan>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
-    let mapping = map(store, lane, &due, now);
+    let mapping = map(store, lane, &due, now)?;
     plan_entry(store, lane, due, mapping, &BTreeMap::new(), &mut HashMap::new()).map(Some)
 }
 
@@ -65,14 +65,15 @@ pub fn steps(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<
     let before = previous(&due.counterparts);
     let world = LaneWorld { store, lane };
     let fields = lane.lane.fields.iter();
-    Ok(Some(seen_by(lane, &due, before.as_ref(), |subject| {
+    let found: Result<_, StoreError> = seen_by(lane, &due, before.as_ref(), |subject| {
         let sight = Sight { subject, world: &world, library: &lane.lane.library };
-        let of = |(field, expression): (&String, &lane::FieldExpression)| {
-            let (steps, error) = lane::steps(expression, sight);
-            FieldSteps { field: field.clone(), steps, error }
+        let of = |(field, expression): (&String, &lane::FieldExpression)| -> Result<FieldSteps, StoreError> {
+            let (steps, error) = lane::steps(expression, sight)?;
+            Ok(FieldSteps { field: field.clone(), steps, error })
         };
         fields.map(of).collect()
-    })))
+    });
+    Ok(Some(found?))
 }
 
 /// What the destination holds now of each document of a plan: by its counterpart, or by its key;

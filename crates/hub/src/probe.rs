@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Answer, Client, Request};
-use diaporos_systems::{Ask, PageContent, Read, SystemError};
+use diaporos_systems::{Ask, Page, PageContent, Read, SystemError};
 use jiff::Timestamp;
 use url::{Host, Url};
 
@@ -100,20 +100,8 @@ impl Probe<'_> {
             match page {
                 Err(error) => self.row(format!("type {kind}"), Verdict::Bad, error.to_string()),
                 Ok(page) => {
-                    let (entries, problems) = match &page.content {
-                        PageContent::Same => (0, 0),
-                        PageContent::Entries { entries, problems, .. } => (entries.len(), problems.len()),
-                    };
-                    let total = page.total.map_or(String::new(), |total| format!(" of {total}"));
-                    let more = if page.next.is_some() { ", and there are more pages" } else { "" };
-                    let verdict = if problems > 0 { Verdict::Warning } else { Verdict::Good };
-                    let faulty = match &page.content {
-                        PageContent::Entries { problems, .. } if !problems.is_empty() => {
-                            format!("; {} cannot be read: {} {}", problems.len(), problems[0].item, problems[0].message)
-                        }
-                        _ => String::new(),
-                    };
-                    self.row(format!("type {kind}"), verdict, format!("{entries}{total} entries{more}{faulty}"));
+                    let (verdict, said) = first_page(&page);
+                    self.row(format!("type {kind}"), verdict, said);
                 }
             }
         }
@@ -310,4 +298,19 @@ impl Connector<'_> {
             SystemKind::Feed(_) | SystemKind::Files(_) | SystemKind::Ninjs(_) => Ok(None),
         }
     }
+}
+
+/// What the first page of a listing shows, and whether anything is wrong with it.
+fn first_page(page: &Page) -> (Verdict, String) {
+    let PageContent::Entries { entries, problems, mark } = &page.content else {
+        return (Verdict::Good, "0 entries".to_owned());
+    };
+    let total = mark.counts.total.map_or(String::new(), |total| format!(" of {total}"));
+    let more = if page.next.is_some() { ", and there are more pages" } else { "" };
+    let faulty =
+        problems.first().map(|first| format!("; {} cannot be read: {} {}", problems.len(), first.item, first.message));
+    let doubt = page.doubt.as_ref().map(|doubt| format!("; {doubt}"));
+    let verdict = if faulty.is_some() || doubt.is_some() { Verdict::Warning } else { Verdict::Good };
+    let said = [Some(format!("{}{total} entries{more}", entries.len())), faulty, doubt];
+    (verdict, said.into_iter().flatten().collect())
 }

@@ -60,10 +60,13 @@ pub fn reach(
     let due = Due { taken_off: false, ..due };
     let side = |state, fields: &diaporos_core::value::Record| {
         let entry = EntryRow { state, fields: fields.clone(), changed: change.at, ..due.entry.clone() };
-        map(store, lane, &Due { entry, ..due.clone() }, now).mapped
+        map(store, lane, &Due { entry, ..due.clone() }, now).map(|mapping| mapping.mapped)
     };
-    let after = side(change.state, &change.fields);
-    let before = change.before.as_ref().map_or(Mapped::Outside, |(state, fields)| side(*state, fields));
+    let after = side(change.state, &change.fields)?;
+    let before = match &change.before {
+        Some((state, fields)) => side(*state, fields)?,
+        None => Mapped::Outside,
+    };
     Ok(Some(match (before, after) {
         (Mapped::Outside, Mapped::Outside) => Reach::Outside,
         (_, Mapped::Outside) => Reach::Leaves,

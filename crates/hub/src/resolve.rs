@@ -82,7 +82,7 @@ pub async fn resolve(
         }
     }
     let due = with_itself(store, lane, due)?;
-    let mapping = map(store, lane, &due, now);
+    let mapping = map(store, lane, &due, now)?;
     let documents = match mapping.mapped {
         Mapped::Goes { documents, .. } => documents,
         _ => Vec::new(),

@@ -59,7 +59,7 @@ fn of_lane(lane: &ConfiguredLane, store: &Store, now: Timestamp) -> Result<Vec<M
         let Some(due) = store.look_at(&lane.lane.name, &address)? else {
             return Ok(std::ops::ControlFlow::Continue(()));
         };
-        match map(store, lane, &due, now).mapped {
+        match map(store, lane, &due, now)?.mapped {
             Mapped::Outside | Mapped::Goes { .. } => {}
             Mapped::Broken(messages) => count("require", &address, messages.join("; ")),
             Mapped::Faulty(faults) => {

@@ -151,7 +151,14 @@ fn map_lines(lane: &ConfiguredLane, reader: &LineReader<'_>, lines: &[(u64, &[u8
         let Line { address, state, values } = &line;
         let values: Vec<&Value> = values.iter().collect();
         let subject = Subject { address, state: *state, values: &values, now, previous: None };
-        match map_borrowed(&lane.lane, &lane.target, subject, &NoWorld, now).mapped {
+        let mapping = match map_borrowed(&lane.lane, &lane.target, subject, &NoWorld, now) {
+            Ok(mapping) => mapping,
+            Err(error) => {
+                part.told.push((*number, error.to_string()));
+                continue;
+            }
+        };
+        match mapping.mapped {
             Mapped::Outside => part.outside += 1,
             Mapped::Broken(messages) => part.told.push((*number, messages.join("; "))),
             Mapped::Faulty(faults) => part.told.push((*number, describe_faults(&faults).join("; "))),

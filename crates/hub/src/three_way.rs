@@ -81,7 +81,7 @@ pub async fn three_way(
 ) -> Result<Vec<ThreeWay>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(Vec::new()) };
     let due = with_itself(store, lane, due)?;
-    let documents = match map(store, lane, &due, now).mapped {
+    let documents = match map(store, lane, &due, now)?.mapped {
         Mapped::Goes { documents, .. } => documents,
         _ => Vec::new(),
     };

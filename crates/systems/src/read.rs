@@ -5,7 +5,7 @@ use diaporos_core::intake::{Incoming, Listing, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 
 use crate::SystemError;
 use crate::http::{Client, Request};
@@ -106,6 +106,15 @@ pub struct Manner {
     pub parts: Option<PartManner>,
     /// Whether only what changed can be asked for.
     pub since: bool,
+    /// How often everything is listed all the same, for what increments cannot show; never where none.
+    pub whole_every: Option<SignedDuration>,
+    /// Whether an item may hold several entries, or none, so that items and entries are not as many.
+    pub items_hold_entries: bool,
+    /// Whether pages that only repeat what was shown are the end of the listing, as where a source
+    /// gives its last page again when it is asked for more.
+    pub repeated_is_end: bool,
+    /// Whether the listing ends once as many items were shown as it says that it has.
+    pub total_is_end: bool,
     /// Whether a listing leaves fields out, which are asked for entry by entry.
     pub detail: bool,
     /// Whether the source lists what was deleted.
@@ -122,6 +131,10 @@ impl Manner {
             pages_apart: false,
             parts: None,
             since: false,
+            whole_every: None,
+            items_hold_entries: false,
+            repeated_is_end: false,
+            total_is_end: false,
             detail: false,
             deleted: false,
         }
@@ -142,8 +155,8 @@ pub struct Page {
     pub content: PageContent,
     /// Where the listing goes on; none at its end.
     pub next: Option<String>,
-    /// How many items the listing has in all, where the source says so.
-    pub total: Option<u64>,
+    /// What speaks against the listing being whole, as far as this page can tell.
+    pub doubt: Option<String>,
     /// The newest change on the page, as the source writes moments.
     pub newest: Option<String>,
     /// What a person should know of it, such as that it has moved for good.
@@ -154,7 +167,15 @@ impl Page {
     /// A page with nothing more to say.
     #[must_use]
     pub fn new(content: PageContent, next: Option<String>) -> Page {
-        Page { content, next, total: None, newest: None, note: None }
+        Page { content, next, doubt: None, newest: None, note: None }
+    }
+}
+
+impl Page {
+    /// A page past the last: nothing is on it, and nothing after it.
+    #[must_use]
+    pub fn nothing() -> Page {
+        Page::new(PageContent::Nothing, None)
     }
 }
 
@@ -163,6 +184,8 @@ impl Page {
 pub enum PageContent {
     /// What was on it before.
     Same,
+    /// There is no such page.
+    Nothing,
     /// These entries.
     Entries {
         /// The entries that could be read.
@@ -174,11 +197,27 @@ pub enum PageContent {
     },
 }
 
+impl Problem {
+    /// A problem with an item that does not say which entry it is.
+    #[must_use]
+    pub fn unnamed(item: impl Into<String>, message: impl Into<String>) -> Problem {
+        Problem { item: item.into(), id: None, message: message.into() }
+    }
+
+    /// A problem with an entry.
+    #[must_use]
+    pub fn of(id: &EntryId, message: impl Into<String>) -> Problem {
+        Problem { item: id.to_string(), id: Some(id.clone()), message: message.into() }
+    }
+}
+
 /// An item of a listing that could not be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Problem {
     /// The entry's id, or its place on the page.
     pub item: String,
+    /// The entry, where the item says which it is: it stays as it is known.
+    pub id: Option<EntryId>,
     /// What is wrong with it.
     pub message: String,
 }

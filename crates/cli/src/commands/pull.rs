@@ -119,6 +119,10 @@ fn summary(rows: &[PullRow]) -> Summary {
     } else {
         format!("{entries} pulled: {new} new, {changed} changed, {unchanged} unchanged, {gone} gone")
     };
+    let unread: u64 = rows.iter().filter(|row| row.complete).map(|row| row.problems.len() as u64).sum();
+    if unread > 0 {
+        sentence += &format!("; {} could not be read", counted(unread, "item", "items"));
+    }
     if failed > 0 {
         let what = counted(failed, "listing is", "listings are");
         sentence += &format!("; {what} not complete, and nothing was taken for gone there");
@@ -127,7 +131,7 @@ fn summary(rows: &[PullRow]) -> Summary {
 }
 
 fn exit(rows: &[PullRow]) -> Exit {
-    if rows.iter().all(|row| row.complete) {
+    if rows.iter().all(|row| row.complete && row.problems.is_empty()) {
         Exit::Done
     } else if rows.iter().any(|row| row.complete || row.tally.pulled > 0) {
         Exit::Partly

@@ -100,6 +100,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         store.end_run(run, &serde_json::Value::Object(summary.counts.clone()).to_string(), Context::now())?;
     }
     steps.end(summary)?;
+    let has_stopped = !stopped.is_empty();
     let all_stopped = stopped.len() == chosen.len() && !chosen.is_empty();
     let sent_nothing = tally == PushTally { unchanged: tally.unchanged, ..PushTally::default() };
     for (lane, error) in stopped {
@@ -109,7 +110,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         }
         failure.report(context);
     }
-    Ok(if tally.held + tally.failed > 0 || all_stopped { Exit::Partly } else { Exit::Done })
+    Ok(if tally.held + tally.failed > 0 || has_stopped { Exit::Partly } else { Exit::Done })
 }
 
 /// Whether something on a lane became due by what was pushed on another.

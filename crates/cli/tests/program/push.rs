@@ -217,3 +217,32 @@ fn the_ledger_tells_for_which_change_how_often_tried_and_how_to_send_it_again() 
     assert_eq!(hub.json(&["ledger"]).as_array().unwrap().len(), 0);
     assert_eq!(hub.json(&["push", "profiles"])["requests"], 0, "what was delivered is known all the same");
 }
+
+/// What cannot be looked up is not absent: no fallback is delivered in its place, by no command.
+#[test]
+fn a_store_that_is_damaged_where_a_reference_leads_stops_the_push() {
+    let hub = Hub::pushed();
+    hub.alter("diaporos.toml", "byline  = 'curator.full_name'", "byline  = 'curator.full_name ?? \"the gardens\"'");
+    let damage = rusqlite::Connection::open(hub.path().join(".diaporos/store.db")).unwrap();
+    let curators =
+        "entry IN (SELECT entry.id FROM entry JOIN entry_type ON entry_type.id = type WHERE name = 'curator')";
+    damage.execute(&format!("UPDATE version SET content = x'00' WHERE {curators}"), []).unwrap();
+    for command in [
+        &["push", "profiles"][..],
+        &["push", "profiles", "--dry-run"],
+        &["explain", "catalogue/plant-profile/p-002"],
+        &["preview", "profiles", "catalogue/plant-profile/p-002"],
+        &["preview", "profiles", "catalogue/plant-profile/p-002", "--steps"],
+        &["check", "--entries"],
+    ] {
+        let ran = hub.run(command);
+        assert!(
+            ran.code == Some(1) && ran.stderr.contains("the store"),
+            "{command:?} {:?} {}{}",
+            ran.code,
+            ran.stdout,
+            ran.stderr
+        );
+    }
+    assert_eq!(hub.writes(), 0);
+}

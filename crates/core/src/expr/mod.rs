@@ -16,7 +16,8 @@ pub mod types;
 pub use ast::Expression;
 pub use compile::{KnownFields, Program, Slots, Uses, compile, compile_function};
 pub use eval::{
-    Arguments, EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, is_true, lift,
+    Arguments, EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, WorldError, is_true,
+    lift,
 };
 pub use library::Library;
 pub use parse::{SyntaxError, parse};

@@ -2,9 +2,11 @@
 
 mod join;
 mod since;
+mod whole;
 
 pub use join::{Parts, join};
 pub use since::{from_when, later};
+pub use whole::{ListingCount, PageCounts, Shown};
 
 use crate::change::Fingerprint;
 use crate::plan::State;
@@ -52,13 +54,15 @@ pub struct PageMark {
     pub content: Fingerprint,
     /// Where the listing went on.
     pub next: Option<String>,
+    /// What it said of the listing.
+    pub counts: PageCounts,
 }
 
-/// How many entries may be taken for gone in one pull without being asked: a tenth of those that
-/// are known, or twenty, whichever is more.
+/// How many of those that are known may be taken for gone, or off a destination, at once without being
+/// asked: a tenth, or a third of few, but no more than twenty; one always may.
 #[must_use]
-pub fn gone_limit(known: u64) -> u64 {
-    (known / 10).max(20)
+pub fn removal_limit(known: u64) -> u64 {
+    (known / 10).max((known / 3).clamp(1, 20))
 }
 
 #[cfg(test)]
@@ -66,7 +70,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_limit_lets_a_small_source_change_and_stops_an_exodus() {
-        assert_eq!([0, 20, 199, 1_000].map(gone_limit), [20, 20, 20, 100]);
+    fn the_limit_lets_a_source_change_and_stops_an_exodus() {
+        assert_eq!([0, 1, 3, 8, 20, 46, 199, 1_000].map(removal_limit), [1, 1, 1, 2, 6, 15, 20, 100]);
     }
 }

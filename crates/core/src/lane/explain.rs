@@ -4,7 +4,7 @@ use jiff::Timestamp;
 
 use super::{FieldExpression, Lane};
 use crate::expr::ast::{Expression, Node, Operator};
-use crate::expr::{Sight, Subject, Trace, World, is_true};
+use crate::expr::{EvalError, Sight, Subject, Trace, World, WorldError, is_true};
 use crate::plan::State;
 use crate::value::Value;
 
@@ -48,11 +48,18 @@ pub struct Explanation {
 }
 
 /// Explains what the conditions of a lane say of an entry.
-#[must_use]
-pub fn explain(lane: &Lane, subject: Subject<'_>, world: &dyn World, now: Timestamp) -> Explanation {
+///
+/// # Errors
+/// Where other entries cannot be looked at.
+pub fn explain(
+    lane: &Lane,
+    subject: Subject<'_>,
+    world: &dyn World,
+    now: Timestamp,
+) -> Result<Explanation, WorldError> {
     let sight = Sight { subject: Subject { now, ..subject }, world, library: &lane.library };
     let when = match &lane.when {
-        Some(when) => ruling("when", None, when, sight),
+        Some(when) => ruling("when", None, when, sight)?,
         None => {
             let clause = Clause {
                 text: "state == \"live\"".to_owned(),
@@ -64,22 +71,28 @@ pub fn explain(lane: &Lane, subject: Subject<'_>, world: &dyn World, now: Timest
             Ruling { name: "when".to_owned(), holds, message: None, clauses: vec![clause] }
         }
     };
-    let rules = |rules: &[super::Rule]| {
+    let rules = |rules: &[super::Rule]| -> Result<Vec<Ruling>, WorldError> {
         rules.iter().map(|rule| ruling(&rule.name, Some(&rule.message), &rule.condition, sight)).collect()
     };
     let goes = if subject.state == State::Gone { Some(false) } else { when.holds.clone().ok() };
-    Explanation { goes, when, require: rules(&lane.require), protect: rules(&lane.protect) }
+    Ok(Explanation { goes, when, require: rules(&lane.require)?, protect: rules(&lane.protect)? })
 }
 
-fn ruling(name: &str, message: Option<&String>, condition: &FieldExpression, sight: Sight<'_>) -> Ruling {
+fn ruling(
+    name: &str,
+    message: Option<&String>,
+    condition: &FieldExpression,
+    sight: Sight<'_>,
+) -> Result<Ruling, WorldError> {
     let (value, trace) = condition.program.traced(sight);
-    let holds = match &value {
+    let holds = match value {
         Ok(found) => is_true(&found.value),
-        Err(error) => Err(error.message.clone()),
+        Err(EvalError { world: Some(error), .. }) => return Err(error),
+        Err(error) => Err(error.message),
     };
     let mut clauses = Vec::new();
     gather(&condition.tree, &condition.text, 0, &trace, &mut clauses);
-    Ruling { name: name.to_owned(), holds, message: message.cloned(), clauses }
+    Ok(Ruling { name: name.to_owned(), holds, message: message.cloned(), clauses })
 }
 
 /// `and`, `or` and `not` are gone into; anything else is one clause.
@@ -115,14 +128,21 @@ fn paths(tree: &Expression, text: &str, trace: &Trace, parts: &mut Vec<(String, 
     }
 }
 
-/// The value after every pipe of an expression, in order: the text up to there, and the value;
-/// and, at the end, why it goes no further, where it does not.
-#[must_use]
-pub fn steps(expression: &FieldExpression, sight: Sight<'_>) -> (Vec<(String, Option<Value>)>, Option<String>) {
+/// The value after every pipe of an expression, in order: the text up to there, and the value.
+pub type Steps = Vec<(String, Option<Value>)>;
+
+/// The value after every pipe of an expression, and why it goes no further, where it does not.
+///
+/// # Errors
+/// Where other entries cannot be looked at.
+pub fn steps(expression: &FieldExpression, sight: Sight<'_>) -> Result<(Steps, Option<String>), WorldError> {
     let (value, trace) = expression.program.traced(sight);
     let mut found = Vec::new();
     pipes(&expression.tree, &expression.text, &trace, &mut found);
-    (found, value.err().map(|error| error.message))
+    match value.err() {
+        Some(EvalError { world: Some(error), .. }) => Err(error),
+        error => Ok((found, error.map(|error| error.message))),
+    }
 }
 
 fn pipes(tree: &Expression, text: &str, trace: &Trace, found: &mut Vec<(String, Option<Value>)>) {

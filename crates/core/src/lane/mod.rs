@@ -18,7 +18,7 @@ use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
 pub use check::check_field;
 pub use coverage::{Coverage, coverage};
-pub use explain::{Clause, Explanation, Ruling, explain, steps};
+pub use explain::{Clause, Explanation, Ruling, Steps, explain, steps};
 pub use line::{Line, LineReader};
 pub use map::{Borrowed, Document, Fault, Mapped, Mapping, describe_faults, map_borrowed, map_entry};
 pub use target::{Documents, Target};

@@ -3,10 +3,10 @@
 use std::collections::BTreeSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, PageMark, gone_limit, join, later};
+use diaporos_core::intake::{Incoming, Listing, ListingCount, PageCounts, PageMark, Shown, join, later, removal_limit};
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, StoreError};
-use diaporos_systems::{Ask, Manner, PageContent, Read, SystemError};
+use diaporos_systems::{Ask, Manner, PageContent, Problem, Read, SystemError};
 use futures::StreamExt;
 use jiff::{SignedDuration, Timestamp};
 
@@ -21,6 +21,8 @@ const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(1);
 const MOST_PAGES: u32 = 200_000;
 /// Entries that are asked for one by one at a time.
 const DETAILS: usize = 8;
+/// How often a type is listed again in one pull, for what may have been missed.
+const FURTHER_LOOKS: u32 = 3;
 /// Entries put together from their languages at a time.
 const JOINED: u32 = 500;
 
@@ -47,6 +49,8 @@ pub(super) struct PullListing<'a, 'o> {
     newest: Option<String>,
     /// How many entries could not be read quite as they were meant, and the first of them.
     mended: (u64, Option<EntryId>),
+    /// What the pages said of the listing, and what speaks against it being whole.
+    count: ListingCount,
     began: Timestamp,
 }
 
@@ -58,31 +62,39 @@ impl<'a, 'o> PullListing<'a, 'o> {
         row: &'a mut PullRow,
     ) -> Self {
         let (manner, began) = (reader.manner(key.1), (office.clock)());
-        PullListing { office, key, reader, manner, row, seen: Seen::default(), newest: None, mended: (0, None), began }
+        let (seen, mended, count) = (Seen::default(), (0, None), ListingCount::default());
+        PullListing { office, key, reader, manner, row, seen, newest: None, mended, count, began }
     }
 
     pub(super) async fn run(&mut self) -> Result<(), Stopped> {
-        let since = match self.manner.since && !self.office.options.whole {
-            true => self.office.desk().store.newest(self.key)?,
-            false => None,
-        };
-        let listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
-        let whole = listed.is_ok() && self.row.problems.is_empty() && since.is_none();
-        let mut complete = whole && self.manner.listing == Listing::Complete;
-        let mut looked = Ok(());
-        if complete {
-            looked = self.look_again().await;
-            complete = looked.is_ok();
+        let since = self.since()?;
+        let mut listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
+        if listed.is_ok() {
+            listed = self.look_again(since.as_deref()).await;
         }
+        let against = self.count.speaks_against(self.shown());
+        let whole = listed.is_ok() && against.is_none() && since.is_none();
+        let mut complete = whole && self.manner.listing == Listing::Complete;
+        // An item that does not say which entry it is may be any of those that are missing.
+        let unknown = self.count.unnamed();
+        let missing = if complete && unknown > 0 { self.missing()? } else { 0 };
+        complete &= missing == 0;
         if self.manner.parts.is_some() {
             // What came in before a failure is put together all the same.
             self.join_parts(complete)?;
         }
         self.tell_mended();
         listed?;
-        looked?;
-        if let Some(problem) = self.row.problems.pop() {
-            return Err(Stopped::Listing(problem));
+        let (system, kind) = self.key;
+        if let Some(against) = against {
+            let end =
+                if since.is_none() { "nothing was taken for gone" } else { "the next pull asks for the same again" };
+            return Err(Stopped::Listing(format!("{system}/{kind}: the listing is not whole: {against}; {end}")));
+        }
+        if missing > 0 {
+            return Err(Stopped::Listing(format!(
+                "{system}/{kind}: {unknown} items could not be read and do not say which entries they are, so none of the {missing} that are missing was taken for gone"
+            )));
         }
         if complete {
             self.end()?;
@@ -92,8 +104,38 @@ impl<'a, 'o> PullListing<'a, 'o> {
             let now = (self.office.clock)();
             self.row.gone += self.office.desk().store.take_deleted(self.key, &ids, now)?;
         }
-        self.office.desk().store.end_pull(self.key, self.newest.as_deref())?;
+        let whole = whole.then_some(self.began);
+        self.office.desk().store.end_pull(self.key, self.newest.as_deref(), whole)?;
         Ok(())
+    }
+
+    /// From when on changes are asked for; nothing where everything is to be listed.
+    fn since(&self) -> Result<Option<String>, StoreError> {
+        if !self.manner.since || self.office.options.whole {
+            return Ok(None);
+        }
+        let office = self.office.desk();
+        if let Some(every) = self.manner.whole_every {
+            let whole = office.store.listed_whole(self.key)?;
+            if whole.is_none_or(|whole| self.began.duration_since(whole) >= every) {
+                return Ok(None);
+            }
+        }
+        office.store.newest(self.key)
+    }
+
+    /// What is held against the number of items that the source says it has.
+    fn shown(&self) -> Shown {
+        if self.manner.items_hold_entries { Shown::Items } else { Shown::Entries(self.seen.count()) }
+    }
+
+    /// How many entries, or languages of entries, the listing has not shown.
+    fn missing(&self) -> Result<u64, StoreError> {
+        let office = self.office.desk();
+        match self.manner.parts {
+            Some(_) => office.store.missing_parts(self.key, &self.seen),
+            None => office.store.missing(self.key, &self.seen),
+        }
     }
 
     /// Says that entries were mended, and where to see how.
@@ -145,16 +187,18 @@ impl<'a, 'o> PullListing<'a, 'o> {
         }
         let mut resumed = cursor.is_some();
         let mut visited = BTreeSet::new();
+        self.count = ListingCount::default();
         for _ in 0..MOST_PAGES {
             let next = match self.page(cursor.as_deref(), since).await {
                 // Where a listing was broken off may mean nothing any more: it is read from the start.
                 Err(Stopped::System(_)) if resumed => {
                     (cursor, self.seen, resumed) = (None, Seen::default(), false);
+                    self.count = ListingCount::default();
                     continue;
                 }
                 // One of several feeds that fails must not keep the others from being read.
                 Err(Stopped::System(error)) if self.reader.after(cursor.as_deref()).is_some() => {
-                    self.row.problems.push(error.to_string());
+                    self.count.doubt(error.to_string());
                     self.reader.after(cursor.as_deref())
                 }
                 result => result?,
@@ -195,48 +239,71 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let page = self.reader.page(ask, known.as_ref()).await?;
         self.row.notes.extend(page.note);
         let (system, kind) = self.key;
-        match page.content {
+        let shown = self.seen.count();
+        let mut unread = 0;
+        let counts = match page.content {
+            PageContent::Nothing => PageCounts::default(),
             PageContent::Same => {
                 let now = (self.office.clock)();
                 let tally = self.office.desk().store.take_as_before(self.key, &place, &mut self.seen, now)?;
                 if self.manner.parts.is_none() {
                     self.row.tally += tally;
                 }
+                known.map(|known| known.counts).unwrap_or_default()
             }
-            PageContent::Entries { entries, problems, mark } => {
-                let is_empty = entries.is_empty();
-                let mut problems: Vec<String> = problems
-                    .iter()
-                    .map(|problem| format!("{system}/{kind}: {} {}", problem.item, problem.message))
-                    .collect();
-                let shown = self.seen.count();
-                // A page with faults is read again next time, so that a mended profile sees it.
-                let mark = Some((place.as_str(), &mark)).filter(|_| problems.is_empty() && since.is_none());
+            PageContent::Entries { entries, mut problems, mark } => {
+                // A page with faults or doubts is read again next time, so that they are told again, and a
+                // mended profile sees it.
+                let counts = mark.counts;
+                let is_plain = problems.is_empty() && page.doubt.is_none() && since.is_none();
+                let mark = Some((place.as_str(), &mark)).filter(|_| is_plain);
                 self.take_in(entries, mark, &mut problems).await?;
-                let leads_nowhere = self.seen.count() == shown && !is_empty && problems.is_empty();
-                self.row.problems.append(&mut problems);
-                if leads_nowhere && page.next.is_some() && since.is_none() {
-                    return Err(Stopped::Listing(format!(
-                        "{system}: a page shows only entries that pages before it showed; does the source know the paging parameter? ({place})"
-                    )));
-                }
+                unread = self.keep_unread(&problems)?;
+                let told = |problem: &Problem| format!("{system}/{kind}: {} {}", problem.item, problem.message);
+                self.row.problems.extend(problems.iter().map(told));
+                counts
             }
+        };
+        self.count.page(counts, unread, self.seen.count() > shown || unread > 0);
+        page.doubt.into_iter().for_each(|doubt| self.count.doubt(doubt));
+        let mut next = page.next;
+        if self.count.goes_nowhere() && next.is_some() {
+            let known = self.count.turned_pages() || self.count.reaches_total(self.shown());
+            if !(self.manner.repeated_is_end && known) {
+                return Err(Stopped::Listing(format!(
+                    "{system}: a page shows only entries that pages before it showed; does the source know the paging parameter? ({place})"
+                )));
+            }
+            next = None;
+        }
+        if self.manner.total_is_end && self.count.reaches_total(self.shown()) {
+            next = None;
         }
         if let Some(newest) = page.newest {
             self.newest = Some(later(self.newest.take(), newest));
         }
         let entries = if self.manner.parts.is_some() { self.seen.count() } else { self.row.tally.pulled };
-        let event = Event::PageTaken { system: system.clone(), kind: kind.clone(), entries, total: page.total };
+        let event = Event::PageTaken { system: system.clone(), kind: kind.clone(), entries, total: counts.total };
         self.office.desk().listener.on(event);
         tracing::debug!(%system, %kind, place, entries, "page");
-        Ok(page.next)
+        Ok(next)
+    }
+
+    /// Keeps what is known of entries that were shown and could not be read. Gives how many items do not
+    /// say which entries they are.
+    fn keep_unread(&mut self, problems: &[Problem]) -> Result<u64, StoreError> {
+        let named: Vec<EntryId> = problems.iter().filter_map(|problem| problem.id.clone()).collect();
+        let in_parts = self.manner.parts.is_some();
+        let unknown = self.office.desk().store.see_unread(self.key, &named, in_parts, &mut self.seen)?;
+        self.count.unstored(unknown);
+        Ok((problems.len() - named.len()) as u64)
     }
 
     async fn take_in(
         &mut self,
         mut entries: Vec<Incoming>,
         mark: Option<(&str, &PageMark)>,
-        problems: &mut Vec<String>,
+        problems: &mut Vec<Problem>,
     ) -> Result<(), Stopped> {
         for entry in entries.iter().filter(|entry| !entry.notes.is_empty()) {
             self.mended.0 += 1;
@@ -259,8 +326,9 @@ impl<'a, 'o> PullListing<'a, 'o> {
         Ok(())
     }
 
-    /// Asks for the entries that changed, one by one, for the fields that the listing leaves out.
-    async fn details(&self, entries: Vec<Incoming>, problems: &mut Vec<String>) -> Vec<Incoming> {
+    /// Asks for the entries that changed, one by one, for the fields that the listing leaves out. One that
+    /// is listed and not there is no less listed: it stays as it is known.
+    async fn details(&self, entries: Vec<Incoming>, problems: &mut Vec<Problem>) -> Vec<Incoming> {
         let (reader, kind) = (self.reader, self.key.1);
         let asked = entries.into_iter().map(|entry| async move { (reader.detail(kind, &entry.id).await, entry) });
         let answers: Vec<_> = futures::stream::iter(asked).buffered(DETAILS).collect().await;
@@ -269,8 +337,11 @@ impl<'a, 'o> PullListing<'a, 'o> {
             match answer {
                 // The listing's revision is the one by which it is known next time.
                 Ok(Some(entry)) => whole.push(Incoming { revision: listed.revision, id: listed.id, ..entry }),
-                Ok(None) => {}
-                Err(error) => problems.push(error.to_string()),
+                Ok(None) => {
+                    problems
+                        .push(Problem::of(&listed.id, "is listed, and is not there when it is asked for by itself"));
+                }
+                Err(error) => problems.push(Problem::of(&listed.id, error.to_string())),
             }
         }
         whole
@@ -305,19 +376,41 @@ impl<'a, 'o> PullListing<'a, 'o> {
         Ok(())
     }
 
-    /// An item may be missed when others come or go while we read: what a listing lacks, an entry or
-    /// a language of one, is looked for in a second listing before it counts as gone.
-    async fn look_again(&mut self) -> Result<(), Stopped> {
-        let missing = match self.manner.parts {
-            Some(_) => self.office.desk().store.missing_parts(self.key, &self.seen)?,
-            None => self.office.desk().store.missing(self.key, &self.seen)?,
-        };
-        if !self.manner.items_move || missing == 0 || self.seen.count() == 0 {
+    /// An item may be missed when others come or go while we read. What a listing lacks, an entry or a
+    /// language of one, is looked for in a second listing before it counts as gone; and where later pulls
+    /// ask for changes alone, what was missed would never come, so that it is looked for as well.
+    async fn look_again(&mut self, since: Option<&str>) -> Result<(), Stopped> {
+        if !self.manner.items_move || !self.wants_another_look(since)? {
             return Ok(());
         }
-        tracing::debug!(system = %self.key.0, kind = %self.key.1, missing, "listing again before anything counts as gone");
+        for _ in 0..FURTHER_LOOKS {
+            if !self.another_look(since).await? {
+                return Ok(());
+            }
+        }
+        self.count.doubt("entries move from page to page faster than they can be read".to_owned());
+        Ok(())
+    }
+
+    fn wants_another_look(&self, since: Option<&str>) -> Result<bool, StoreError> {
+        if self.manner.since && self.count.pages() > 1 || self.count.speaks_against(self.shown()).is_some() {
+            return Ok(true);
+        }
+        Ok(since.is_none() && self.seen.count() > 0 && self.missing()? > 0)
+    }
+
+    /// Lists once more, and says whether that showed anything that was not seen before, or changed since.
+    async fn another_look(&mut self, since: Option<&str>) -> Result<bool, Stopped> {
+        tracing::debug!(system = %self.key.0, kind = %self.key.1, "listing again for what may have been missed");
         let first = (std::mem::take(&mut self.seen), std::mem::take(&mut self.row.tally));
-        let listed = self.list(None, false).await;
+        let told = std::mem::take(&mut self.row.problems);
+        let listed = self.list(since, false).await;
+        let again = std::mem::replace(&mut self.row.problems, told);
+        for problem in again {
+            if !self.row.problems.contains(&problem) {
+                self.row.problems.push(problem);
+            }
+        }
         let second = std::mem::replace(&mut self.row.tally, first.1);
         let shown = first.0.count();
         self.seen.add(&first.0);
@@ -330,10 +423,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
             tally.unchanged = tally.pulled.saturating_sub(tally.new + tally.changed);
         }
         listed?;
-        match self.row.problems.pop() {
-            Some(problem) => Err(Stopped::Listing(problem)),
-            None => Ok(()),
-        }
+        Ok(self.seen.count() > shown || second.changed > 0)
     }
 
     /// Takes what a whole listing did not show for gone, unless that is too much to believe.
@@ -342,7 +432,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let (system, kind) = self.key;
         let known = office.store.known(system, kind)?;
         let lists_nothing = self.seen.count() == 0 && known > 0;
-        let usual = if lists_nothing { 0 } else { gone_limit(known) };
+        let usual = if lists_nothing { 0 } else { removal_limit(known) };
         let most = self.office.options.allow_gone.unwrap_or(usual);
         let now = (self.office.clock)();
         match office.store.end_listing(self.key, &self.seen, most, (self.began, now))? {

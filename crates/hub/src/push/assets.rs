@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use diaporos_core::lane::{Document, Mapped};
 use diaporos_core::model::FieldKind;
 use diaporos_core::value::{EntryId, Record, Value};
-use diaporos_store::Store;
+use diaporos_store::{Store, StoreError};
 use diaporos_systems::asset::{Asset, Fetcher};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
@@ -19,19 +19,22 @@ use crate::config::ConfiguredLane;
 pub(super) type Found = BTreeMap<String, Result<(), SystemError>>;
 
 /// Puts in the place of each file's address what the destination calls it, as far as that is known.
-pub(crate) fn name_assets(store: &Store, lane: &ConfiguredLane, mapped: &mut Mapped) {
+///
+/// # Errors
+/// Where the store fails.
+pub(crate) fn name_assets(store: &Store, lane: &ConfiguredLane, mapped: &mut Mapped) -> Result<(), StoreError> {
     let fields = asset_fields(lane);
-    let Mapped::Goes { documents, .. } = mapped else { return };
+    let Mapped::Goes { documents, .. } = mapped else { return Ok(()) };
     if fields.is_empty() {
-        return;
+        return Ok(());
     }
     let system = &lane.lane.to.system;
     for Document { fields: values, .. } in documents {
-        for (name, value) in values.iter_mut().filter(|(name, _)| fields.contains(name.as_str())) {
-            let _ = name;
-            rename(value, &|url| store.asset_at(system, url).ok().flatten());
+        for (_, value) in values.iter_mut().filter(|(name, _)| fields.contains(name.as_str())) {
+            rename(value, &|url| store.asset_at(system, url))?;
         }
     }
+    Ok(())
 }
 
 /// The destination fields that are files.
@@ -53,14 +56,17 @@ fn address(value: &Value) -> Option<&str> {
     (text.starts_with("http://") || text.starts_with("https://")).then_some(text.as_str())
 }
 
-fn rename(value: &mut Value, known: &dyn Fn(&str) -> Option<EntryId>) {
+type KnownAsset<'a> = dyn Fn(&str) -> Result<Option<EntryId>, StoreError> + 'a;
+
+fn rename(value: &mut Value, known: &KnownAsset<'_>) -> Result<(), StoreError> {
     match value {
-        Value::List(items) => items.iter_mut().for_each(|item| rename(item, known)),
-        Value::Localised(by_language) => by_language.values_mut().for_each(|inner| rename(inner, known)),
+        Value::List(items) => items.iter_mut().try_for_each(|item| rename(item, known)),
+        Value::Localised(by_language) => by_language.values_mut().try_for_each(|inner| rename(inner, known)),
         value => {
-            if let Some(id) = address(value).and_then(known) {
+            if let Some(id) = address(value).map(known).transpose()?.flatten() {
                 *value = id.as_str().parse().map_or_else(|_| Value::from(id.as_str()), Value::Integer);
             }
+            Ok(())
         }
     }
 }

@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 
 use diaporos_core::lane::ReferencePolicy;
 use diaporos_core::plan::{Hold, HoldReason};
-use diaporos_store::{Due, Looking, OpenIntent, Standing, Verdict};
+use diaporos_store::{Due, Looking, OpenIntent, Standing, StoreError, Verdict};
 use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
@@ -99,9 +99,9 @@ impl Flow<'_, '_, '_> {
                 let now = (self.push.clock)();
                 let verify = self.options.verify && looking == Looking::There;
                 // Files first, since what they are called there goes into what refers to them.
-                let raw = due.iter().map(|due| map_as_it_is(self.push.store, lane, due, now).mapped);
-                let raw: Vec<_> =
-                    if writer.asset_fetcher(&lane.lane.to.kind).is_some() { raw.collect() } else { Vec::new() };
+                let raw = due.iter().map(|due| Ok(map_as_it_is(self.push.store, lane, due, now)?.mapped));
+                let takes_files = writer.asset_fetcher(&lane.lane.to.kind).is_some();
+                let raw = if takes_files { raw.collect::<Result<Vec<_>, StoreError>>()? } else { Vec::new() };
                 let addresses = referred(lane, raw.iter());
                 let dry_run = self.options.dry_run;
                 let assets = deliver_assets(self.push.store, lane, writer, addresses, (dry_run, now)).await?;
@@ -265,7 +265,8 @@ impl Flow<'_, '_, '_> {
             plan.count_as(verdict.standing, self.tally);
             rows.into_iter().for_each(&mut *self.row);
             // What was delivered beside it may have come or gone since it was looked at.
-            if verdict.standing == Standing::Delivered && !plan.looks.still_called_so(&world) {
+            // A store that cannot tell leaves it owed, for what was sent must be noted all the same.
+            if verdict.standing == Standing::Delivered && plan.looks.still_called_so(&world) != Ok(true) {
                 verdict.standing = Standing::Owed;
             }
             outcomes.extend(own);

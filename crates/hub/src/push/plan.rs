@@ -2,13 +2,15 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use diaporos_core::expr::{Looks, Referenced, Subject, World};
+use diaporos_core::expr::{Looks, Referenced, Subject, World, WorldError};
 use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
 use diaporos_core::plan::{
     Counterpart, DocumentPlan, Existing, Found as FoundThere, Hold, HoldReason, Order, Presence, Step, Wanted, decide,
 };
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Localised, Record, TypeName, Value};
-use diaporos_store::{Action, CounterpartRow, Delivered, Due, EntryRow, IntentRecord, Standing, Store, Verdict};
+use diaporos_store::{
+    Action, CounterpartRow, Delivered, Due, EntryRow, IntentRecord, Standing, Store, StoreError, Verdict,
+};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
@@ -59,42 +61,47 @@ pub(crate) struct LaneWorld<'a> {
 }
 
 impl World for LaneWorld<'_> {
-    fn follow(&self, address: &Address) -> Option<Referenced> {
+    fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {
         self.store.follow(address)
     }
 
-    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value {
-        self.store.called(address, |by| match lane {
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError> {
+        let called = self.store.called(address, |by| match lane {
             Some(lane) => by == lane.as_str(),
             None => self.lane.siblings.iter().any(|sibling| by == sibling.as_str()),
-        })
+        });
+        called.map_err(|error| WorldError(error.to_string()))
     }
 }
 
 /// Maps an entry on a lane.
-pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Mapping {
+///
+/// # Errors
+/// Where the store fails: what cannot be looked up is not absent.
+pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Result<Mapping, StoreError> {
     if due.taken_off {
-        return Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None };
+        return Ok(Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None });
     }
     if let Some(languages) = &lane.returns {
-        // A store that fails here fails again, and is told, where the entry is planned.
-        return map_returned(store, lane, languages, due).unwrap_or(Mapping {
-            mapped: Mapped::Outside,
-            looks: Looks::default(),
-            protected: None,
-        });
+        return map_returned(store, lane, languages, due);
     }
-    let mut mapping = map_as_it_is(store, lane, due, now);
-    name_assets(store, lane, &mut mapping.mapped);
-    mapping
+    let mut mapping = map_as_it_is(store, lane, due, now)?;
+    name_assets(store, lane, &mut mapping.mapped)?;
+    Ok(mapping)
 }
 
 /// Maps an entry, with the addresses of files as they are.
-pub(super) fn map_as_it_is(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Mapping {
+pub(super) fn map_as_it_is(
+    store: &Store,
+    lane: &ConfiguredLane,
+    due: &Due,
+    now: Timestamp,
+) -> Result<Mapping, StoreError> {
     let previous = previous(&due.counterparts);
-    seen_by(lane, due, previous.as_ref(), |subject| {
+    let mapping = seen_by(lane, due, previous.as_ref(), |subject| {
         map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
-    })
+    });
+    Ok(mapping?)
 }
 
 /// Hands over an entry as its lane's expressions see it; `now` is when it last changed.
@@ -148,19 +155,22 @@ pub(super) async fn plan_window(
     let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
     let mut unfit = HashMap::new();
     if assets.values().any(Result::is_err) {
-        due.retain(|due| match obstacle(lane, &map_as_it_is(store, lane, due, now).mapped, assets) {
-            None => true,
-            Some((true, error)) => {
-                unfit.insert(due.number, error.to_string());
-                true
+        let mut kept = Vec::with_capacity(due.len());
+        for due in due {
+            match obstacle(lane, &map_as_it_is(store, lane, &due, now)?.mapped, assets) {
+                None => kept.push(due),
+                Some((true, error)) => {
+                    unfit.insert(due.number, error.to_string());
+                    kept.push(due);
+                }
+                Some((false, error)) => {
+                    window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
+                }
             }
-            Some((false, error)) => {
-                window.unplanned.push(Unplanned { number: due.number, address: due.entry.address.clone(), error });
-                false
-            }
-        });
+        }
+        due = kept;
     }
-    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect();
+    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect::<Result<_, _>>()?;
     let mut questions = Vec::new();
     for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
         questions.extend(

@@ -1,17 +1,13 @@
 //! How much a push may take away without being asked.
 
+use diaporos_core::intake::removal_limit;
 use diaporos_store::Store;
 
 use super::PushError;
 use crate::config::ConfiguredLane;
 
-/// So many entries may always go.
-const ALWAYS: u64 = 20;
-/// And this part of those that are there.
-const PART: u64 = 10;
-
-/// Refuses a push that would take away more entries than go without being asked: a tenth of those
-/// that the lane has there, or 20, whichever is more, or as many as are allowed.
+/// Refuses a push that would take away more entries than go without being asked
+/// ([`removal_limit`] of those that the lane has there), or than are allowed.
 ///
 /// # Errors
 /// Where the store fails, or too many would go.
@@ -22,10 +18,10 @@ pub(super) fn ask_first(
     allowed: Option<u64>,
 ) -> Result<(), PushError> {
     // Nearly every push ends here, and has counted nothing.
-    if entries <= allowed.unwrap_or(ALWAYS) {
+    if entries <= allowed.unwrap_or(1) {
         return Ok(());
     }
     let there = store.entries_there(&lane.lane.name)?;
-    let limit = allowed.unwrap_or((there / PART).max(ALWAYS));
+    let limit = allowed.unwrap_or(removal_limit(there));
     if entries > limit { Err(PushError::Removals { entries, there, limit }) } else { Ok(()) }
 }

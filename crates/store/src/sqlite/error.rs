@@ -2,6 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
+use diaporos_core::expr::WorldError;
+
 /// A failure of the store. Nothing of the call that failed was kept.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
@@ -43,6 +45,9 @@ pub enum StoreError {
     /// Stored content cannot be read back.
     #[error("the store holds something that cannot be read: {0}")]
     Content(String),
+    /// The store failed while an expression looked at another entry.
+    #[error(transparent)]
+    Looked(#[from] WorldError),
     /// The database failed.
     #[error("the store failed: {0}")]
     Database(#[from] rusqlite::Error),

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::collections::HashSet;
 
-use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::intake::{Incoming, PageCounts, PageMark};
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -90,14 +90,16 @@ impl Store {
     /// Where the store fails.
     pub fn page_mark(&self, system: &SystemName, kind: &TypeName, place: &str) -> Result<Option<PageMark>, StoreError> {
         let mut find = self.connection.prepare_cached(
-            "SELECT etag, last_modified, content, next FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
+            "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
              WHERE system = ? AND name = ? AND place = ?",
         )?;
         let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
-            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?))
+            let count = |at| row.get::<_, Option<i64>>(at).map(|count| count.map(i64::unsigned_abs));
+            let counts = PageCounts { items: count(4)?.unwrap_or_default(), total: count(5)?, pages: count(6)? };
+            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts))
         });
-        let Some((etag, last_modified, content, next)) = row.optional()? else { return Ok(None) };
-        Ok(Some(PageMark { etag, last_modified, content: fingerprint(&content)?, next }))
+        let Some((etag, last_modified, content, next, counts)) = row.optional()? else { return Ok(None) };
+        Ok(Some(PageMark { etag, last_modified, content: fingerprint(&content)?, next, counts }))
     }
 
     /// Takes in a page whole: entries, versions, what they make owed, and the page's mark. Without
@@ -205,6 +207,34 @@ impl Store {
         }
         *entries = rest;
         Ok(tally)
+    }
+
+    /// Counts entries as seen that were shown and could not be read: they stay as they are known. Gives
+    /// how many of them are not known at all.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn see_unread(
+        &self,
+        (system, kind): (&SystemName, &TypeName),
+        ids: &[EntryId],
+        in_parts: bool,
+        seen: &mut Seen,
+    ) -> Result<u64, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut find = self.connection.prepare_cached(if in_parts {
+            "SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ? AND source_id = ?"
+        } else {
+            "SELECT id FROM entry WHERE type = ? AND source_id = ? AND state <> 'gone'"
+        })?;
+        let mut unknown = 0;
+        for id in ids {
+            let known = find.query_map(params![number, id.as_str()], |row| row.get::<_, i64>(0))?;
+            let known = known.collect::<Result<Vec<i64>, _>>()?;
+            unknown += u64::from(known.is_empty());
+            seen.0.extend(known.into_iter().map(i64::unsigned_abs));
+        }
+        Ok(unknown)
     }
 
     /// Takes entries for gone because their source says so, and tells how many were not before.
@@ -317,7 +347,11 @@ pub(super) fn keep_mark(
     on_page: &Seen,
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+    let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
+    let PageCounts { items, total, pages } = mark.counts;
+    let mut keep =
+        connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?;
+    keep.execute(params![
         kind,
         place,
         mark.etag,
@@ -325,7 +359,10 @@ pub(super) fn keep_mark(
         mark.content.as_bytes(),
         mark.next,
         on_page.bytes()?,
-        millis(now)
+        millis(now),
+        count(items),
+        total.map(count),
+        pages.map(count)
     ])?;
     Ok(())
 }

@@ -6,13 +6,14 @@ use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 use super::StoreError;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 6] = [
+const MIGRATIONS: [&str; 7] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
     include_str!("../../migrations/0004_apart.sql"),
     include_str!("../../migrations/0005_asset.sql"),
     include_str!("../../migrations/0006_batch.sql"),
+    include_str!("../../migrations/0007_whole.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

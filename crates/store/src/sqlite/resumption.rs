@@ -5,6 +5,7 @@ use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, params};
 
+use super::row::{millis, moment};
 use super::{Seen, Store, StoreError};
 
 /// Where a listing that was broken off goes on.
@@ -25,6 +26,17 @@ impl Store {
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self.connection.prepare_cached("SELECT newest FROM pull_state WHERE type = ?")?;
         Ok(find.query_row([number], |row| row.get(0)).optional()?.flatten())
+    }
+
+    /// When all entries of a type were last listed, from the first page to the last.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn listed_whole(&self, (system, kind): (&SystemName, &TypeName)) -> Result<Option<Timestamp>, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut find = self.connection.prepare_cached("SELECT whole_at FROM pull_state WHERE type = ?")?;
+        let at: Option<i64> = find.query_row([number], |row| row.get(0)).optional()?.flatten();
+        at.map(moment).transpose()
     }
 
     /// Where a listing that was broken off no earlier than `since` goes on; none where it was read
@@ -85,7 +97,8 @@ impl Store {
         Ok(())
     }
 
-    /// Ends a pull of a type: its listing came to its end, and told of changes up to `newest`.
+    /// Ends a pull of a type: its listing came to its end, and told of changes up to `newest`; where it
+    /// was one of everything, `whole` is when it began.
     ///
     /// # Errors
     /// Where the store fails.
@@ -93,14 +106,15 @@ impl Store {
         &mut self,
         (system, kind): (&SystemName, &TypeName),
         newest: Option<&str>,
+        whole: Option<Timestamp>,
     ) -> Result<(), StoreError> {
         let number = Self::type_number(&self.connection, system, kind)?;
         self.connection
             .prepare_cached(
-                "INSERT INTO pull_state (type, newest) VALUES (?1, ?2)
-                 ON CONFLICT DO UPDATE SET newest = coalesce(?2, newest)",
+                "INSERT INTO pull_state (type, newest, whole_at) VALUES (?1, ?2, ?3)
+                 ON CONFLICT DO UPDATE SET newest = coalesce(?2, newest), whole_at = coalesce(?3, whole_at)",
             )?
-            .execute(params![number, newest])?;
+            .execute(params![number, newest, whole.map(millis)])?;
         Ok(())
     }
 }

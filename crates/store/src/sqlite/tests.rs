@@ -1,7 +1,7 @@
 use std::path::PathBuf;
 
 use diaporos_core::change::{Apart, fingerprint};
-use diaporos_core::intake::{Incoming, PageMark};
+use diaporos_core::intake::{Incoming, PageCounts, PageMark};
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::plan::{Counterpart, Presence, State};
 use diaporos_core::value::{Address, EntryId, LaneName, Record, Revision, SystemName, TypeName, Value};
@@ -203,7 +203,13 @@ fn a_listing_without_what_was_there_takes_it_for_gone_up_to_the_limit() {
 fn a_page_that_is_known_again_counts_its_entries() {
     let mut bench = Bench::new();
     let entries = [incoming("1", "Fern", State::Live), incoming("2", "Moss", State::Live)];
-    let mark = PageMark { etag: Some("x".into()), last_modified: None, content: entries[0].fingerprint, next: None };
+    let mark = PageMark {
+        etag: Some("x".into()),
+        last_modified: None,
+        content: entries[0].fingerprint,
+        next: None,
+        counts: PageCounts::default(),
+    };
     let key = (&bench.system, &bench.kind);
     bench.store.take_in(key, &entries, Some(("page 1", &mark)), &mut Seen::default(), at(1)).unwrap();
     assert_eq!(bench.store.page_mark(&bench.system, &bench.kind, "page 1").unwrap(), Some(mark));
@@ -307,9 +313,9 @@ fn a_listing_goes_on_where_it_was_for_a_time_and_read_the_same_way() {
     assert_eq!(resumed(&bench.store, this_way, 50), Some(("page 2".to_owned(), 1)));
     assert_eq!(resumed(&bench.store, other_way, 50), None, "another profile may mean other pages");
     assert_eq!(resumed(&bench.store, this_way, 101), None, "too long ago");
-    bench.store.end_pull(key, Some("2026-05-01")).unwrap();
+    bench.store.end_pull(key, Some("2026-05-01"), None).unwrap();
     assert_eq!(bench.store.newest(key).unwrap().as_deref(), Some("2026-05-01"));
-    bench.store.end_pull(key, None).unwrap();
+    bench.store.end_pull(key, None, None).unwrap();
     assert_eq!(bench.store.newest(key).unwrap().as_deref(), Some("2026-05-01"), "a pull without changes moves nothing");
     bench.store.forget_resumption(key).unwrap();
     assert_eq!(resumed(&bench.store, this_way, 50), None);

@@ -59,7 +59,7 @@ impl Decoder<'_> {
 
     /// Reads an item, which came as `raw`, or says what is wrong with it.
     pub(crate) fn incoming(&self, place: &str, item: &Json, raw: String) -> Result<Incoming, Problem> {
-        let problem = |item: &str, message: String| Problem { item: item.to_owned(), message };
+        let problem = |item: &str, message: String| Problem::unnamed(item, message);
         let opened;
         let item = if self.read.embedded.is_empty() {
             item
@@ -74,7 +74,7 @@ impl Decoder<'_> {
                 EntryId::new(place).map_err(|error| problem(place, format!("its name cannot be an id: {error}")))?
             }
         };
-        let named = |message: String| problem(id.as_str(), message);
+        let named = |message: String| Problem::of(&id, message);
         let state = self.state(item).map_err(named)?;
         let part = match &self.read.parts {
             None => None,

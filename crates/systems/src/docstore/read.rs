@@ -2,7 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::intake::{Listing, PageCounts, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use serde_json::Value as Json;
@@ -12,7 +12,7 @@ use super::Database;
 use crate::decode::{Decoder, LanguageCodes};
 use crate::http::{Client, Credential, Limits, Method, Request};
 use crate::profile::{Profile, ReadType};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
+use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
 
 /// Changes of one page.
 const CHANGES_A_PAGE: usize = 200;
@@ -136,12 +136,13 @@ impl Read for DocstoreReader {
                     }
                     entries.push(entry);
                 }
-                Err(Problem { item, message }) => problems.push(Problem { item, message }),
+                Err(problem) => problems.push(problem),
             }
         }
         let next = (results.len() >= CHANGES_A_PAGE && from != Some(last.as_str())).then(|| last.clone());
         let content = fingerprint_bytes("changes", last.as_bytes());
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
+        let counts = PageCounts::default();
+        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
         let newest = next.is_none().then_some(last);
         Ok(Page { newest, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
     }

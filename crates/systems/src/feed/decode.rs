@@ -47,10 +47,9 @@ pub(crate) fn decode(
         }
         let id = format!("{}/{}", source.name, stable_id(item, &fields));
         match EntryId::new(id) {
-            Err(error) => decoded.problems.push(Problem {
-                item: format!("item {}", place + 1),
-                message: format!("its id cannot be used: {error}"),
-            }),
+            Err(error) => decoded
+                .problems
+                .push(Problem::unnamed(format!("item {}", place + 1), format!("its id cannot be used: {error}"))),
             Ok(id) => {
                 let value = Value::Record(fields);
                 let fingerprint = fingerprint(&value);

@@ -67,7 +67,7 @@ impl Document {
 }
 
 fn problem(number: usize, message: &str) -> Problem {
-    Problem { item: format!("item {}", number + 1), message: message.to_owned() }
+    Problem::unnamed(format!("item {}", number + 1), message)
 }
 
 fn parse(text: &str) -> Result<Feed, String> {
@@ -89,7 +89,7 @@ fn read_xml(text: &str) -> Result<Document, String> {
             let mut document = Document::one_by_one(&error, documents)?;
             if pieces.breaks_off {
                 let message = format!("breaks off ({error}); what stands whole before that was read");
-                document.problems.push(Problem { item: "the document".to_owned(), message });
+                document.problems.push(Problem::unnamed("the document", message));
             }
             Ok(document)
         }

@@ -10,7 +10,7 @@ mod opml;
 #[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
 
-use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::intake::{Listing, PageCounts, PageMark};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use std::time::Duration;
@@ -242,7 +242,7 @@ impl Read for Feeds {
             Some(url) => Some(Place { feed: place.feed, page: place.page + 1, url: Some(url) }.write()),
             None => other_feed,
         };
-        let mark = answer.mark(content, next.clone());
+        let mark = answer.mark(content, next.clone(), PageCounts::default());
         let note = answer.moved.map(|url| {
             format!("the feed `{}` has moved for good to {}; change its address", source.name, shown_url(&url))
         });

@@ -18,15 +18,15 @@ use std::sync::OnceLock;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, PageMark};
+use diaporos_core::intake::{Incoming, Listing, PageCounts, PageMark};
 use diaporos_core::model::Model;
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use indexmap::IndexMap;
 use rayon::prelude::*;
 use serde_json::Value as Json;
 
 use crate::decode::{Decoder, LanguageCodes, SHARE};
-use crate::profile::{Profile, ReadType};
+use crate::profile::{Id, Profile, ReadType};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, Problem, Read, SystemError};
 pub use find::check_pattern;
 use form::{Form, WholeForm};
@@ -196,19 +196,19 @@ impl FilesReader {
             match bytes {
                 Bytes::Whole(form, bytes) => match form::parse(form, &bytes) {
                     Ok(json) => take(&decoder, &name, &json, &bytes, &mut taken),
-                    Err(message) => taken.problems.push(Problem { item: file, message }),
+                    Err(message) => taken.problems.push(name.unreadable(&decoder, message)),
                 },
                 Bytes::Piece(piece) => {
                     let read = |(line, item, raw): lines::Line| match item {
                         Ok(json) => read_item(&decoder, (&name.item(line), raw), &name, &json),
-                        Err(message) => Err(Problem { item: format!("{file}, line {line}"), message }),
+                        Err(message) => Err(Problem::unnamed(format!("{file}, line {line}"), message)),
                     };
                     let lines = piece.lines().into_par_iter().with_min_len(SHARE);
                     lines.map(read).collect::<Vec<_>>().into_iter().for_each(|read| taken.add(read));
                 }
                 Bytes::OfNoForm => {
                     let message = "its ending tells no form that is read: json, jsonl, csv, xml, md".to_owned();
-                    taken.problems.push(Problem { item: file, message });
+                    taken.problems.push(name.unreadable(&decoder, message));
                 }
             }
         }
@@ -243,6 +243,13 @@ impl FileName {
         FileName { file: file.to_owned(), stem: stem.to_owned(), language }
     }
 
+    /// A file that cannot be read. Where it holds one entry that is called after it, that one is known.
+    fn unreadable(&self, decoder: &Decoder<'_>, message: impl Into<String>) -> Problem {
+        let is_alone = matches!(decoder.read.id, Id::File) && !decoder.read.items.as_str().contains('*');
+        let id = EntryId::new(self.stem.clone()).ok().filter(|_| is_alone);
+        Problem { item: self.file.clone(), id, message: message.into() }
+    }
+
     fn item(&self, number: u64) -> String {
         format!("{}/{number}", self.stem)
     }
@@ -269,10 +276,8 @@ fn read_item(
     let in_file = |problem: Problem| Problem { item: format!("{} in {}", problem.item, name.file), ..problem };
     let mut entry = decoder.incoming(id, item, raw).map_err(in_file)?;
     if let Some(code) = &name.language {
-        let tag = decoder.languages.tag(code).map_err(|error| Problem {
-            item: name.file.clone(),
-            message: format!("its name cannot be read: {error}"),
-        })?;
+        let unknown = |error| name.unreadable(decoder, format!("its name cannot be read: {error}"));
+        let tag = decoder.languages.tag(code).map_err(unknown)?;
         entry.part = Some(tag);
     }
     Ok(entry)
@@ -304,7 +309,8 @@ impl Read for FilesReader {
         if known.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
+        let counts = PageCounts::default();
+        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
         let Taken { entries, problems } = self.take(ask.kind, gathered)?;
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }

@@ -65,14 +65,15 @@ impl WholeFiles {
                 Some(Form::Whole(form)) => form::parse(form, &bytes),
                 _ => Err("its ending tells no form that is read here: json, xml, md".to_owned()),
             };
+            let name = FileName::new(&file, read);
             match parsed {
                 Ok(mut json) => {
                     if let Json::Object(members) = &mut json {
                         members.extend(properties);
                     }
-                    take(&decoder, &FileName::new(&file, read), &json, &bytes, &mut taken);
+                    take(&decoder, &name, &json, &bytes, &mut taken);
                 }
-                Err(message) => taken.problems.push(Problem { item: file, message }),
+                Err(message) => taken.problems.push(name.unreadable(&decoder, message)),
             }
         }
         (taken.entries, taken.problems)

@@ -26,13 +26,13 @@ impl AnswerErrors {
         self.errors.first().map(|(said, _)| said.as_str())
     }
 
-    /// The items that errors lead into, with what is said of each.
-    pub(super) fn of_items(&self, answer: &Json, items: &Query) -> Vec<(Json, String)> {
+    /// The items that errors lead into, each with its place and what is said of it.
+    pub(super) fn of_items(&self, answer: &Json, items: &Query) -> Vec<(Json, String, String)> {
         let places = items.pointers(answer);
         let about = |(said, path): &(String, Option<String>)| {
             let path = path.as_ref()?;
             let place = places.iter().find(|place| leads_into(path, place))?;
-            Some((answer.pointer(place)?.clone(), format!("came with an error: {said}")))
+            Some((answer.pointer(place)?.clone(), place.clone(), format!("came with an error: {said}")))
         };
         self.errors.iter().filter_map(about).collect()
     }
@@ -75,7 +75,9 @@ mod tests {
         });
         let items = Query::parse("$.data.plants.edges[*].node");
         let errors = AnswerErrors::read(&answer);
-        assert_eq!(errors.of_items(&answer, &items), [(json!({ "id": 2 }), "came with an error: no name".to_owned())]);
+        let expected =
+            (json!({ "id": 2 }), "/data/plants/edges/1/node".to_owned(), "came with an error: no name".to_owned());
+        assert_eq!(errors.of_items(&answer, &items), [expected]);
         assert_eq!(errors.elsewhere(&answer, &items), Some("slow"));
         assert_eq!(errors.first(), Some("no name"));
     }

@@ -3,23 +3,25 @@
 mod errors;
 mod introspect;
 
+use std::collections::BTreeSet;
+
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::intake::{Listing, PageCounts, PageMark, from_when, later};
 use diaporos_core::model::Model;
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{EntryId, SystemName, TypeName};
 use indexmap::IndexMap;
 use serde_json::{Map, Value as Json, json};
 use url::Url;
 
-use crate::decode::{Decoder, LanguageCodes};
-use crate::http::{Body, Client, Credential, Limits, Method, Request, shown_url};
-use crate::profile::{Paging, Profile, ReadType, Style, scalar_text};
+use crate::decode::{Decoder, LanguageCodes, id_at};
+use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request, shown_url};
+use crate::profile::{Paging, Profile, Query, ReadType, Style, scalar_text};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
 use errors::AnswerErrors;
 
 /// Raised when answers come to be read otherwise, so that unchanged ones are read anew.
-const SCHEME: &str = "graphql 1";
+const SCHEME: &str = "graphql 2";
 
 /// Reads a GraphQL system by its profile and queries.
 #[derive(Debug)]
@@ -66,27 +68,55 @@ impl GraphqlReader {
         self.profile.read_type(kind).map_err(error)
     }
 
-    fn request(&self, read: &ReadType, cursor: Option<&str>) -> Request {
-        let mut variables: Map<String, Json> = read.variables.clone();
-        if let Some(size) = &read.paging.size {
+    /// The request for a page. `since` is a moment from which changes are asked for.
+    fn request(&self, read: &ReadType, cursor: Option<&str>, since: Option<&str>) -> Request {
+        let mut variables = read.variables.clone();
+        if let (Some(known), Some(moment)) = (&read.since, since) {
+            variables.insert(known.parameter.clone(), from_when(moment, known.overlap).into());
+        }
+        self.query(&read.list, &read.paging, variables, cursor)
+    }
+
+    fn query(&self, file: &str, paging: &Paging, mut variables: Map<String, Json>, cursor: Option<&str>) -> Request {
+        if let Some(size) = &paging.size {
             variables.insert(size.parameter.clone(), size.items.into());
         }
-        if let (Style::Connection { variable, .. }, Some(cursor)) = (&read.paging.style, cursor) {
-            variables.insert(variable.clone(), cursor.into());
+        if let (Style::Connection { variable, .. }, Some(cursor)) = (&paging.style, cursor) {
+            // As it was given: a number goes back as a number.
+            variables.insert(variable.clone(), serde_json::from_str(cursor).unwrap_or_else(|_| cursor.into()));
         }
-        let query = self.queries.get(&read.list).map(String::as_str).unwrap_or_default();
+        let query = self.queries.get(file).map(String::as_str).unwrap_or_default();
         let mut request = self.client.request(Method::Post, self.url.clone());
         request.body = Some(Body::json(json!({ "query": query, "variables": variables })));
         request
     }
+
+    /// The answer to a query, with the errors in it.
+    async fn answer(&self, request: &Request) -> Result<(Answer, Json, AnswerErrors), SystemError> {
+        let answer = self.client.read(request).await?;
+        let wrong = |kind| self.client.error(request, kind);
+        let json = answer.json().map_err(wrong)?;
+        let errors = AnswerErrors::read(&json);
+        if json.get("data").is_none_or(Json::is_null) {
+            let said = errors.first().unwrap_or("it has neither `data` nor `errors`");
+            return Err(wrong(ErrorKind::Content(format!("the query was not answered: {said}"))));
+        }
+        Ok((answer, json, errors))
+    }
 }
 
 /// Where a connection goes on: it is followed while it says that there is more, and never counted.
-fn next(paging: &Paging, answer: &Json) -> Option<String> {
-    let Style::Connection { at, .. } = &paging.style else { return None };
-    let info = at.first(answer)?;
-    let more = info.get("hasNextPage").and_then(Json::as_bool).unwrap_or(false);
-    info.get("endCursor").filter(|_| more).and_then(scalar_text)
+/// A cursor is kept as JSON, for it may be a number.
+fn next(paging: &Paging, answer: &Json) -> Result<Option<String>, String> {
+    let Style::Connection { at, .. } = &paging.style else { return Ok(None) };
+    let info = at.first(answer).ok_or_else(|| format!("the answer has no page information at `{}`", at.as_str()))?;
+    if !info.get("hasNextPage").and_then(Json::as_bool).unwrap_or(false) {
+        return Ok(None);
+    }
+    let cursor = info.get("endCursor").filter(|cursor| scalar_text(cursor).is_some());
+    cursor
+        .map(|cursor| Some(cursor.to_string()))
+        .ok_or_else(|| "it says `hasNextPage`, and gives no `endCursor`".to_owned())
 }
 
 #[async_trait]
@@ -101,7 +131,7 @@ impl Read for GraphqlReader {
 
     fn first_requests(&self) -> Vec<Request> {
         let types = self.types();
-        types.iter().filter_map(|kind| Some(self.request(self.read_type(kind).ok()?, None))).collect()
+        types.iter().filter_map(|kind| Some(self.request(self.read_type(kind).ok()?, None, None))).collect()
     }
 
     fn client(&self) -> Option<&Client> {
@@ -127,47 +157,99 @@ impl Read for GraphqlReader {
         let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
         let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
         let parts = read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() });
-        Manner { parts, items_move: read.paging.has_pages(), ..Manner::plain(listing) }
+        Manner {
+            parts,
+            items_move: read.paging.has_pages(),
+            since: read.since.is_some(),
+            whole_every: read.since.as_ref().and_then(|since| since.whole_every),
+            items_hold_entries: read.each.is_some(),
+            deleted: read.deleted.is_some(),
+            ..Manner::plain(listing)
+        }
     }
 
     fn place(&self, ask: Ask<'_>) -> String {
-        format!("{} {} {} {}", shown_url(&self.url), ask.kind, ask.cursor.unwrap_or_default(), self.reading)
+        let (cursor, since) = (ask.cursor.unwrap_or_default(), ask.since.unwrap_or_default());
+        format!("{} {} {cursor} {since} {}", shown_url(&self.url), ask.kind, self.reading)
     }
 
     async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
-        let request = self.request(read, ask.cursor);
-        let answer = self.client.read(&request).await?;
+        let request = self.request(read, ask.cursor, ask.since);
+        let (answer, json, errors) = self.answer(&request).await?;
         let content = fingerprint_bytes("", &answer.body);
         if let Some(known) = known.filter(|known| known.content == content) {
             return Ok(Page::new(PageContent::Same, known.next.clone()));
         }
         let wrong = |kind| self.client.error(&request, kind);
-        let json = answer.json().map_err(wrong)?;
-        let errors = AnswerErrors::read(&json);
-        if json.get("data").is_none_or(Json::is_null) {
-            let said = errors.first().unwrap_or("it has neither `data` nor `errors`");
-            return Err(wrong(ErrorKind::Content(format!("the query was not answered: {said}"))));
-        }
+        read.items.is_a_listing(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
         let fields = self.profile.types.get(ask.kind).and_then(|known| known.fields.as_ref());
         let decoder = Decoder { system: self.client.system(), languages: &self.languages, read, fields };
         let (mut entries, mut problems) = decoder.entries(&json);
         // What a faulty item lacks is not known: its entry stays as it was.
-        for (item, message) in errors.of_items(&json, &read.items) {
-            let id = decoder.incoming("", &item, String::new()).map(|entry| entry.id);
-            entries.retain(|entry| id.as_ref() != Ok(&entry.id));
-            problems.push(Problem { item: id.map_or_else(|problem| problem.item, |id| id.to_string()), message });
+        for (item, place, message) in errors.of_items(&json, &read.items) {
+            let told = format!("{message} (at `{place}`, page {})", ask.cursor.unwrap_or("1"));
+            match decoder.incoming(&place, &item, String::new()) {
+                Ok(entry) => {
+                    entries.retain(|known| known.id != entry.id);
+                    problems.push(Problem::of(&entry.id, told));
+                }
+                Err(problem) => {
+                    // It was counted already, with less to say.
+                    let named = problem.id.is_some();
+                    let item = if named { problem.item } else { item_at(&read.items, &json, &place) };
+                    problems.retain(|known| known.item != item);
+                    problems.push(Problem { item, id: problem.id, message: told });
+                }
+            }
         }
-        if let Some(message) = errors.elsewhere(&json, &read.items) {
-            return Err(wrong(ErrorKind::Content(format!("the query was answered in part: {message}"))));
-        }
-        let next = next(&read.paging, &json);
+        // Any other error may have kept items from us, and those that came are good all the same.
+        let mut doubt =
+            errors.elsewhere(&json, &read.items).map(|said| format!("the query was answered in part: {said}"));
+        let next = next(&read.paging, &json).unwrap_or_else(|message| {
+            doubt.get_or_insert(message);
+            None
+        });
         if next.is_some() && next.as_deref() == ask.cursor {
             let message = format!("the page names itself as the next (`{}`)", ask.cursor.unwrap_or_default());
             return Err(wrong(ErrorKind::Content(message)));
         }
-        let mark = answer.mark(content, next.clone());
-        let total = read.paging.total(&json);
-        Ok(Page { total, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
+        let found = read.items.all(&json);
+        let counts = PageCounts { items: found.len() as u64, total: read.paging.total(&json), pages: None };
+        let mark = answer.mark(content, next.clone(), counts);
+        let moments = read.since.iter().flat_map(|since| found.iter().filter_map(|item| since.at.first(item)));
+        let newest = moments.filter_map(scalar_text).fold(None, |newest, moment| Some(later(newest, moment)));
+        Ok(Page { doubt, newest, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
     }
+
+    async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+        let read = self.read_type(kind)?;
+        let Some(deleted) = &read.deleted else { return Ok(Vec::new()) };
+        let alone = Paging::NONE;
+        let paging = deleted.paging.as_ref().unwrap_or(&alone);
+        let mut variables = Map::new();
+        if let (Some(known), Some(moment)) = (&read.since, since) {
+            variables.insert(known.parameter.clone(), from_when(moment, known.overlap).into());
+        }
+        let (mut ids, mut cursor, mut visited) = (Vec::new(), None::<String>, BTreeSet::new());
+        loop {
+            let request = self.query(&deleted.list, paging, variables.clone(), cursor.as_deref());
+            let wrong = |message| self.client.error(&request, ErrorKind::Content(message));
+            let (_, json, _) = self.answer(&request).await?;
+            deleted.items.is_a_listing(&json).map_err(wrong)?;
+            for item in deleted.items.all(&json) {
+                ids.push(id_at(&deleted.id, item).map_err(wrong)?);
+            }
+            match next(paging, &json).map_err(wrong)? {
+                Some(next) if visited.insert(next.clone()) => cursor = Some(next),
+                _ => return Ok(ids),
+            }
+        }
+    }
+}
+
+/// What an item is called that stands at a place and does not say which it is.
+fn item_at(items: &Query, json: &Json, place: &str) -> String {
+    let number = items.pointers(json).iter().position(|known| known == place);
+    number.map_or_else(String::new, |number| format!("item {}", number + 1))
 }

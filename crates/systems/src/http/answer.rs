@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::intake::PageMark;
+use diaporos_core::intake::{PageCounts, PageMark};
 use serde_json::Value as Json;
 
 use super::problem::describe;
@@ -43,11 +43,12 @@ impl Answer {
         parameters.map(str::trim).find(|parameter| named(parameter)).map(|parameter| parameter[8..].trim_matches('"'))
     }
 
-    /// By what it is known again, with the hash of its content and where the listing goes on.
+    /// By what it is known again, with the hash of its content, where the listing goes on, and what it
+    /// says of the listing.
     #[must_use]
-    pub fn mark(&self, content: Fingerprint, next: Option<String>) -> PageMark {
+    pub fn mark(&self, content: Fingerprint, next: Option<String>, counts: PageCounts) -> PageMark {
         let text = |name| self.header(name).map(str::to_owned);
-        PageMark { etag: text("etag"), last_modified: text("last-modified"), content, next }
+        PageMark { etag: text("etag"), last_modified: text("last-modified"), content, next, counts }
     }
 
     /// Whether it says that nothing changed since the mark that was sent.

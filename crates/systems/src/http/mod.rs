@@ -15,4 +15,4 @@ pub(crate) use answer::failure;
 pub use client::{Client, Limits};
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use pace::Rate;
-pub use request::{Body, HeaderText, Method, Request, join_url, shown_url};
+pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

@@ -218,6 +218,18 @@ pub fn shown_url(url: &Url) -> String {
     url.to_string()
 }
 
+/// Sets a parameter of an address's query: what is there under that name already is replaced.
+pub fn set_query(url: &mut Url, name: &str, value: &str) {
+    let others: Vec<(String, String)> =
+        url.query_pairs().filter(|(known, _)| known != name).map(|(name, value)| (name.into(), value.into())).collect();
+    let is_new = others.len() == url.query_pairs().count();
+    // What is only added leaves the rest as it is written.
+    if !is_new {
+        url.query_pairs_mut().clear().extend_pairs(others);
+    }
+    url.query_pairs_mut().append_pair(name, value);
+}
+
 /// Joins a base address and a path, with or without slashes where they meet. A query of the base
 /// goes before the path's own.
 ///
@@ -257,6 +269,20 @@ mod tests {
         ] {
             let base: Url = base.parse().unwrap();
             assert_eq!(join_url(&base, path).unwrap().as_str(), expected);
+        }
+    }
+
+    #[test]
+    fn a_parameter_is_replaced_and_not_sent_twice() {
+        for (before, expected) in [
+            ("http://a.example/x", "http://a.example/x?page=2"),
+            ("http://a.example/x?k=a%20b", "http://a.example/x?k=a%20b&page=2"),
+            ("http://a.example/x?page=1&k=1", "http://a.example/x?k=1&page=2"),
+            ("http://a.example/x?page=1", "http://a.example/x?page=2"),
+        ] {
+            let mut url: Url = before.parse().unwrap();
+            set_query(&mut url, "page", "2");
+            assert_eq!(url.as_str(), expected);
         }
     }
 

@@ -29,7 +29,7 @@ pub(crate) fn decode(json: &Json) -> Result<(Vec<Incoming>, Vec<Problem>), Strin
     for (place, item) in items.into_iter().enumerate() {
         match incoming(item) {
             Ok(entry) => entries.push(entry),
-            Err(message) => problems.push(Problem { item: format!("item {}", place + 1), message }),
+            Err(message) => problems.push(Problem::unnamed(format!("item {}", place + 1), message)),
         }
     }
     Ok((entries, problems))

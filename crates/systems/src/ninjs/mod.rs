@@ -10,7 +10,7 @@ use std::sync::OnceLock;
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::intake::{Listing, PageCounts, PageMark};
 use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
@@ -120,7 +120,7 @@ impl Read for NinjsReader {
         }
         let json = answer.json().map_err(wrong)?;
         let (entries, problems) = decode::decode(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
-        let mark = answer.mark(content, next.clone());
+        let mark = answer.mark(content, next.clone(), PageCounts::default());
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }
 }

@@ -2,6 +2,7 @@
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::{InnerText, Item, Section, Shape};
+use diaporos_core::value::to_json;
 use serde_json::{Map, Value as Json};
 
 use crate::http::{Body, Method};
@@ -49,8 +50,7 @@ impl Call {
             Shape::Text(item) => Call::from_text(&item, allowed, report),
             Shape::Table(mut table) => {
                 let item = table.required_text("call", report);
-                let body =
-                    table.section("body", report).map(|mut body| constants(&mut body, report)).unwrap_or_default();
+                let body = table.section("body", report).map(|mut body| constants(&mut body)).unwrap_or_default();
                 let media = table.text("media", report).and_then(|item| {
                     let known = MEDIA.into_iter().find(|media| *media == item.value.as_str());
                     if known.is_none() {
@@ -112,11 +112,12 @@ impl Call {
     }
 }
 
-pub(super) fn constants(section: &mut Section<'_>, report: &mut Report) -> Map<String, Json> {
+/// Fixed members, each of any kind that JSON has.
+pub(super) fn constants(section: &mut Section<'_>) -> Map<String, Json> {
     let mut body = Map::new();
     for name in section.names() {
-        if let Some(text) = section.named_text(&name.value, report) {
-            body.insert(name.value, Json::String(text.value.as_str().to_owned()));
+        if let Some(item) = section.named_value(&name.value) {
+            body.insert(name.value, to_json(&item.value));
         }
     }
     body

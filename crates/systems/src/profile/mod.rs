@@ -146,7 +146,10 @@ impl Profile {
 
     /// The files that its types name, such as queries.
     pub fn query_files(&self) -> impl Iterator<Item = &str> {
-        self.types.values().filter_map(|known| known.read.as_ref()).map(|read| read.list.as_str())
+        let reads = self.types.values().filter_map(|known| known.read.as_ref());
+        reads.flat_map(|read| {
+            std::iter::once(read.list.as_str()).chain(read.deleted.iter().map(|deleted| deleted.list.as_str()))
+        })
     }
 
     /// The names of all types.

@@ -61,8 +61,8 @@ impl PlaceType {
             }
             Some(text.to_owned())
         });
-        let members = section.section("members", report).map(|mut table| constants(&mut table, report));
-        let withdraw = section.section("withdraw", report).map(|mut table| constants(&mut table, report));
+        let members = section.section("members", report).map(|mut table| constants(&mut table));
+        let withdraw = section.section("withdraw", report).map(|mut table| constants(&mut table));
         let withdrawn = section.section("withdrawn", report).and_then(|mut table| {
             let at = Query::required(&mut table, "at", report);
             let words = table.texts("words", report);

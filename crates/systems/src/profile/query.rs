@@ -63,6 +63,15 @@ impl Query {
         Query { text: text.to_owned(), path: JsonPath::parse(text).unwrap() }
     }
 
+    /// Insists that there is a list where it looks for items: an answer without one is not an empty
+    /// listing.
+    pub(crate) fn is_a_listing(&self, answer: &Json) -> Result<(), String> {
+        let Some((array, _)) = self.text.split_once("[*]") else { return Ok(()) };
+        let is_there =
+            JsonPath::parse(array).is_ok_and(|path| path.query(answer).all().iter().any(|found| found.is_array()));
+        if is_there { Ok(()) } else { Err(format!("the answer is JSON, and there is no list of items at `{array}`")) }
+    }
+
     /// Everything it finds.
     pub(crate) fn all<'a>(&self, json: &'a Json) -> Vec<&'a Json> {
         self.path.query(json).all()

@@ -5,13 +5,17 @@ use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::plan::State;
-use diaporos_core::settings::Section;
+use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{EntryId, LanguageTag};
+use jiff::SignedDuration;
 use serde_json::{Map, Value as Json};
 
 use super::call::constants;
 use super::{Paging, ProfileKind, Query};
 use crate::files::check_pattern;
+
+/// How often everything is listed where a profile does not say.
+const WHOLE_EVERY: SignedDuration = SignedDuration::from_hours(7 * 24);
 
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
@@ -129,14 +133,19 @@ pub(crate) struct Since {
     pub(crate) at: Query,
     /// How far before the newest change it is asked, against clocks that differ.
     pub(crate) overlap: Duration,
+    /// How often everything is listed all the same; never where none.
+    pub(crate) whole_every: Option<SignedDuration>,
 }
 
 /// Where what was deleted is listed.
 #[derive(Debug, Clone)]
 pub(crate) struct Deleted {
+    /// The path of the listing; of GraphQL, the query's file.
     pub(crate) list: String,
     pub(crate) items: Query,
     pub(crate) id: Vec<Query>,
+    /// How it goes on, where that is not as the listing of what is there does.
+    pub(crate) paging: Option<Paging>,
 }
 
 impl ReadType {
@@ -174,8 +183,8 @@ impl ReadType {
             section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
         let parts = optional(section, "languages", report, Parts::from_section);
         let variables = match kind {
-            ProfileKind::Graphql => section.section("variables", report).map(|mut table| constants(&mut table, report)),
-            ProfileKind::Docstore => section.section("where", report).map(|mut table| constants(&mut table, report)),
+            ProfileKind::Graphql => section.section("variables", report).map(|mut table| constants(&mut table)),
+            ProfileKind::Docstore => section.section("where", report).map(|mut table| constants(&mut table)),
             ProfileKind::Rest | ProfileKind::Files | ProfileKind::Webdav => None,
         };
         let variables = variables.unwrap_or_default();
@@ -190,9 +199,9 @@ impl ReadType {
             ProfileKind::Rest | ProfileKind::Graphql => Paging::from_key(section, kind, report),
         };
         let (since, deleted) = match kind {
-            ProfileKind::Rest => (
+            ProfileKind::Rest | ProfileKind::Graphql => (
                 optional(section, "since", report, Since::from_section),
-                optional(section, "deleted", report, Deleted::from_section),
+                optional(section, "deleted", report, |table, report| Deleted::from_section(table, kind, report)),
             ),
             _ => (Some(None), Some(None)),
         };
@@ -253,7 +262,7 @@ fn optional<T>(
     section: &mut Section<'_>,
     key: &'static str,
     report: &mut Report,
-    read: fn(&mut Section<'_>, &mut Report) -> Option<T>,
+    read: impl FnOnce(&mut Section<'_>, &mut Report) -> Option<T>,
 ) -> Option<Option<T>> {
     let Some(mut table) = section.section(key, report) else { return Some(None) };
     let value = read(&mut table, report);
@@ -301,25 +310,36 @@ impl Since {
         let at = Query::required(section, "at", report);
         let overlap = match section.text("overlap", report) {
             None => Duration::from_secs(300),
-            Some(item) => match item.value.as_str().parse::<jiff::SignedDuration>() {
-                Ok(overlap) if !overlap.is_negative() => overlap.unsigned_abs(),
-                _ => {
-                    let finding = Diagnostic::error(Code::BadValue, item.span, "this is not a duration");
-                    report.add(finding.help("for example `overlap = \"5m\"`"));
-                    return None;
-                }
-            },
+            Some(item) => duration(&item, "overlap = \"5m\"", report)?.unsigned_abs(),
         };
-        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap })
+        let whole_every = match section.text("whole_every", report) {
+            None => Some(WHOLE_EVERY),
+            Some(item) if item.value.as_str() == "never" => None,
+            Some(item) => Some(duration(&item, "whole_every = \"7d\"", report)?),
+        };
+        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap, whole_every })
     }
 }
 
+/// A length of time that is not negative; days have 24 hours.
+fn duration(item: &Item<InnerText>, example: &str, report: &mut Report) -> Option<SignedDuration> {
+    let span = item.value.as_str().parse::<jiff::Span>().ok();
+    let duration = span.and_then(|span| span.to_duration(jiff::SpanRelativeTo::days_are_24_hours()).ok());
+    let duration = duration.filter(|duration| !duration.is_negative());
+    if duration.is_none() {
+        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), "this is not a duration");
+        report.add(finding.help(format!("for example `{example}`")));
+    }
+    duration
+}
+
 impl Deleted {
-    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Deleted> {
-        let list = section.required_text("list", report);
+    fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Deleted> {
+        let list = section.required_text(kind.list_key(), report);
         let items = Query::required(section, "items", report);
         let id = queries(section, "id", report);
-        Some(Deleted { list: list?.value.as_str().to_owned(), items: items?, id: id? })
+        let paging = if section.has("paging") { Some(Paging::from_key(section, kind, report)?) } else { None };
+        Some(Deleted { list: list?.value.as_str().to_owned(), items: items?, id: id?, paging })
     }
 }
 

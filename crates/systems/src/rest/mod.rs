@@ -8,6 +8,7 @@ mod lock;
 mod model;
 mod paging;
 mod read;
+mod usual;
 mod write;
 
 pub use agency::{Agency, LanguageProgress, TranslationOrder};

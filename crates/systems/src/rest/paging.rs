@@ -1,14 +1,39 @@
-//! Where a listing goes on.
+//! Where a listing goes on, and what its answers say of it.
 
+use diaporos_core::intake::PageCounts;
 use serde_json::Value as Json;
 use url::Url;
 
-use crate::http::Answer;
+use super::usual::Usual;
+use crate::http::{Answer, set_query};
 use crate::profile::{Next, PageSize, Paging, Style, scalar_text};
+use crate::{ErrorKind, SystemError};
+
+/// A page that was answered: where it was asked for, what came, and how many items are on it.
+#[derive(Clone, Copy)]
+pub(super) struct Answered<'a> {
+    pub(super) cursor: Option<&'a str>,
+    pub(super) url: &'a Url,
+    pub(super) answer: &'a Answer,
+    pub(super) json: &'a Json,
+    pub(super) items: usize,
+    /// Whether only what changed was asked for: a total may then be of everything all the same.
+    pub(super) is_increment: bool,
+}
+
+/// Where a listing goes on after a page, and what the page says of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Turn {
+    /// What leads to the page after this one; none at the end.
+    pub(super) next: Option<String>,
+    pub(super) counts: PageCounts,
+    /// What speaks against this being the end.
+    pub(super) doubt: Option<String>,
+}
 
 impl Paging {
     /// The address of a page: the listing's, with what the page needs, or the one that the page
-    /// before gave.
+    /// before gave. What stands in the listing's address already is replaced.
     pub(super) fn address(&self, mut url: Url, cursor: Option<&str>) -> Url {
         if let (Style::Link | Style::Address(_), Some(next)) = (&self.style, cursor) {
             return url.join(next).unwrap_or(url);
@@ -18,27 +43,72 @@ impl Paging {
                 Some((parameter, cursor.map_or_else(|| first.to_string(), str::to_owned)))
             }
             Style::Offset { parameter } => Some((parameter, cursor.unwrap_or("0").to_owned())),
-            Style::Cursor { parameter, .. } => cursor.map(|cursor| (parameter, cursor.to_owned())),
+            Style::Cursor { parameter, first, .. } => {
+                cursor.map(str::to_owned).or_else(|| first.clone()).map(|cursor| (parameter, cursor))
+            }
             Style::None | Style::Link | Style::Address(_) | Style::Connection { .. } => None,
         };
         if let Some(PageSize { parameter, items }) = &self.size {
-            url.query_pairs_mut().append_pair(parameter, &items.to_string());
+            set_query(&mut url, parameter, &items.to_string());
         }
         if let Some((parameter, value)) = place {
-            url.query_pairs_mut().append_pair(parameter, &value);
+            set_query(&mut url, parameter, &value);
         }
         url
     }
 
-    /// What leads to the page after this one; none at the end.
-    pub(super) fn next(
-        &self,
-        cursor: Option<&str>,
-        url: &Url,
-        answer: &Answer,
-        json: &Json,
-        items: usize,
-    ) -> Option<String> {
+    /// Whether an error at a page past the first says that there is no such page.
+    pub(super) fn ends_with(&self, cursor: Option<&str>, error: &SystemError) -> bool {
+        let not_found = matches!(error.kind, ErrorKind::NotFound | ErrorKind::Status { status: 400 | 416 | 422, .. });
+        self.goes_by_number() && cursor.is_some() && self.ends.not_found && not_found
+    }
+
+    /// Where a listing goes on after a page, and what the page says of it.
+    pub(super) fn turn(&self, page: Answered<'_>) -> Turn {
+        let items = page.items as u64;
+        let usual = if self.recognises { Usual::read(page.answer, page.json, items) } else { Usual::default() };
+        let declared_total = self.total(page.json);
+        let guessed = usual.total.as_ref().map(|(total, _)| *total).filter(|_| !page.is_increment);
+        let declared_pages = self.pages.as_ref().and_then(|at| at.first(page.json)?.as_u64());
+        let pages = declared_pages.or(usual.pages);
+        let counts = PageCounts {
+            items,
+            total: declared_total.or(guessed),
+            pages: pages.filter(|_| self.has_pages() && !page.is_increment),
+        };
+        let declared_more = self.more.as_ref().and_then(|at| at.first(page.json)?.as_bool());
+        let more = match (&self.more, declared_more) {
+            (Some(at), Some(more)) => Some((more, format!("`{}`", at.as_str()))),
+            _ => usual.more,
+        };
+        let next = self.next(page).filter(|_| !self.is_last(page, items, pages, more.as_ref()));
+        let doubt = match (&next, more) {
+            (None, Some((true, at))) => Some(format!(
+                "an answer says at {at} that there is more, and the profile's `paging` finds nothing that leads there"
+            )),
+            _ => None,
+        };
+        Turn { next, counts, doubt }
+    }
+
+    /// Whether the page itself tells that it is the last of a listing that goes by numbers, or of any
+    /// where the profile says where that is told.
+    fn is_last(&self, page: Answered<'_>, items: u64, pages: Option<u64>, more: Option<&(bool, String)>) -> bool {
+        let by_number = self.goes_by_number();
+        if (by_number || self.more.is_some()) && more.is_some_and(|(more, _)| !more) {
+            return true;
+        }
+        if let (Style::Page { first, .. }, Some(pages)) = (&self.style, pages) {
+            let number = page.cursor.and_then(|text| text.parse().ok()).unwrap_or(*first);
+            if number + 1 >= pages + first {
+                return true;
+            }
+        }
+        by_number && self.ends.short && self.size.as_ref().is_some_and(|size| items < size.items)
+    }
+
+    fn next(&self, page: Answered<'_>) -> Option<String> {
+        let Answered { cursor, url, answer, json, items, .. } = page;
         let number = |usual: u64| cursor.and_then(|text| text.parse().ok()).unwrap_or(usual);
         match &self.style {
             Style::None | Style::Connection { .. } => None,
@@ -70,7 +140,7 @@ fn absolute(page: &Url, next: &str) -> Option<String> {
 }
 
 /// The target of the link with the relation `next` (RFC 8288 §3).
-fn next_link(header: &str) -> Option<String> {
+pub(super) fn next_link(header: &str) -> Option<String> {
     let mut rest = header;
     while let Some(start) = rest.find('<') {
         let end = start + rest[start..].find('>')?;

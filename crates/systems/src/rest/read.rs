@@ -7,13 +7,13 @@ use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
 use diaporos_core::intake::{Incoming, Listing, PageMark, from_when, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
-use serde_json::Value as Json;
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
+use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, LanguageCodes, id_at};
-use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
-use crate::profile::{Profile, Query, ReadType, scalar_text};
+use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, set_query, shown_url};
+use crate::profile::{Profile, ReadType, scalar_text};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
@@ -55,7 +55,7 @@ impl RestReader {
     fn url(&self, read: &ReadType, ask: Ask<'_>) -> Url {
         let mut url = self.joined(&read.list);
         if let (Some(since), Some(moment)) = (&read.since, ask.since) {
-            url.query_pairs_mut().append_pair(&since.parameter, &from_when(moment, since.overlap));
+            set_query(&mut url, &since.parameter, &from_when(moment, since.overlap));
         }
         read.paging.address(url, ask.cursor)
     }
@@ -78,23 +78,6 @@ impl RestReader {
         let known = self.profile.types.get(kind);
         let fields = known.and_then(|known| known.fields.as_ref());
         Decoder { system: self.client.system(), languages: &self.languages, read, fields }
-    }
-
-    /// An answer without the array of items is not an empty listing.
-    fn looks_like_a_listing(items: &Query, answer: &Json) -> Result<(), ErrorKind> {
-        let array = items.as_str().strip_suffix("[*]");
-        let is_there = match array {
-            Some(array) => serde_json_path::JsonPath::parse(array)
-                .is_ok_and(|path| path.query(answer).all().iter().any(|found| found.is_array())),
-            None => true,
-        };
-        if is_there {
-            return Ok(());
-        }
-        Err(ErrorKind::Content(format!(
-            "the answer is JSON, and there is no list of items at `{}`",
-            array.unwrap_or_default()
-        )))
     }
 
     fn same(&self, answer: &Answer, known: Option<&PageMark>) -> Option<Page> {
@@ -132,6 +115,10 @@ impl Read for RestReader {
             pages_apart: false,
             parts: read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }),
             since: read.since.is_some(),
+            whole_every: read.since.as_ref().and_then(|since| since.whole_every),
+            items_hold_entries: read.each.is_some(),
+            repeated_is_end: read.paging.ends.repeated && read.paging.goes_by_number(),
+            total_is_end: read.paging.ends.total,
             detail: read.detail.is_some(),
             deleted: read.deleted.is_some(),
         }
@@ -152,29 +139,34 @@ impl Read for RestReader {
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
         let request = self.request(url);
-        let answer = self.client.read(&request.clone().unless_known(known)).await?;
+        let answer = match self.client.read(&request.clone().unless_known(known)).await {
+            // Past the last page there is none, which some say with an error.
+            Err(error) if read.paging.ends_with(ask.cursor, &error) => return Ok(Page::nothing()),
+            answer => answer?,
+        };
         if let Some(page) = self.same(&answer, known) {
             return Ok(page);
         }
         let wrong = |kind| self.client.error(&request, kind);
         let json = answer.json().map_err(wrong)?;
-        Self::looks_like_a_listing(&read.items, &json).map_err(wrong)?;
+        read.items.is_a_listing(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
         let items = read.items.all(&json);
-        let next = read.paging.next(ask.cursor, &request.url, &answer, &json, items.len());
+        let (cursor, url, is_increment) = (ask.cursor, &request.url, ask.since.is_some());
+        let page = Answered { cursor, url, answer: &answer, json: &json, items: items.len(), is_increment };
+        let Turn { next, counts, doubt } = read.paging.turn(page);
         if next.is_some() && next.as_deref() == ask.cursor {
             let message = format!("the page names itself as the next (`{}`)", ask.cursor.unwrap_or_default());
             return Err(wrong(ErrorKind::Content(message)));
         }
         let (entries, problems) = self.decoder(ask.kind, read).entries(&json);
-        let mark = answer.mark(fingerprint_bytes("", &answer.body), next.clone());
+        let mark = answer.mark(fingerprint_bytes("", &answer.body), next.clone(), counts);
         let moments = read.since.iter().flat_map(|since| items.iter().filter_map(|item| since.at.first(item)));
         let newest = moments.filter_map(scalar_text).fold(None, |newest, moment| Some(later(newest, moment)));
         let note = answer
             .moved
             .as_ref()
             .map(|url| format!("it has moved for good to {}; change the system's `url`", shown_url(url)));
-        let total = read.paging.total(&json);
-        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, total, newest, note })
+        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, doubt, newest, note })
     }
 
     async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
@@ -197,22 +189,30 @@ impl Read for RestReader {
         let Some(deleted) = &read.deleted else { return Ok(Vec::new()) };
         let mut url = self.joined(&deleted.list);
         if let (Some(since), Some(moment)) = (&read.since, since) {
-            url.query_pairs_mut().append_pair(&since.parameter, &from_when(moment, since.overlap));
+            set_query(&mut url, &since.parameter, &from_when(moment, since.overlap));
         }
+        let paging = deleted.paging.as_ref().unwrap_or(&read.paging);
         let mut cursor: Option<String> = None;
         let mut ids = Vec::new();
         let mut visited = BTreeSet::new();
         loop {
-            let request = self.request(read.paging.address(url.clone(), cursor.as_deref()));
-            let answer = self.client.read(&request).await?;
+            let request = self.request(paging.address(url.clone(), cursor.as_deref()));
+            let answer = match self.client.read(&request).await {
+                Err(error) if paging.ends_with(cursor.as_deref(), &error) => return Ok(ids),
+                answer => answer?,
+            };
             let wrong = |kind| self.client.error(&request, kind);
             let json = answer.json().map_err(wrong)?;
-            Self::looks_like_a_listing(&deleted.items, &json).map_err(wrong)?;
+            deleted.items.is_a_listing(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
             let items = deleted.items.all(&json);
             for item in &items {
                 ids.push(id_at(&deleted.id, item).map_err(|message| wrong(ErrorKind::Content(message)))?);
             }
-            match read.paging.next(cursor.as_deref(), &request.url, &answer, &json, items.len()) {
+            let (url, is_increment) = (&request.url, since.is_some());
+            let cursor_now = cursor.as_deref();
+            let page =
+                Answered { cursor: cursor_now, url, answer: &answer, json: &json, items: items.len(), is_increment };
+            match paging.turn(page).next {
                 Some(next) if visited.insert(next.clone()) => cursor = Some(next),
                 _ => return Ok(ids),
             }

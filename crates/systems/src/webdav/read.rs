@@ -2,7 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::{fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Listing, PageMark};
+use diaporos_core::intake::{Listing, PageCounts, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use futures::StreamExt;
@@ -139,7 +139,8 @@ impl Read for WebdavReader {
         if mark.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone() };
+        let counts = PageCounts::default();
+        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
         let (entries, problems) = self.files.entries(read, ask.kind, files);
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }

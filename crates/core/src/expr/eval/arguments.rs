@@ -141,13 +141,15 @@ impl<'c> Arguments<'c> {
     }
 
     /// What an entry is called at the destination, and the note that it was asked for.
-    #[must_use]
-    pub fn counterpart(&self, address: &Address, place: usize) -> Value {
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    pub fn counterpart(&self, address: &Address, place: usize) -> Result<Value, String> {
         let lane = if let Some(Given::Lane(lane)) = self.given.get(place) { Some(*lane) } else { None };
-        let found = self.scope.sight.world.counterpart(address, lane);
+        let found = self.scope.sight.world.counterpart(address, lane).map_err(|error| self.scope.unseen(error))?;
         let mut looks = self.scope.looks.borrow_mut();
         looks.reads.insert(address.clone());
         looks.called.insert((address.clone(), lane.cloned()), found.clone());
-        found
+        Ok(found)
     }
 }

@@ -57,6 +57,6 @@ impl Scope<'_> {
         };
         result
             .map(Cow::Owned)
-            .map_err(|message| failed.into_inner().unwrap_or_else(|| EvalError { span: span.clone(), message }))
+            .map_err(|message| failed.into_inner().unwrap_or_else(|| EvalError::of_value(span.clone(), message)))
     }
 }

@@ -49,14 +49,26 @@ pub struct Referenced {
     pub fields: Record,
 }
 
+/// Why other entries cannot be looked at: where they are kept failed. No expression may take that
+/// for an absence, for then a fallback would be delivered in the place of what is there.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct WorldError(pub String);
+
 /// What is known of other entries. It reads what was taken in before, never a system.
 pub trait World {
     /// The entry at that address, unless it is not known or gone.
-    fn follow(&self, address: &Address) -> Option<Referenced>;
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError>;
 
     /// What that entry is called at the destination, by the lane named or any that leads there: one
     /// identifier, or one per language. Null where it is not there yet.
-    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value;
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError>;
 }
 
 /// A world without other entries.
@@ -64,12 +76,12 @@ pub trait World {
 pub struct NoWorld;
 
 impl World for NoWorld {
-    fn follow(&self, _: &Address) -> Option<Referenced> {
-        None
+    fn follow(&self, _: &Address) -> Result<Option<Referenced>, WorldError> {
+        Ok(None)
     }
 
-    fn counterpart(&self, _: &Address, _: Option<&LaneName>) -> Value {
-        Value::Null
+    fn counterpart(&self, _: &Address, _: Option<&LaneName>) -> Result<Value, WorldError> {
+        Ok(Value::Null)
     }
 }
 
@@ -112,9 +124,16 @@ impl Looks {
     }
 
     /// Whether every entry that was asked for is still called as it was.
-    #[must_use]
-    pub fn still_called_so(&self, world: &dyn World) -> bool {
-        self.called.iter().all(|((address, lane), name)| world.counterpart(address, lane.as_ref()) == *name)
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    pub fn still_called_so(&self, world: &dyn World) -> Result<bool, WorldError> {
+        for ((address, lane), name) in &self.called {
+            if world.counterpart(address, lane.as_ref())? != *name {
+                return Ok(false);
+            }
+        }
+        Ok(true)
     }
 
     /// Adds what another evaluation looked at.
@@ -136,6 +155,16 @@ pub struct EvalError {
     pub span: Span,
     /// What went wrong.
     pub message: String,
+    /// Set where the value could not be told because other entries could not be looked at.
+    pub world: Option<WorldError>,
+}
+
+impl EvalError {
+    /// A fault of the value at that place.
+    #[must_use]
+    pub fn of_value(span: Span, message: String) -> Self {
+        EvalError { span, message, world: None }
+    }
 }
 
 impl Program {
@@ -153,8 +182,8 @@ impl Program {
     /// # Errors
     /// Where a value cannot be used as the expression has it.
     pub fn evaluate(&self, sight: Sight<'_>) -> Result<Evaluated, EvalError> {
-        let scope = Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace: None };
-        let value = scope.value(&self.root, None)?.into_owned();
+        let scope = Scope::new(sight, None);
+        let value = scope.whole(&self.root)?;
         Ok(Evaluated { value, looks: scope.looks.into_inner() })
     }
 
@@ -162,8 +191,8 @@ impl Program {
     /// fails.
     pub fn traced(&self, sight: Sight<'_>) -> (Result<Evaluated, EvalError>, Trace) {
         let trace = RefCell::default();
-        let scope = Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace: Some(&trace) };
-        let value = scope.value(&self.root, None).map(Cow::into_owned);
+        let scope = Scope::new(sight, Some(&trace));
+        let value = scope.whole(&self.root);
         let looks = scope.looks.into_inner();
         (value.map(|value| Evaluated { value, looks }), trace.into_inner())
     }
@@ -199,9 +228,34 @@ struct Scope<'a> {
     steps: Cell<u32>,
     looks: RefCell<Looks>,
     trace: Option<&'a RefCell<Trace>>,
+    /// The first failure to look at other entries, whatever became of it on its way out.
+    unseen: RefCell<Option<WorldError>>,
+}
+
+impl<'a> Scope<'a> {
+    fn new(sight: Sight<'a>, trace: Option<&'a RefCell<Trace>>) -> Self {
+        Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace, unseen: RefCell::default() }
+    }
 }
 
 impl Scope<'_> {
+    /// The value of a whole program. Where other entries could not be looked at there is none, also
+    /// where a function made something of the failure.
+    fn whole(&self, root: &Node) -> Result<Value, EvalError> {
+        let value = self.value(root, None).map(Cow::into_owned);
+        match self.unseen.take() {
+            Some(error) => Err(EvalError { span: root.span.clone(), message: error.to_string(), world: Some(error) }),
+            None => value,
+        }
+    }
+
+    /// Notes that other entries could not be looked at.
+    fn unseen(&self, error: WorldError) -> String {
+        let message = error.to_string();
+        self.unseen.borrow_mut().get_or_insert(error);
+        message
+    }
+
     fn value<'v>(&'v self, node: &'v Node, frame: Option<&'v Frame<'v>>) -> Result<Cow<'v, Value>, EvalError> {
         self.steps.set(self.steps.get() + 1);
         if self.steps.get() > MOST_STEPS {
@@ -271,7 +325,7 @@ fn local<'v>(frame: Option<&'v Frame<'v>>, up: usize) -> &'v Value {
 }
 
 fn failed(span: &Span) -> impl Fn(String) -> EvalError + '_ {
-    |message| EvalError { span: span.clone(), message }
+    |message| EvalError::of_value(span.clone(), message)
 }
 
 #[cfg(test)]

@@ -12,21 +12,21 @@ use serde_json::{Value as Json, json};
 struct Known;
 
 impl World for Known {
-    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Value {
-        match (address.id.as_str(), lane) {
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError> {
+        Ok(match (address.id.as_str(), lane) {
             ("c-1", None) => "row-7".into(),
             ("c-1", Some(lane)) => format!("{lane}-7").into(),
             _ => Value::Null,
-        }
+        })
     }
 
-    fn follow(&self, address: &Address) -> Option<Referenced> {
+    fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {
         let fields =
             json!({ "name": "Mair Fenwick", "garden": { "@languages": { "en": "Highmoss", "cy": "Mwsogl Uchel" } } });
         let Ok(Value::Record(fields)) = from_stored(fields) else {
-            return None;
+            return Ok(None);
         };
-        (address.id.as_str() == "c-1").then_some(Referenced { state: State::Live, fields })
+        Ok((address.id.as_str() == "c-1").then_some(Referenced { state: State::Live, fields }))
     }
 }
 
@@ -92,19 +92,23 @@ fn run(text: &str) -> Result<Evaluated, EvalError> {
 }
 
 fn run_over(text: &str, fields: &Record, library: &Library) -> Result<Evaluated, EvalError> {
+    run_in(text, fields, library, &Known)
+}
+
+fn run_in(text: &str, fields: &Record, library: &Library, world: &dyn World) -> Result<Evaluated, EvalError> {
     let tree = parse(text).unwrap_or_else(|error| panic!("{text}: {error}"));
     let mut slots = Slots::default();
     let (program, findings) = compile(&tree, None, library, &mut slots);
     let Some(program) = program else {
         let finding = findings.into_iter().next().unwrap();
-        return Err(EvalError { span: finding.span, message: finding.message });
+        return Err(EvalError::of_value(finding.span, finding.message));
     };
     let address = "catalogue/plant/p-1".parse().unwrap();
     let values = slots.resolve(fields);
     let previous = subject_fields();
     let now = "2026-11-25T12:00:00Z".parse().unwrap();
     let subject = Subject { address: &address, state: State::Live, values: &values, now, previous: Some(&previous) };
-    program.evaluate(Sight { subject, world: &Known, library })
+    program.evaluate(Sight { subject, world, library })
 }
 
 pub(in crate::expr) fn value_of(text: &str) -> Value {
@@ -229,10 +233,37 @@ fn what_was_read_is_known() {
     let looks = run("[curator.name, lost.name, lost | counterpart] | first").unwrap().looks;
     assert_eq!(looks.reads.len(), 2);
     assert_eq!(looks.not_there().count(), 1);
-    assert!(looks.still_called_so(&Known) && looks.still_called_so(&crate::expr::NoWorld));
+    let none = &crate::expr::NoWorld;
+    assert_eq!((looks.still_called_so(&Known), looks.still_called_so(none)), (Ok(true), Ok(true)));
     let there = run("curator | counterpart").unwrap().looks;
-    assert!(there.still_called_so(&Known) && !there.still_called_so(&crate::expr::NoWorld));
+    assert_eq!((there.still_called_so(&Known), there.still_called_so(none)), (Ok(true), Ok(false)));
     assert_eq!(looks.dead.iter().map(ToString::to_string).collect::<Vec<_>>(), ["catalogue/curator/c-9"]);
+}
+
+struct Damaged;
+
+impl World for Damaged {
+    fn follow(&self, _: &Address) -> Result<Option<Referenced>, WorldError> {
+        Err(WorldError("the disk is gone".to_owned()))
+    }
+
+    fn counterpart(&self, _: &Address, _: Option<&LaneName>) -> Result<Value, WorldError> {
+        Err(WorldError("the disk is gone".to_owned()))
+    }
+}
+
+/// Neither a fallback nor a function makes a value of a failure to look.
+#[test]
+fn what_cannot_be_looked_at_is_not_absent() {
+    for text in [
+        "curator.name ?? \"nobody\"",
+        "curator | counterpart",
+        "[curator] | each item.name | first",
+        "curator.name == null",
+    ] {
+        let error = run_in(text, &subject_fields(), &library(), &Damaged).unwrap_err();
+        assert_eq!(error.world, Some(WorldError("the disk is gone".to_owned())), "{text}");
+    }
 }
 
 #[test]

@@ -12,6 +12,6 @@ pub(super) const COUNTERPART: Function = Function {
     lifts: Lifts::Deep,
     body: |input, arguments| {
         let Value::Reference(address) = input else { return Ok(Value::Null) };
-        Ok(arguments.counterpart(address, 0))
+        arguments.counterpart(address, 0)
     },
 };

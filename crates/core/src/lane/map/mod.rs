@@ -10,7 +10,7 @@ use jiff::Timestamp;
 
 use super::{FieldExpression, Lane, Rule, Target};
 use crate::change::{Fingerprint, fingerprint_record};
-use crate::expr::{Evaluated, Looks, Sight, Subject, World, is_true};
+use crate::expr::{EvalError, Evaluated, Looks, Sight, Subject, World, WorldError, is_true};
 use crate::plan::State;
 use crate::value::{LanguageTag, Record, Value};
 
@@ -84,25 +84,35 @@ impl Document {
 
 /// Finds what an entry becomes on a lane. In fields `now` is when the entry last changed, so that
 /// the same entry always becomes the same; in conditions it is the time given.
-#[must_use]
-pub fn map_entry(lane: &Lane, target: &Target, subject: Subject<'_>, world: &dyn World, now: Timestamp) -> Mapping {
-    let Mapping { mapped, looks, protected } = map_borrowed(lane, target, subject, world, now);
+///
+/// # Errors
+/// Where other entries cannot be looked at: then nothing is known of what it becomes.
+pub fn map_entry(
+    lane: &Lane,
+    target: &Target,
+    subject: Subject<'_>,
+    world: &dyn World,
+    now: Timestamp,
+) -> Result<Mapping, WorldError> {
+    let Mapping { mapped, looks, protected } = map_borrowed(lane, target, subject, world, now)?;
     let owned = |fields: Borrowed<'_>| {
         fields.into_iter().map(|(name, value)| (name.to_owned(), value.into_owned())).collect::<Record>()
     };
-    Mapping { mapped: mapped.with_fields(owned), looks, protected }
+    Ok(Mapping { mapped: mapped.with_fields(owned), looks, protected })
 }
 
 /// The same without copying what an entry's fields hold, for what is written out at once.
-#[must_use]
+///
+/// # Errors
+/// As above.
 pub fn map_borrowed<'a>(
     lane: &'a Lane,
     target: &Target,
     subject: Subject<'a>,
     world: &'a dyn World,
     now: Timestamp,
-) -> Mapping<Borrowed<'a>> {
-    let mut mapper = Mapper { lane, subject, world, now, looks: Looks::default(), faults: Vec::new() };
+) -> Result<Mapping<Borrowed<'a>>, WorldError> {
+    let mut mapper = Mapper { lane, subject, world, now, looks: Looks::default(), faults: Vec::new(), unseen: None };
     let protected = mapper.protected();
     let mapped = match mapper.goes() {
         Some(false) => Mapped::Outside,
@@ -113,7 +123,7 @@ pub fn map_borrowed<'a>(
             broken => Mapped::Broken(broken),
         },
     };
-    Mapping { mapped, looks: mapper.looks, protected }
+    mapper.unseen.map_or(Ok(Mapping { mapped, looks: mapper.looks, protected }), Err)
 }
 
 struct Mapper<'a> {
@@ -123,6 +133,8 @@ struct Mapper<'a> {
     now: Timestamp,
     looks: Looks,
     faults: Vec<Fault>,
+    /// Why other entries could not be looked at.
+    unseen: Option<WorldError>,
 }
 
 impl<'a> Mapper<'a> {
@@ -178,6 +190,10 @@ impl<'a> Mapper<'a> {
             Ok(Evaluated { value, looks }) => {
                 self.looks.extend(looks);
                 Some(Cow::Owned(value))
+            }
+            Err(EvalError { world: Some(error), .. }) => {
+                self.unseen.get_or_insert(error);
+                None
             }
             Err(error) => {
                 let place = expression.text.get(error.span).unwrap_or_default();

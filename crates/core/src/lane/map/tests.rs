@@ -59,7 +59,7 @@ fn mapped(lane: &Lane, target: &Target, state: State, fields: Json) -> Mapping {
     let now: Timestamp = "2026-11-25T12:00:00Z".parse().unwrap();
     let changed = "2026-10-05T09:00:00Z".parse().unwrap();
     let subject = Subject { address: &address, state, values: &values, now: changed, previous: None };
-    map_entry(lane, target, subject, &NoWorld, now)
+    map_entry(lane, target, subject, &NoWorld, now).unwrap()
 }
 
 fn target(documents: Documents) -> Target {
