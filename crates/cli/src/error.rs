@@ -181,6 +181,12 @@ impl From<PushError> for Failure {
                     Failure::failed(format!("the system fails again and again, so the rest was not tried: {error}"));
                 failure.advise("see to the system, and push again; what was not sent is owed still")
             }
+            PushError::Adoptions { entries, .. } => Failure::failed(error.to_string()).advise(format!(
+                "`push LANE --dry-run` shows which, and what differs; `push LANE --allow-adoptions {entries}` goes ahead"
+            )),
+            PushError::Moved { ref system, .. } => Failure::failed(error.to_string()).advise(format!(
+                "if it is the same system: `diaporos lane moved {system} --same`; if it is another, to be filled anew: `--other`"
+            )),
             PushError::Removals { entries, .. } => Failure::failed(error.to_string()).advise(format!(
                 "`push LANE --dry-run` shows which; `push LANE --allow-removals {entries}` goes ahead"
             )),

@@ -16,7 +16,7 @@ use std::path::Path;
 pub use agency::{Agency, FileSlip, Slip, Spoilt};
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
-pub use faults::{Annexe, Asked, Fault, PastTheEnd, Rule, Says};
+pub use faults::{Annexe, Asked, Fault, Noticeboard, PastTheEnd, Rule, Says, Whim};
 pub use server::StandIn;
 pub use visitor_site::VisitorSite;
 
@@ -56,6 +56,15 @@ pub async fn start_archive() -> io::Result<(StandIn, Archive)> {
 pub async fn start_annexe(packets: u64) -> io::Result<(StandIn, Annexe)> {
     let annexe = Annexe::new(packets);
     Ok((StandIn::start(faults::annexe_routes(annexe.clone())).await?, annexe))
+}
+
+/// The noticeboard, running by itself: a destination that misbehaves as it is told.
+///
+/// # Errors
+/// Where no port can be had.
+pub async fn start_noticeboard() -> io::Result<(StandIn, Noticeboard)> {
+    let board = Noticeboard::default();
+    Ok((StandIn::start(faults::noticeboard_routes(board.clone())).await?, board))
 }
 
 /// All stand-ins, running.

@@ -1,5 +1,8 @@
 //! Explain: for each lane of an entry's type, whether it goes and why.
 
+use std::collections::BTreeSet;
+
+use diaporos_core::change::Apart;
 use diaporos_core::lane::{Explanation, Mapped, explain as of_lane};
 use diaporos_core::plan::Hold;
 use diaporos_core::value::Address;
@@ -23,6 +26,8 @@ pub struct LaneSays<'a> {
     pub taken_off: Option<Timestamp>,
     /// Where the entry stood after the last push.
     pub standing: Option<Standing>,
+    /// The fields that the destination keeps in a form of its own.
+    pub own_form: BTreeSet<String>,
 }
 
 /// Explains what every lane of the entry's type says of it; none where there is no such entry.
@@ -56,7 +61,10 @@ pub fn explain<'a>(
         let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
         let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);
         let taken_off = store.taken_off(&lane.lane.name, due.number)?;
-        said.push(LaneSays { lane, explanation, hold, taken_off, standing });
+        let apart = due.counterparts.iter().flat_map(|row| &row.counterpart.apart);
+        let stored = apart.filter(|(_, apart)| matches!(apart, Apart::Stored(_)));
+        let own_form = stored.map(|(field, _)| field.clone()).collect();
+        said.push(LaneSays { lane, explanation, hold, taken_off, standing, own_form });
     }
     Ok(Some(said))
 }

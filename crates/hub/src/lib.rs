@@ -7,6 +7,7 @@ mod connect;
 mod event;
 pub mod explain;
 pub mod init;
+pub mod left_behind;
 pub mod look;
 pub mod model;
 pub mod openapi;

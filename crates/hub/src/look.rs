@@ -13,7 +13,13 @@ use crate::config::{Config, ConfiguredLane};
 #[must_use]
 pub fn lane_record(configured: &ConfiguredLane) -> LaneRecord<'_> {
     let lane = &configured.lane;
-    LaneRecord { name: &lane.name, from: &lane.from, to: &lane.to, definition: configured.definition }
+    LaneRecord {
+        name: &lane.name,
+        from: &lane.from,
+        to: &lane.to,
+        key: lane.key.as_deref(),
+        definition: configured.definition,
+    }
 }
 
 /// How the entries of a lane stand; no counts where the lane is new or delivers otherwise than

@@ -1,11 +1,11 @@
 //! Preview: what an entry becomes on a lane, step by step, beside what the destination holds, and
 //! the very request, without sending it.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 
 use diaporos_core::expr::Sight;
 use diaporos_core::lane;
-use diaporos_core::plan::{DocumentPlan, Existing};
+use diaporos_core::plan::{DocumentPlan, Existing, Found};
 use diaporos_core::value::{Address, Value};
 use diaporos_store::{Store, StoreError};
 use diaporos_systems::Write;
@@ -13,7 +13,7 @@ use diaporos_systems::http::Request;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{EntryPlan, LaneWorld, PushError, map, plan_entry, previous, seen_by};
+use crate::push::{Claims, EntryPlan, LaneWorld, LookUps, PushError, map, plan_entry, previous, seen_by};
 
 /// What an entry becomes, decided by what the hub knows: nothing is asked of the destination, so
 /// that what was never delivered is shown as it would be created.
@@ -28,7 +28,7 @@ pub fn preview(
 ) -> Result<Option<EntryPlan>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
     let mapping = map(store, lane, &due, now)?;
-    plan_entry(store, lane, due, mapping, &BTreeMap::new(), &mut HashMap::new()).map(Some)
+    plan_entry(store, lane, due, mapping, &BTreeMap::new(), &mut Claims::default()).map(Some)
 }
 
 /// The requests that a push would send for an entry. A document that is as it should be has none.
@@ -87,11 +87,15 @@ pub async fn held_there<'a>(
     writer: &dyn Write,
 ) -> Result<Vec<(&'a DocumentPlan, Option<Existing>)>, PushError> {
     let kind = &lane.lane.to.kind;
+    let look_ups = LookUps::new(writer, &lane.lane);
     let mut found = Vec::new();
     for document in &plan.documents {
         let existing = match (document.id_there(), document.document.as_ref().and_then(|ours| ours.key.as_ref())) {
             (Some(id), _) => writer.read(kind, id).await?,
-            (None, Some(key)) => writer.find(kind, key, document.language.as_ref()).await?.into_iter().next(),
+            (None, Some(key)) => match look_ups.by_key(key, document.language.as_ref()).await? {
+                Found::One(existing) => Some(*existing),
+                _ => None,
+            },
             (None, None) => None,
         };
         found.push((document, existing));

@@ -1,6 +1,6 @@
 //! What was delivered, what would be, and what is there now, side by side.
 
-use diaporos_core::change::{Apart, merge};
+use diaporos_core::change::Apart;
 use diaporos_core::lane::Mapped;
 use diaporos_core::value::{Address, EntryId, LanguageTag, Value};
 use diaporos_store::Store;
@@ -92,7 +92,7 @@ pub async fn three_way(
         let ours = documents.iter().find(|document| document.language == row.language);
         let mut sides = Vec::new();
         if let (Some(there), Some(ours)) = (&there, ours) {
-            let merged = merge(known.base(), &ours.fields, &there.fields, known.wrote(there), &lane.lane.changed_there);
+            let merged = known.merge(&ours.fields, there, &lane.lane.changed_there);
             for (field, value) in &ours.fields {
                 let null = || Value::Null;
                 let delivered = known.fields.get(field).cloned().unwrap_or_else(null);

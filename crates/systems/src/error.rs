@@ -29,10 +29,12 @@ pub enum ErrorKind {
     #[error("the connection broke before the answer was whole: {0}")]
     Broken(String),
     /// The credential was not accepted.
-    #[error("the credential was refused ({status}); check the token, and what it may do")]
+    #[error("the credential was refused ({status}{}); check the token, and what it may do", described(.message))]
     Unauthorised {
-        /// 401 or 403.
+        /// 401, or 403, which may be about what was asked for alone.
         status: u16,
+        /// What the body says, shortened.
+        message: String,
     },
     /// The credential that is fetched first could not be had; nothing was sent.
     #[error("{0}")]
@@ -103,7 +105,13 @@ impl ErrorKind {
     /// Whether it will go the same way for every entry, so that trying the next is no use.
     #[must_use]
     pub fn is_of_the_whole_system(&self) -> bool {
-        matches!(self, ErrorKind::Unauthorised { .. } | ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
+        matches!(self, ErrorKind::Unauthorised { status: 401, .. } | ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
+    }
+
+    /// Whether it may not be done with our credential: that document, or any.
+    #[must_use]
+    pub fn is_forbidden(&self) -> bool {
+        matches!(self, ErrorKind::Unauthorised { status: 403, .. })
     }
 
     /// Whether it is about the system, and not about what was sent.
@@ -121,7 +129,7 @@ impl ErrorKind {
     pub fn status(&self) -> Option<u16> {
         match self {
             ErrorKind::Status { status, .. }
-            | ErrorKind::Unauthorised { status }
+            | ErrorKind::Unauthorised { status, .. }
             | ErrorKind::Differs { status, .. } => Some(*status),
             ErrorKind::NotFound => Some(404),
             ErrorKind::GoneForGood => Some(410),

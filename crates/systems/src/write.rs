@@ -1,14 +1,16 @@
 //! Writing to a system.
 
+use std::time::Duration;
+
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
 use diaporos_core::plan::{Existing, HasThere, Lack, Order, Written};
-use diaporos_core::value::{EntryId, LanguageTag, TypeName};
+use diaporos_core::value::{EntryId, LanguageTag, Revision, TypeName};
 
-use crate::SystemError;
 use crate::asset::{Asset, Fetcher};
 use crate::http::Request;
+use crate::{ErrorKind, SystemError};
 
 /// A system that can be written to.
 #[async_trait]
@@ -24,6 +26,31 @@ pub trait Write: Send + Sync {
 
     /// After how many failures in a row that are the system's fault a push stops.
     fn failures_borne(&self) -> u32;
+
+    /// Where the destination is, as it is told a person.
+    fn place(&self) -> String;
+
+    /// An error of this destination.
+    fn failed(&self, kind: ErrorKind) -> SystemError;
+
+    /// How long it may take until a look-up sees what was written.
+    fn settles_within(&self) -> Duration;
+
+    /// Whether a write that is based on that version is refused over another.
+    fn guards(&self, kind: &TypeName, revision: Option<&Revision>) -> bool;
+
+    /// Whether a new document that is sent twice is made once.
+    fn repeats(&self, kind: &TypeName) -> bool {
+        let _ = kind;
+        false
+    }
+
+    /// Whether a document's key tells its place, so that what is found there has that key whatever is
+    /// in it.
+    fn key_is_place(&self, kind: &TypeName) -> bool {
+        let _ = kind;
+        false
+    }
 
     /// The documents that have the key, in a language where there is one per language.
     ///

@@ -80,6 +80,10 @@ fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
         Some(standing) => standing.word(),
     };
     writeln!(out, "  stands: {standing}")?;
+    if !said.own_form.is_empty() {
+        let fields: Vec<&str> = said.own_form.iter().map(String::as_str).collect();
+        writeln!(out, "  kept there in a form of its own: {}", one_line(&fields.join(", ")))?;
+    }
     if said.taken_off.is_some() {
         let put_back = format!("diaporos withdraw ADDRESS --from {} --put-back", lane.to.system);
         writeln!(out, "  next: `{put_back}` lets it go again as the lane has it")?;

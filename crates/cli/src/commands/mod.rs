@@ -9,6 +9,7 @@ mod explain;
 mod functions;
 mod holds;
 mod init;
+mod lane;
 mod ledger;
 mod model;
 mod preview;
@@ -71,6 +72,7 @@ pub(crate) enum Command {
     Holds(holds::Holds),
     Resolve(resolve::Resolve),
     Withdraw(withdraw::Withdraw),
+    Lane(lane::Lane),
     Ledger(ledger::Ledger),
     Batch(batch::Batch),
     Functions(functions::Functions),
@@ -95,6 +97,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Holds(args) => holds::run(&args, context),
         Command::Resolve(args) => resolve::run(&args, context).await,
         Command::Withdraw(args) => withdraw::run(&args, context),
+        Command::Lane(args) => lane::run(&args, context).await,
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Batch(args) => batch::run(&args, context).await,
         Command::Functions(args) => functions::run(&args, context),

@@ -28,10 +28,14 @@ pub(crate) struct Push {
     /// Print the plan and send nothing.
     #[arg(long)]
     dry_run: bool,
-    /// Take away up to so many entries of a lane; a tenth of those that are there, or 20, whichever is
-    /// more, where not given.
+    /// Take away up to so many entries of a lane; where not given, a tenth of those that are there, or a
+    /// third of few, but no more than 20.
     #[arg(long, value_name = "N")]
     allow_removals: Option<u64>,
+    /// Let up to so many entries of a lane take over documents that were there before; where not given,
+    /// 10, or a tenth of those that are there.
+    #[arg(long, value_name = "N")]
+    allow_adoptions: Option<u64>,
     /// Read every document that is there, and merge what somebody else changed.
     #[arg(long)]
     verify: bool,
@@ -86,6 +90,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
             let options = PushOptions {
                 dry_run: args.dry_run,
                 allow_removals: args.allow_removals,
+                allow_adoptions: args.allow_adoptions,
                 verify: args.verify,
                 only_owed: round > 0,
             };

@@ -72,6 +72,14 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
         sheet.row(cells);
     }
     sheet.end("no lanes; add a table `[lanes.NAME]` to diaporos.toml")?;
+    for left in super::lane::left_lanes(&store, &config)? {
+        Context::note(&format!(
+            "note: the lane `{}` is no longer configured, and left {} at {}; `diaporos lane rename`, `forget` or `withdraw`",
+            left.name,
+            counted(left.documents, "document", "documents"),
+            left.to
+        ));
+    }
     if !anew.is_empty() && context.format == Format::Table {
         writeln!(
             Context::out(),

@@ -58,7 +58,7 @@ fn what_both_changed_is_held_until_a_person_says_field_by_field() {
         &hub,
         &json!({ "common_name": { "eng": "Gale bush" }, "description": { "eng": "<p>Keeps moths away.</p>" } }),
     );
-    assert_eq!(hub.json(&["push", "profiles"])["held"], 4);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 5);
     assert!(why_held(&hub).unwrap().contains("changed there by somebody else since we wrote it: heading, teaser"));
     assert_eq!(page(&hub)["heading"], "Sweet gale", "nothing is overwritten on a guess");
     insta::assert_snapshot!("three_way", without_ids(&hub.good(&["show", PLANT, "--three-way"])));
@@ -113,7 +113,7 @@ fn looking_only_says_what_a_push_would_do() {
     insta::assert_snapshot!("status_verify", without_ids(&hub.good(&["status", "--verify"])));
     assert_eq!(why_held(&hub), None, "looking notes nothing");
     let pushed = hub.json(&["push", "--verify"]);
-    assert_eq!((&pushed["requests"], &pushed["held"]), (&json!(0), &json!(5)), "{pushed}");
+    assert_eq!((&pushed["requests"], &pushed["held"]), (&json!(0), &json!(6)), "{pushed}");
     hub.good(&["resolve", "catalogue/plant-profile/p-001", "--take", "ours"]);
     assert_eq!(hub.json(&["push", "profiles"])["requests"], 1);
     assert_eq!(hub.world.pages.with_slug("royal-fern").len(), 3, "the page that was deleted is there again");
@@ -143,11 +143,11 @@ fn a_lock_of_somebody_else_is_respected_and_ours_is_given_back() {
     change(&hub, &json!({ "habitat": "old wall" }));
     let before = page(&hub);
     let pushed = hub.json(&["push", "profiles"]);
-    assert_eq!(pushed["held"], 4, "{pushed}");
+    assert_eq!(pushed["held"], 5, "{pushed}");
     assert!(why_held(&hub).unwrap().contains("locked there: by Nia Parry, since 2026-05-01T10:00:00Z"));
     assert_eq!((page(&hub), hub.world.pages.locked_by(id)), (before, Some("Nia Parry".to_owned())));
     hub.world.pages.unlock(id);
-    assert_eq!(hub.json(&["push", "profiles"])["held"], 3);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 4);
     assert_ne!(page(&hub)["section"], "bog");
     assert_eq!(hub.world.pages.locked_by(id), None, "ours was given back");
 

@@ -13,7 +13,7 @@ fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference(
     assert_eq!(hub.json(&["push"])["requests"], 0, "the payloads are what they were");
     hub.alter("diaporos.toml", "section = '(habitat ?? \"bog\") | lookup sections'", "section = 'habitat | upper'");
     assert_eq!(hub.json(&["status"])[0]["delivered"], serde_json::Value::Null, "a changed lane has no counts yet");
-    assert_eq!(hub.json(&["push", "profiles"])["updated"], 22);
+    assert_eq!(hub.json(&["push", "profiles"])["updated"], 21);
 }
 
 #[test]
@@ -60,12 +60,12 @@ fn a_push_asks_before_it_takes_much_away() {
     assert_eq!((hub.writes(), hub.live_pages().len()), (before, live), "nothing was sent");
     let planned = hub.run(&["push", "profiles", "--dry-run"]);
     assert!(
-        planned.stdout.contains("withdraw") && planned.stderr.contains("--allow-removals 22"),
+        planned.stdout.contains("withdraw") && planned.stderr.contains("--allow-removals 21"),
         "{}",
         planned.drawn()
     );
-    let told = hub.json(&["push", "profiles", "--allow-removals", "22"]);
-    assert_eq!(told["withdrawn"], 22, "{told}");
+    let told = hub.json(&["push", "profiles", "--allow-removals", "21"]);
+    assert_eq!(told["withdrawn"], 21, "{told}");
 }
 
 #[test]
@@ -83,7 +83,7 @@ fn what_the_destination_lacks_is_told_before_anything_is_sent_and_can_be_made() 
     assert_eq!(hub.writes(), 0);
     assert!(hub.good(&["model", "align", "profiles"]).contains("2 made"));
     assert!(hub.good(&["model", "align", "profiles"]).contains("has what `profiles` needs"));
-    assert_eq!(hub.json(&["push", "profiles"])["created"], 21);
+    assert_eq!(hub.json(&["push", "profiles"])["created"], 20);
 }
 
 /// The beginning of a picture, by which its kind is told.
@@ -107,9 +107,9 @@ fn files_go_first_and_once_for_each_content() {
     hub.world.pages.show_picture("bad.png", "image/png", b"<!DOCTYPE html><html><body>Not found</body></html>");
 
     let planned = hub.json(&["push", "profiles", "--dry-run"]);
-    assert_eq!((planned["created"].as_u64(), hub.world.pages.media().len()), (Some(20), 0), "{planned}");
+    assert_eq!((planned["created"].as_u64(), hub.world.pages.media().len()), (Some(19), 0), "{planned}");
     let pushed = hub.json(&["push", "profiles"]);
-    assert_eq!((pushed["created"].as_u64(), pushed["held"].as_u64()), (Some(20), Some(4)), "{pushed}");
+    assert_eq!((pushed["created"].as_u64(), pushed["held"].as_u64()), (Some(19), Some(5)), "{pushed}");
     let media = hub.world.pages.media();
     assert_eq!(media.len(), 1, "twenty entries with the same picture: {media:?}");
     assert_eq!(media[0].2, PNG.len());
@@ -123,7 +123,7 @@ fn files_go_first_and_once_for_each_content() {
     hub.world.pages.show_picture("bad.png", "image/png", PNG);
     hub.world.plants.edit("p-001", &serde_json::json!({ "habitat": "old wall" }));
     hub.good(&["pull", "catalogue"]);
-    assert_eq!(hub.json(&["push", "profiles"])["held"], 3);
+    assert_eq!(hub.json(&["push", "profiles"])["held"], 4);
     let media = hub.world.pages.media();
     assert_eq!(media.len(), 2);
     let page = hub.world.pages.with_slug("royal-fern").swap_remove(0);
@@ -142,7 +142,7 @@ fn a_batch_is_settled_entry_by_entry() {
     let pushed = hub.json(&["push"]);
     assert_eq!(
         (pushed["created"].as_u64(), pushed["adopted"].as_u64(), pushed["held"].as_u64()),
-        (Some(36), Some(1), Some(4)),
+        (Some(35), Some(1), Some(5)),
         "{pushed}"
     );
     assert!(hub.writes() < 30, "80 pages in few calls: {}", hub.writes());
@@ -154,7 +154,7 @@ fn a_batch_is_settled_entry_by_entry() {
     hub.world.pages.edit(page["id"].as_u64().unwrap(), &serde_json::json!({ "heading": "Sweet gale" }));
     hub.alter("diaporos.toml", "heading = 'common_name'", "heading = 'common_name | upper'");
     let pushed = hub.json(&["push", "profiles"]);
-    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(21), Some(4)), "{pushed}");
+    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(20), Some(5)), "{pushed}");
     assert!(hub.good(&["holds"]).contains("changed there by somebody else since we wrote it: heading"));
 
     // The whole answer is lost: every one is looked up, and none is doubled.
@@ -243,7 +243,7 @@ fn a_push_gives_up_a_system_that_fails_again_and_again() {
     let tried = hub.world.visitor_site.asked().iter().filter(|asked| asked.method == "POST" && asked.writes()).count();
     assert!(tried < 40, "{tried} of 60 pages were tried");
     hub.world.visitor_site.mend();
-    assert_eq!(hub.json(&["push", "profiles"])["created"], 21, "what was not sent is owed still");
+    assert_eq!(hub.json(&["push", "profiles"])["created"], 20, "what was not sent is owed still");
 }
 
 #[cfg(unix)]
@@ -296,7 +296,7 @@ fn publishing_may_be_a_step_of_its_own() {
     assert!(hub.world.pages.rows().iter().all(|row| row["status"] == "live"), "everything that was saved is on view");
     hub.nothing_is_doubled();
     let end = hub.json(&["push", "--verify"]);
-    assert_eq!((&end["requests"], &end["held"]), (&serde_json::json!(0), &serde_json::json!(4)), "{end}");
+    assert_eq!((&end["requests"], &end["held"]), (&serde_json::json!(0), &serde_json::json!(5)), "{end}");
 }
 
 #[test]

@@ -30,6 +30,7 @@ mod probe;
 mod pull;
 mod push;
 mod readers;
+mod whims;
 mod whole;
 
 /// A file that no `mod` line names would never be compiled, and its tests never run.

@@ -150,7 +150,7 @@ id     = "$.id"
 fn a_rest_server_as_source_and_destination() {
     let Some(server) = peer("rest.mjs", &[]) else { return };
     let config = format!(
-        "[systems.small]\nkind = \"rest\"\nurl = \"{}\"\nprofile = \"profile.toml\"\n[lanes.pages]\nfrom = \"small/plant\"\nto = \"small/page\"\nmatch = \"slug\"\ngone = \"delete\"\n[lanes.pages.fields]\nslug = 'name | slug'\nheading = 'name'\n",
+        "[systems.small]\nkind = \"rest\"\nurl = \"{}\"\nprofile = \"profile.toml\"\n[lanes.pages]\nfrom = \"small/plant\"\nto = \"small/page\"\nmatch = \"slug\"\non_adopt = \"ours\"\ngone = \"delete\"\n[lanes.pages.fields]\nslug = 'name | slug'\nheading = 'name'\n",
         server.url
     );
     let hub = Hub::new(&[("diaporos.toml", &config), ("profile.toml", REST_PROFILE)]);
@@ -249,7 +249,7 @@ withdrawn = { at = "$.status", words = ["withdrawn"] }
 
 fn to_files(system: &str, gone: &str) -> String {
     format!(
-        "[systems.garden]\nkind = \"files\"\nfolder = \"plants\"\nprofile = \"plants.toml\"\n{system}\n[lanes.out]\nfrom = \"garden/plant\"\nto = \"store/page\"\nmatch = \"slug\"\ngone = \"{gone}\"\n[lanes.out.fields]\nslug = 'slug'\ntitle = 'name'\nbody = 'text'\n"
+        "[systems.garden]\nkind = \"files\"\nfolder = \"plants\"\nprofile = \"plants.toml\"\n{system}\n[lanes.out]\nfrom = \"garden/plant\"\nto = \"store/page\"\nmatch = \"slug\"\non_adopt = \"ours\"\ngone = \"{gone}\"\n[lanes.out.fields]\nslug = 'slug'\ntitle = 'name'\nbody = 'text'\n"
     )
 }
 

@@ -18,6 +18,9 @@ pub struct FingerprintError(pub usize);
 const SCHEME: u8 = 1;
 
 impl Fingerprint {
+    /// How many bytes one has.
+    pub const LENGTH: usize = 16;
+
     /// The bytes, to be stored.
     #[must_use]
     pub fn as_bytes(&self) -> &[u8] {

@@ -6,6 +6,7 @@
 
 use std::collections::BTreeMap;
 
+use super::alike;
 use crate::value::{Localised, Record, Value};
 
 /// What becomes of a field that somebody else changed at the destination.
@@ -43,6 +44,8 @@ impl MergePolicy {
 pub struct MergePolicies {
     /// For every field that has none of its own.
     pub otherwise: MergePolicy,
+    /// For every field of a document that was there before us, and that has no policy of its own.
+    pub on_adopt: MergePolicy,
     /// By field.
     pub fields: BTreeMap<String, MergePolicy>,
 }
@@ -52,6 +55,12 @@ impl MergePolicies {
     #[must_use]
     pub fn of(&self, field: &str) -> MergePolicy {
         self.fields.get(field).copied().unwrap_or(self.otherwise)
+    }
+
+    /// The policies for a document that was there before us.
+    #[must_use]
+    pub fn when_adopting(&self) -> MergePolicies {
+        MergePolicies { otherwise: self.on_adopt, ..self.clone() }
     }
 }
 
@@ -139,6 +148,35 @@ pub fn merge(base: Base<'_>, ours: &Record, now: &Record, untouched: bool, polic
             Side::Conflict => merge.conflicts.push(name.clone()),
         }
     }
+    merge
+}
+
+/// What merges with a document start from that was there before us: that nothing of ours ever was.
+#[must_use]
+pub fn found_base(ours: &Record) -> Record {
+    let nothing = |value: &Value| match value {
+        Value::Localised(_) => Value::Localised(Localised::new()),
+        _ => Value::Null,
+    };
+    ours.iter().map(|(name, value)| (name.clone(), nothing(value))).collect()
+}
+
+/// Merges with a document that was there before us, by our key. What it lacks is ours to fill in; what
+/// differs is theirs until a person or a policy says otherwise; what says the same is ours in their form.
+#[must_use]
+pub fn merge_found(ours: &Record, now: &Record, policies: &MergePolicies) -> Merge {
+    let (base, none) = (found_base(ours), Aparts::new());
+    let mut merge = merge(Base { delivered: &base, apart: &none }, ours, now, false, &policies.when_adopting());
+    let is_form = |name: &String| alike(ours.get(name).unwrap_or(&Value::Null), now.get(name).unwrap_or(&Value::Null));
+    let (forms, conflicts) = merge.conflicts.into_iter().partition(is_form);
+    merge.conflicts = conflicts;
+    for name in Vec::<String>::into_iter(forms) {
+        let (ours, theirs) = (ours.get(&name).cloned(), now.get(&name).cloned());
+        merge.apart.insert(name.clone(), Apart::Stored(theirs.unwrap_or_default()));
+        merge.fields.insert(name, ours.unwrap_or_default());
+    }
+    let stays = |(_, apart): &(&String, &Apart)| matches!(apart, Apart::Kept(_));
+    merge.drifted = merge.apart.iter().filter(stays).map(|(name, _)| name.clone()).collect();
     merge
 }
 
@@ -305,6 +343,36 @@ mod tests {
             }
         }
         insta::assert_snapshot!(table);
+    }
+
+    #[test]
+    fn what_was_there_before_us_is_theirs_till_somebody_says_otherwise() {
+        let of = |json| match from_stored(json).unwrap() {
+            Value::Record(record) => record,
+            other => panic!("{other:?}"),
+        };
+        let ours = of(json!({
+            "slug": "fern", "heading": "Fern", "teaser": "Tall & green", "body": "new", "section": null,
+            "names": { "@languages": { "en": "Fern", "fr": "Fougère" } },
+        }));
+        let now = of(json!({
+            "slug": "fern", "heading": "Old fern", "teaser": "Tall &amp; green ", "body": null, "section": "Woods",
+            "names": { "@languages": { "en": "Fern", "cy": "Rhedyn" } },
+        }));
+        let merged = |on_adopt| merge_found(&ours, &now, &MergePolicies { on_adopt, ..MergePolicies::default() });
+        let held = merged(MergePolicy::Hold);
+        assert_eq!(held.conflicts, ["heading"]);
+        assert_eq!(held.apart["teaser"], Apart::Stored("Tall &amp; green ".into()), "ours in their form");
+        assert_eq!((held.fields.get("body"), held.owes), (Some(&"new".into()), true), "what is lacking is filled in");
+        assert_eq!(held.apart["section"], Apart::Kept("Woods".into()));
+        let names = of(json!({ "n": { "@languages": { "en": "Fern", "fr": "Fougère", "cy": "Rhedyn" } } }));
+        assert_eq!(held.fields["names"], names["n"], "languages one by one");
+        let all_ours = merged(MergePolicy::Ours);
+        assert!(all_ours.conflicts.is_empty() && all_ours.fields["heading"] == "Fern".into());
+        let theirs = merged(MergePolicy::Theirs);
+        assert_eq!((theirs.fields.get("heading"), theirs.conflicts.len()), (None, 0));
+        let same = merge_found(&ours, &ours, &MergePolicies::default());
+        assert!(!same.owes && same.apart.is_empty() && same.conflicts.is_empty() && same.drifted.is_empty());
     }
 
     #[test]

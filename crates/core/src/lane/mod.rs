@@ -189,6 +189,7 @@ impl Lane {
         }
         if self.changed_there != MergePolicies::default() {
             texts.push(self.changed_there.otherwise.word().to_owned());
+            texts.push(format!("on adopt {}", self.changed_there.on_adopt.word()));
             texts.extend(self.changed_there.fields.iter().map(|(name, policy)| format!("{name} {}", policy.word())));
         }
         for rule in self.require.iter().chain(&self.protect) {

@@ -23,6 +23,8 @@ pub enum Found {
     NotAsked,
     /// Nothing.
     Nothing,
+    /// Documents with other keys, one of which is this: the search may not know what it is asked by.
+    OtherKeys(EntryId),
     /// One document that is nobody's counterpart.
     One(Box<Existing>),
     /// A document that is another entry's counterpart, or a key that another entry will create.
@@ -71,6 +73,9 @@ pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, g
         (Wanted::There(_), None, Found::Taken(by)) => {
             hold(HoldReason::KeyTaken, format!("`{by}` has the same key there"))
         }
+        (Wanted::There(_), None, Found::OtherKeys(id)) => {
+            hold(HoldReason::FoundOther, format!("the look-up by its key gives `{id}`, which does not show that key"))
+        }
         (Wanted::There(_), None, Found::Several(count)) => {
             hold(HoldReason::Ambiguous, format!("{count} documents there have the same key"))
         }
@@ -82,7 +87,8 @@ pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, g
         (Wanted::There(_), Some(Present), _) => Step::Update,
         (Wanted::There(_), Some(Withdrawn | Deleted), _) => Step::PutBack,
 
-        // No longer going.
+        // No longer going. What was there before us, and was never decided about, is not ours to remove.
+        (Wanted::NotThere, ..) if counterpart.is_some_and(Counterpart::is_undecided) => Step::Nothing,
         (Wanted::NotThere, None | Some(Withdrawn | Deleted), _) => Step::Nothing,
         (Wanted::NotThere, Some(Present), _) => match gone {
             GonePolicy::Withdraw => Step::Withdraw,
@@ -139,6 +145,7 @@ mod tests {
             presence,
             fields: Record::default(),
             apart: crate::change::Aparts::new(),
+            past: Vec::new(),
         }
     }
 
@@ -161,6 +168,7 @@ mod tests {
             Found::One(Box::new(existing)),
             Found::Taken("s/t/other".parse().unwrap()),
             Found::Several(2),
+            Found::OtherKeys(EntryId::new("1").unwrap()),
         ];
         let mut table = String::new();
         for (wanted, wanted_name) in

@@ -1,9 +1,9 @@
 //! What is to be done for one document, and the order that leads to.
 
 use super::{Counterpart, Existing, Hold, HoldReason, Order, Presence, Step};
-use crate::change::{Apart, Aparts, Base, Merge, MergePolicies, merge};
+use crate::change::{Apart, Merge, MergePolicies, merge, merge_found};
 use crate::lane::Document;
-use crate::value::{EntryId, LanguageTag, Record};
+use crate::value::{EntryId, LanguageTag};
 
 /// What is to be done for one document.
 #[derive(Debug, Clone, PartialEq)]
@@ -35,6 +35,7 @@ impl DocumentPlan {
     ) -> Self {
         let mut plan = DocumentPlan { language, step, document, known, merge: Merge::default(), seen: None };
         plan.merge = match (&plan.step, &plan.document, &plan.known) {
+            (Step::Adopt(existing), Some(document), _) => merge_found(&document.fields, &existing.fields, policies),
             (Step::Update | Step::PutBack, Some(document), Some(known)) => {
                 merge(known.base(), &document.fields, &known.there(), true, policies)
             }
@@ -43,6 +44,13 @@ impl DocumentPlan {
         };
         if matches!(plan.step, Step::Update | Step::PutBack) && !plan.merge.conflicts.is_empty() {
             plan.step = Step::Hold(changed_there(plan.known.as_ref().map(|known| &known.id), &plan.merge.conflicts));
+        }
+        if let Step::Adopt(existing) = &plan.step
+            && !plan.merge.conflicts.is_empty()
+        {
+            let existing = existing.as_ref().clone();
+            plan.step = Step::Hold(found_there(&existing.id, &plan.merge.conflicts));
+            plan.seen = Some(existing);
         }
         plan
     }
@@ -74,9 +82,11 @@ impl DocumentPlan {
             self.step = Step::Hold(Hold { reason: HoldReason::ChangedThere, message });
             return;
         }
-        self.merge = merge(known.base(), &document.fields, &now.fields, known.wrote(now), policies);
+        self.merge = known.merge(&document.fields, now, policies);
         self.step = if !self.merge.conflicts.is_empty() {
-            Step::Hold(changed_there(Some(&known.id), &self.merge.conflicts))
+            let hold =
+                if known.is_undecided() { found_there } else { |id: &_, fields: &_| changed_there(Some(id), fields) };
+            Step::Hold(hold(&known.id, &self.merge.conflicts))
         } else if self.step == Step::PutBack {
             Step::PutBack
         } else if self.merge.owes {
@@ -132,9 +142,7 @@ impl DocumentPlan {
     #[must_use]
     pub fn has_request(&self) -> bool {
         match (&self.step, &self.document) {
-            (Step::Adopt(existing), Some(document)) => {
-                !existing.holds(&document.fields) || existing.presence != Presence::Present
-            }
+            (Step::Adopt(existing), Some(_)) => self.merge.owes || existing.presence != Presence::Present,
             (Step::Create | Step::Update | Step::PutBack | Step::Withdraw | Step::Delete, _) => true,
             _ => false,
         }
@@ -152,7 +160,7 @@ impl DocumentPlan {
         if self.document.is_none() {
             return Vec::new();
         }
-        let ours = if self.has_request() && !matches!(self.step, Step::Adopt(_)) {
+        let ours = if self.has_request() {
             &self.merge.fields
         } else {
             self.document.as_ref().map_or(before, |document| &document.fields)
@@ -169,6 +177,10 @@ impl DocumentPlan {
     pub fn noted(&self) -> Option<Counterpart> {
         let document = self.document.as_ref()?;
         let existing = match (&self.step, &self.seen) {
+            // It is known from now on whose question it is; what is in it stays somebody else's.
+            (Step::Hold(_), Some(found)) if self.known.is_none() => {
+                return Some(Counterpart::undecided(found, &document.fields));
+            }
             (Step::Adopt(existing), _) if !self.has_request() => existing.as_ref(),
             (Step::Note, Some(seen)) => seen,
             _ => return None,
@@ -219,22 +231,13 @@ impl DocumentPlan {
         &self.merge
     }
 
-    /// Whether the document was read just before the plan was made.
-    pub(super) fn was_read(&self) -> bool {
-        self.seen.is_some() || matches!(self.step, Step::Adopt(_))
-    }
-
     /// Merges with what is there now, read again after the plan was made.
     pub(super) fn merge_with(&self, now: &Existing, policies: &MergePolicies) -> Option<Merge> {
         let document = self.document.as_ref()?;
-        let none = (Record::default(), Aparts::new());
-        let base = match (&self.step, &self.seen, &self.known) {
-            (Step::Adopt(existing), ..) => Base { delivered: &existing.fields, apart: &none.1 },
-            (_, _, Some(known)) => known.base(),
-            _ => Base { delivered: &none.0, apart: &none.1 },
-        };
-        let untouched = self.known.as_ref().is_some_and(|known| known.wrote(now));
-        Some(merge(base, &document.fields, &now.fields, untouched, policies))
+        Some(match &self.known {
+            Some(known) => known.merge(&document.fields, now, policies),
+            None => merge_found(&document.fields, &now.fields, policies),
+        })
     }
 
     /// The counterpart that a document became.
@@ -254,6 +257,7 @@ impl DocumentPlan {
             presence: Presence::Present,
             fields: document.fields.clone(),
             apart: merge.apart.clone(),
+            past: self.known.as_ref().map(Counterpart::past_with_this).unwrap_or_default(),
         }
     }
 }
@@ -261,6 +265,11 @@ impl DocumentPlan {
 pub(super) fn changed_there(id: Option<&EntryId>, fields: &[String]) -> Hold {
     let id = id.map_or_else(|| "it".to_owned(), |id| format!("`{id}`"));
     let message = format!("{id} was changed there by somebody else since we wrote it: {}", fields.join(", "));
+    Hold { reason: HoldReason::ChangedThere, message }
+}
+
+pub(super) fn found_there(id: &EntryId, fields: &[String]) -> Hold {
+    let message = format!("`{id}` was there before us with this key, and differs: {}", fields.join(", "));
     Hold { reason: HoldReason::ChangedThere, message }
 }
 

@@ -3,10 +3,10 @@
 //! An errand says what to do next, and is told what came of it, until it ends. It never writes
 //! twice without having looked, and never over a version that it does not know.
 
-use super::document::{changed_there, deleted_there};
+use super::document::{changed_there, deleted_there, found_there};
 use super::settle::partly;
-use super::{Counterpart, DocumentPlan, Existing, Hold, HoldReason, Order, Presence, Step, Written};
-use crate::change::{Apart, Merge, MergePolicies};
+use super::{Counterpart, DocumentPlan, Existing, Found, Hold, HoldReason, Order, Presence, Step, Written};
+use crate::change::{Apart, Merge, MergePolicies, merge_found};
 use crate::value::EntryId;
 
 /// How often one document is written in a run, at most.
@@ -19,8 +19,9 @@ pub enum Act {
     Write(Order),
     /// Read the document of that id.
     Read(EntryId),
-    /// Find documents by the entry's key.
-    Find,
+    /// Find documents by the entry's key. Where the number is not 0, it was looked so often in vain, and a
+    /// destination's look-up may lag behind its writes: some time is to pass before.
+    Find(u32),
     /// Nothing: it is over.
     End(Ending),
 }
@@ -66,6 +67,19 @@ pub enum Ending {
     InDoubt,
 }
 
+/// What keeps a write from going wrong at a destination.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Safeguards {
+    /// Whether a request is refused over another version than the one it is based on. Where it is not,
+    /// what is there is compared just before.
+    pub guarded: bool,
+    /// Whether the destination knows a request that arrives twice, so that it can be sent again.
+    pub repeatable: bool,
+    /// Whether what was written is to be read back where the answer does not show it, to learn how the
+    /// destination stores it.
+    pub read_back: bool,
+}
+
 /// Why the document is being read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Looking {
@@ -75,6 +89,8 @@ enum Looking {
     AfterLoss,
     /// Somebody else was quicker.
     AfterDifference,
+    /// It was written, and the answer did not show how it is stored.
+    Back,
 }
 
 /// Carries out one document's step.
@@ -86,6 +102,11 @@ pub struct Errand<'a> {
     merge: Merge,
     tries: u32,
     looking: Looking,
+    safeguards: Safeguards,
+    /// How often a new document was looked for in vain.
+    looks: u32,
+    /// What the last good answer said, while the document is read back.
+    written: Option<Written>,
     /// Whether the document was seen in another version than the one that the order was based on.
     moved_on: bool,
 }
@@ -93,12 +114,19 @@ pub struct Errand<'a> {
 impl<'a> Errand<'a> {
     /// Begins with the first act; none where there is nothing to send.
     #[must_use]
-    pub fn begin(plan: &'a DocumentPlan, item: Option<&EntryId>, policies: &'a MergePolicies) -> Option<(Self, Act)> {
+    pub fn begin(
+        plan: &'a DocumentPlan,
+        item: Option<&EntryId>,
+        policies: &'a MergePolicies,
+        safeguards: Safeguards,
+    ) -> Option<(Self, Act)> {
         let order = plan.order(item)?;
         let merge = plan.merge().clone();
-        let mut errand = Errand { plan, policies, order, merge, tries: 0, looking: Looking::Before, moved_on: false };
-        let act = match (errand.order.id(), errand.order.revision()) {
-            (Some(id), None) if !plan.was_read() => Act::Read(id.clone()),
+        let (looking, written) = (Looking::Before, None);
+        let (tries, looks, moved_on) = (0, 0, false);
+        let mut errand = Errand { plan, policies, order, merge, tries, looking, safeguards, looks, written, moved_on };
+        let act = match errand.order.id() {
+            Some(id) if !safeguards.guarded => Act::Read(id.clone()),
             _ => errand.send(),
         };
         Some((errand, act))
@@ -117,14 +145,15 @@ impl<'a> Errand<'a> {
 
     fn look(&mut self, looking: Looking) -> Act {
         self.looking = looking;
-        self.order.id().map_or(Act::Find, |id| Act::Read(id.clone()))
+        self.order.id().map_or(Act::Find(0), |id| Act::Read(id.clone()))
     }
 
     /// What to do after a write.
     pub fn wrote(&mut self, reply: Reply) -> Act {
         let removes = self.order.removes();
         match (reply, self.order.id()) {
-            (Reply::Done(written), _) => self.end(Ending::Done(self.written(written))),
+            (Reply::Done(written), _) => self.done(written),
+            (Reply::Lost, None) if self.safeguards.repeatable && self.tries < TRIES => self.send(),
             (Reply::Lost, _) => self.look(Looking::AfterLoss),
             (Reply::Differs, Some(_)) => self.look(Looking::AfterDifference),
             (Reply::Absent, Some(id)) if removes => self.end(Ending::Done(self.removed(id, Presence::Deleted))),
@@ -139,11 +168,38 @@ impl<'a> Errand<'a> {
     /// that arrived twice.
     #[must_use]
     pub fn saw_nothing(&self) -> Act {
-        Act::End(if self.looking == Looking::Before { Ending::NotDone } else { Ending::InDoubt })
+        match (self.looking, &self.written) {
+            (Looking::Before, _) => Act::End(Ending::NotDone),
+            // It was written; only how it is stored stays unknown.
+            (Looking::Back, Some(written)) => Act::End(Ending::Done(self.written(written.clone()))),
+            _ => Act::End(Ending::InDoubt),
+        }
+    }
+
+    /// After a good answer: what was written is read back, where that was asked for and the answer does
+    /// not show it.
+    fn done(&mut self, written: Written) -> Act {
+        let id = written.id.clone().or_else(|| self.order.id().cloned());
+        match id {
+            Some(id) if self.safeguards.read_back && written.fields.is_none() && !self.order.removes() => {
+                self.looking = Looking::Back;
+                self.written = Some(written);
+                Act::Read(id)
+            }
+            _ => self.end(Ending::Done(self.written(written))),
+        }
     }
 
     /// What to do after reading the document by its id.
     pub fn read(&mut self, now: Option<&Existing>) -> Act {
+        if let (Looking::Back, Some(written)) = (self.looking, self.written.take()) {
+            // Somebody else may have been quicker than our look: what they wrote is no form of ours.
+            let is_ours = |now: &&Existing| written.revision.is_none() || written.revision == now.revision;
+            let now = now.filter(is_ours);
+            let shown = now.map(|now| now.fields.clone());
+            let revision = written.revision.clone().or_else(|| now?.revision.clone());
+            return self.end(Ending::Done(self.written(Written { fields: shown, revision, ..written })));
+        }
         let Some(id) = self.order.id().cloned() else { return Act::End(Ending::InDoubt) };
         let untouched = |now: &Existing| now.revision.is_some() && self.order.revision() == now.revision.as_ref();
         self.moved_on |= now.is_some_and(|now| !untouched(now));
@@ -161,23 +217,42 @@ impl<'a> Errand<'a> {
     }
 
     /// What to do after looking for documents by the entry's key.
-    pub fn found(&mut self, found: &[Existing]) -> Act {
+    ///
+    /// A new document that is not found may be there all the same, for look-ups lag: it is looked for
+    /// again, and is left in doubt when the time for that is over ([`Errand::saw_nothing`]). It is never
+    /// written a second time in one run.
+    pub fn found(&mut self, found: &Found) -> Act {
         match found {
-            [] => self.again(),
-            // It has our key, and the destination may store what it gets its own way: it is ours
-            // to update, as any document with our key is.
-            [existing] => {
+            Found::NotAsked | Found::Nothing => {
+                self.looks += 1;
+                Act::Find(self.looks)
+            }
+            Found::One(existing) => {
                 let Some(document) = &self.plan.document else { return Act::End(Ending::InDoubt) };
-                if existing.holds(&document.fields) && existing.presence == Presence::Present {
+                let merge = merge_found(&document.fields, &existing.fields, self.policies);
+                if !merge.conflicts.is_empty() {
+                    let hold = found_there(&existing.id, &merge.conflicts);
+                    let known = Counterpart::undecided(existing, &document.fields);
+                    return self.end(Ending::Held(hold, Some(known)));
+                }
+                let is_there = !merge.owes && existing.presence == Presence::Present;
+                self.merge = merge;
+                if is_there {
                     return Act::End(self.over(self.counterpart(existing)));
                 }
-                let fields = document.fields.clone();
-                let (id, revision) = (existing.id.clone(), existing.revision.clone());
+                let (id, revision, fields) =
+                    (existing.id.clone(), existing.revision.clone(), self.merge.fields.clone());
                 self.order = Order::Update { id, revision, fields, language: self.plan.language.clone() };
                 self.again()
             }
-            several => {
-                let message = format!("{} documents there have the entry's key", several.len());
+            Found::Taken(by) => {
+                let message = format!("what was found with its key is `{by}`'s");
+                self.end(Ending::Held(Hold { reason: HoldReason::KeyTaken, message }, None))
+            }
+            // Nobody can tell whether ours is among them.
+            Found::OtherKeys(_) => Act::End(Ending::InDoubt),
+            Found::Several(count) => {
+                let message = format!("{count} documents there have the entry's key");
                 self.end(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }, None))
             }
         }
@@ -190,7 +265,7 @@ impl<'a> Errand<'a> {
             // What landed of it is found out by the next run, from the intent.
             Looking::AfterLoss if self.moved_on => Act::End(Ending::InDoubt),
             Looking::AfterLoss => self.end(Ending::FoundNotDone),
-            Looking::Before | Looking::AfterDifference => self.end(Ending::NotDone),
+            Looking::Before | Looking::AfterDifference | Looking::Back => self.end(Ending::NotDone),
         }
     }
 
@@ -211,7 +286,17 @@ impl<'a> Errand<'a> {
             // What of a lost write is there is ours, whatever else somebody did.
             let landed = |known| partly(known, self.order.fields()?, now);
             let known = self.plan.known.as_ref().filter(|_| self.tries > 0).and_then(landed);
-            return self.end(Ending::Held(changed_there(Some(&now.id), &merge.conflicts), known));
+            let known = match (&self.plan.known, &self.plan.document) {
+                (None, Some(document)) => Some(Counterpart::undecided(now, &document.fields)),
+                _ => known,
+            };
+            let is_found = self.plan.known.as_ref().is_none_or(Counterpart::is_undecided);
+            let hold = if is_found {
+                found_there(&now.id, &merge.conflicts)
+            } else {
+                changed_there(Some(&now.id), &merge.conflicts)
+            };
+            return self.end(Ending::Held(hold, known));
         }
         let is_there = !merge.owes && now.presence == Presence::Present;
         self.merge = merge;
@@ -230,7 +315,7 @@ impl<'a> Errand<'a> {
     fn end(&self, ending: Ending) -> Act {
         let is_found_creation = matches!(self.plan.step, Step::Create) && self.order.id().is_some();
         match ending {
-            Ending::Done(_) | Ending::Found(_) => Act::End(ending),
+            Ending::Done(_) | Ending::Found(_) | Ending::Held(_, Some(_)) => Act::End(ending),
             _ if is_found_creation => Act::End(Ending::InDoubt),
             ending => Act::End(ending),
         }

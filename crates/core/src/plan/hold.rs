@@ -13,6 +13,8 @@ pub enum HoldReason {
     KeyTaken,
     /// Several documents at the destination have the key.
     Ambiguous,
+    /// The destination finds documents that have other keys.
+    FoundOther,
     /// The destination's document was changed by somebody else.
     ChangedThere,
     /// The destination's document was deleted by somebody else.
@@ -29,12 +31,13 @@ pub enum HoldReason {
 
 impl HoldReason {
     /// Every reason with its word.
-    pub const WORDS: [(&str, HoldReason); 11] = [
+    pub const WORDS: [(&str, HoldReason); 12] = [
         ("unfit", HoldReason::Unfit),
         ("rule", HoldReason::Rule),
         ("protected", HoldReason::Protected),
         ("key-taken", HoldReason::KeyTaken),
         ("ambiguous", HoldReason::Ambiguous),
+        ("found-other", HoldReason::FoundOther),
         ("changed-there", HoldReason::ChangedThere),
         ("deleted-there", HoldReason::DeletedThere),
         ("locked", HoldReason::Locked),
@@ -72,6 +75,9 @@ impl HoldReason {
                 "give one of the two another value in the lane's `match` field; the next push tries again"
             }
             HoldReason::Ambiguous => "leave one document with that key at the destination; the next push tries again",
+            HoldReason::FoundOther => {
+                "see that the profile's `find` asks by the key, and that documents show it under the lane's `match` field; the next push tries again"
+            }
             HoldReason::ChangedThere => {
                 "`show ADDRESS --three-way` shows both; `resolve ADDRESS --take ours`, `theirs`, or field by field `heading=ours`"
             }

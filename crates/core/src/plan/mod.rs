@@ -16,14 +16,16 @@ mod state;
 
 pub use decide::{Found, Step, Wanted, decide};
 pub use document::DocumentPlan;
-pub use errand::{Act, Ending, Errand, Reply};
+pub use errand::{Act, Ending, Errand, Reply, Safeguards};
 pub use hold::{Hold, HoldReason};
 pub use lack::{HasThere, Lack, lacks};
 pub use order::{Order, Written};
 pub use settle::{Intended, Settled, settle, settle_new};
 pub use state::State;
 
-use crate::change::{Aparts, Base, Fingerprint};
+use crate::change::{
+    Aparts, Base, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge, merge_found,
+};
 use crate::value::{EntryId, Record, Revision, Value};
 
 /// What an entry has become at a destination, as far as the hub knows.
@@ -43,9 +45,74 @@ pub struct Counterpart {
     pub fields: Record,
     /// The fields of which something else is known to be there.
     pub apart: Aparts,
+    /// What was there after earlier deliveries, the newest last: a request that arrives late brings it
+    /// back, and it is nobody else's.
+    pub past: Vec<Fingerprint>,
 }
 
+/// How many earlier deliveries are known again.
+const PAST: usize = 5;
+
 impl Counterpart {
+    /// A document that was found by our key and is another's so far: bound to its entry, with nothing in
+    /// it that we wrote.
+    #[must_use]
+    pub fn undecided(found: &Existing, ours: &Record) -> Counterpart {
+        let fields = found_base(ours);
+        Counterpart {
+            id: found.id.clone(),
+            item: found.item.clone(),
+            revision: None,
+            fingerprint: fingerprint_record(&fields),
+            presence: found.presence,
+            fields,
+            apart: Aparts::new(),
+            past: Vec::new(),
+        }
+    }
+
+    /// Whether nobody has said yet whose the document is.
+    #[must_use]
+    pub fn is_undecided(&self) -> bool {
+        !self.fields.is_empty() && self.apart.is_empty() && self.fields.values().all(Value::is_null)
+    }
+
+    /// The earlier deliveries, with this one added.
+    pub(crate) fn past_with_this(&self) -> Vec<Fingerprint> {
+        let mut past = self.past.clone();
+        if !self.is_undecided() {
+            past.push(fingerprint_record(&self.there()));
+        }
+        past.drain(..past.len().saturating_sub(PAST));
+        past
+    }
+
+    /// Whether what is there now is, in all that we map, what was there after an earlier delivery.
+    #[must_use]
+    pub fn wrote_before(&self, now: &Existing) -> bool {
+        if self.past.is_empty() || self.wrote(now) {
+            return false;
+        }
+        let value = |name: &String| now.fields.get(name).cloned().unwrap_or_default();
+        let there: Record = self.fields.keys().map(|name| (name.clone(), value(name))).collect();
+        let there = fingerprint_record(&there);
+        // An earlier delivery may have been as the last one is.
+        there != fingerprint_record(&self.there()) && self.past.contains(&there)
+    }
+
+    /// Merges what is to be there with what is there now.
+    #[must_use]
+    pub fn merge(&self, ours: &Record, now: &Existing, policies: &MergePolicies) -> Merge {
+        if self.is_undecided() {
+            return merge_found(ours, &now.fields, policies);
+        }
+        if self.wrote_before(now) {
+            let none = Aparts::new();
+            return merge(Base { delivered: &now.fields, apart: &none }, ours, &now.fields, false, policies);
+        }
+        merge(self.base(), ours, &now.fields, self.wrote(now), policies)
+    }
+
     /// What merges with it start from.
     #[must_use]
     pub fn base(&self) -> Base<'_> {
@@ -63,7 +130,7 @@ impl Counterpart {
     /// The mapped fields that are not as we last knew them.
     #[must_use]
     pub fn changed_in(&self, now: &Existing) -> Vec<String> {
-        if self.wrote(now) {
+        if self.wrote(now) || self.wrote_before(now) {
             return Vec::new();
         }
         let differs = |(name, value): &(&String, &Value)| {
@@ -124,6 +191,20 @@ pub struct Existing {
 }
 
 impl Existing {
+    /// Whether the document has that key: none where it does not show it.
+    #[must_use]
+    pub fn has_key(&self, field: &str, key: &str) -> Option<bool> {
+        if self.id.as_str() == key {
+            return Some(true);
+        }
+        match self.fields.get(field).filter(|value| !value.is_null())? {
+            Value::Localised(by_language) => {
+                Some(by_language.values().any(|value| value.scalar_text().is_some_and(|text| text == key)))
+            }
+            value => Some(value.scalar_text().is_some_and(|text| text == key)),
+        }
+    }
+
     /// Whether every one of our fields has the same value there; a missing field is null.
     #[must_use]
     pub fn holds(&self, ours: &Record) -> bool {

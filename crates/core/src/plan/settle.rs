@@ -1,7 +1,7 @@
 //! Settling a request whose answer was lost, by what the destination now shows.
 
-use super::{Counterpart, Existing, Presence};
-use crate::change::{Apart, Aparts, Fingerprint, fingerprint_record};
+use super::{Counterpart, Existing, Found, Presence};
+use crate::change::{Apart, Aparts, Fingerprint, alike, fingerprint_record};
 use crate::value::{EntryId, Record, Revision, Value};
 
 /// What a lost request was to do to a document that was known.
@@ -33,8 +33,8 @@ pub enum Settled {
     /// destination stores some of it in its own way. What is there of ours is known as ours.
     Partly(Counterpart),
     /// There was no document with the entry's key before, and the one that is there now is not as we
-    /// wrote it; it is taken over, as any document with an entry's key is.
-    TakenOver(Counterpart),
+    /// wrote it. It is bound to the entry, and what is in it is another's until somebody says otherwise.
+    FoundThere(Counterpart),
     /// The document is not there any more, or there are several with its key.
     Unclear,
 }
@@ -72,7 +72,8 @@ pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, no
             };
             apart.extend(others.map(kept));
         }
-        return Settled::Done(counterpart(found, delivered, fingerprint, apart));
+        let past = known.map(Counterpart::past_with_this).unwrap_or_default();
+        return Settled::Done(counterpart(found, delivered, fingerprint, apart, past));
     }
     // The version is the one we started from: nothing was written since, by us or anybody.
     let untouched = base.is_some() && *base == found.revision;
@@ -105,23 +106,32 @@ pub(super) fn partly(known: &Counterpart, fields: &Record, found: &Existing) -> 
 /// Reads what became of a lost request for a new document from what the destination shows under its
 /// key.
 #[must_use]
-pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &[Existing]) -> Settled {
+pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &Found) -> Settled {
     match found {
-        [] => Settled::NotDone,
-        [one] if one.holds(fields) => Settled::Done(counterpart(one, fields.clone(), fingerprint, Aparts::new())),
-        [one] => {
-            let there = |name: &String| one.fields.get(name).cloned().unwrap_or_default();
-            let there: Record = fields.keys().map(|name| (name.clone(), there(name))).collect();
-            let fingerprint = fingerprint_record(&there);
-            Settled::TakenOver(counterpart(one, there, fingerprint, Aparts::new()))
+        Found::NotAsked | Found::Nothing => Settled::NotDone,
+        Found::One(one) => {
+            let theirs = |name: &String| one.fields.get(name).unwrap_or(&Value::Null);
+            if fields.iter().any(|(name, ours)| !alike(ours, theirs(name))) {
+                return Settled::FoundThere(Counterpart::undecided(one, fields));
+            }
+            let differs = |(name, ours): &(&String, &Value)| *ours != theirs(name) && !theirs(name).is_null();
+            let forms = fields.iter().filter(differs);
+            let apart = forms.map(|(name, _)| (name.clone(), Apart::Stored(theirs(name).clone()))).collect();
+            Settled::Done(counterpart(one, fields.clone(), fingerprint, apart, Vec::new()))
         }
-        _ => Settled::Unclear,
+        Found::Taken(_) | Found::OtherKeys(_) | Found::Several(_) => Settled::Unclear,
     }
 }
 
-fn counterpart(found: &Existing, fields: Record, fingerprint: Fingerprint, apart: Aparts) -> Counterpart {
+fn counterpart(
+    found: &Existing,
+    fields: Record,
+    fingerprint: Fingerprint,
+    apart: Aparts,
+    past: Vec<Fingerprint>,
+) -> Counterpart {
     let Existing { id, item, revision, presence, .. } = found.clone();
-    Counterpart { id, item, revision, fingerprint, presence, fields, apart }
+    Counterpart { id, item, revision, fingerprint, presence, fields, apart, past }
 }
 
 #[cfg(test)]
@@ -171,7 +181,13 @@ mod tests {
             (Intended::Delete, Some(existing("old", None, Present)), "NotDone"),
         ] {
             let fingerprint = fingerprint_record(&record("old"));
-            let known = counterpart(&existing("old", Some("1"), Present), record("old"), fingerprint, Aparts::new());
+            let known = counterpart(
+                &existing("old", Some("1"), Present),
+                record("old"),
+                fingerprint,
+                Aparts::new(),
+                Vec::new(),
+            );
             let settled = match settle(&intended, &id(), Some(&known), now.as_ref()) {
                 Settled::Done(known) => format!("Done {}", known.presence.word()),
                 Settled::Partly(known) => format!("Partly {}", known.presence.word()),
@@ -189,7 +205,7 @@ mod tests {
         let (old, new) = (of("old", "old"), of("new", "new"));
         let mut found = existing("", None, Presence::Present);
         found.fields = of("new", "New!");
-        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Aparts::new());
+        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Aparts::new(), Vec::new());
         let intended = Intended::Write { fields: new.clone(), fingerprint: fingerprint_record(&new), base: None };
         let Settled::Partly(settled) = settle(&intended, &id(), Some(&known), Some(&found)) else {
             panic!("the heading is there")

@@ -7,6 +7,9 @@ pub(crate) const ENTRIES: usize = 3;
 /// The fields of a page: two texts and a list. The key never changes.
 pub(crate) const FIELDS: [&str; 3] = ["heading", "teaser", "topics"];
 
+/// For so many looks in a row a look-up lags at most: what a system's settling time stands for.
+pub(crate) const MOST_LAG: u32 = 4;
+
 /// Something that happens.
 #[derive(Debug, Clone)]
 pub(crate) enum Event {
@@ -31,6 +34,8 @@ pub(crate) enum Event {
         meddling: Option<(u8, usize, usize, u8)>,
         /// Whether it reads every page that is there.
         verify: bool,
+        /// For so many looks a page that was just made is not found by its key.
+        lag: u32,
     },
 }
 
@@ -47,6 +52,9 @@ pub(crate) enum Fault {
     Doubled,
     /// It is sent away and can come again.
     Throttled,
+    /// It is not carried out, and answered with a page that shows nothing; a look-up is answered with
+    /// whatever is there, whatever key it asks by.
+    WrongAnswer,
 }
 
 fn event() -> impl Strategy<Value = Event> {
@@ -57,12 +65,14 @@ fn event() -> impl Strategy<Value = Event> {
         2 => Just(Fault::LostAfter),
         1 => Just(Fault::Doubled),
         1 => Just(Fault::Throttled),
+        1 => Just(Fault::WrongAnswer),
     ];
     let push = (
         proptest::collection::vec(fault, 0..12),
         proptest::option::weighted(0.4, 0..40_u8),
         proptest::option::weighted(0.2, (0..8_u8, page.clone(), 0..3_usize, 10..14_u8)),
         any::<bool>(),
+        prop_oneof![3 => Just(0), 1 => 1..MOST_LAG],
     );
     prop_oneof![
         4 => (0..ENTRIES, 0..3_usize, 0..4_u8).prop_map(|(entry, field, value)| Event::Edit(entry, field, value)),
@@ -70,7 +80,8 @@ fn event() -> impl Strategy<Value = Event> {
         2 => (page.clone(), 0..3_usize, 10..14_u8).prop_map(|(page, field, value)| Event::HandEdit(page, field, value)),
         1 => page.clone().prop_map(Event::HandDelete),
         1 => (page, any::<bool>()).prop_map(|(page, locked)| Event::Lock(page, locked)),
-        5 => push.prop_map(|(faults, crash, meddling, verify)| Event::Push { faults, crash, meddling, verify }),
+        5 => push
+            .prop_map(|(faults, crash, meddling, verify, lag)| Event::Push { faults, crash, meddling, verify, lag }),
     ]
 }
 

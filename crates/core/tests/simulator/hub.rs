@@ -5,19 +5,20 @@ use std::collections::BTreeMap;
 use diaporos_core::change::MergePolicies;
 use diaporos_core::lane::{Document, GonePolicy};
 use diaporos_core::plan::{
-    Act, Counterpart, DocumentPlan, Ending, Errand, Found, HoldReason, Intended, Order, Presence, Settled, Step,
-    Wanted, decide, settle, settle_new,
+    Act, Counterpart, DocumentPlan, Ending, Errand, Found, HoldReason, Intended, Order, Presence, Safeguards, Settled,
+    Step, Wanted, decide, settle, settle_new,
 };
-use diaporos_core::value::{Record, Value};
+use diaporos_core::value::{EntryId, Record, Value};
 
-use crate::history::{ENTRIES, FIELDS};
-use crate::world::{Crash, World};
+use crate::history::{ENTRIES, FIELDS, MOST_LAG};
+use crate::world::{Crash, Page, World};
 
 /// What the source has.
 #[derive(Debug, Default)]
 pub(crate) struct Source {
     values: BTreeMap<(usize, usize), u8>,
     hidden: [bool; ENTRIES],
+    shares_key: bool,
 }
 
 impl Source {
@@ -29,8 +30,18 @@ impl Source {
         self.hidden[entry] = !live;
     }
 
+    /// The second entry has the key of the first.
+    pub(crate) fn share_key(&mut self, shared: bool) {
+        self.shares_key = shared;
+    }
+
+    fn key(&self, entry: usize) -> String {
+        let owner = if self.shares_key && entry == 1 { 0 } else { entry };
+        format!("page-{owner}")
+    }
+
     fn document(&self, entry: usize) -> Option<Document> {
-        let key = format!("page-{entry}");
+        let key = self.key(entry);
         let mut fields: Record = [("slug".to_owned(), Value::from(key.as_str()))].into_iter().collect();
         for (place, name) in FIELDS.into_iter().enumerate() {
             let value = self.values.get(&(entry, place)).copied().unwrap_or_default();
@@ -82,8 +93,23 @@ impl Hub {
         let fingerprint = document.as_ref().map(Document::fingerprint);
         let settled = match &order {
             Order::Create { fields, .. } => {
-                let Ok(found) = world.find(&format!("page-{entry}")) else { return Ok(false) };
-                settle_new(fields, fingerprint.unwrap(), &found)
+                let key = document.as_ref().and_then(|document| document.key.clone()).unwrap();
+                let mut found = Found::Nothing;
+                for _ in 0..=MOST_LAG {
+                    let Ok(seen) = world.find(&key) else { return Ok(false) };
+                    found = seen;
+                    if found != Found::Nothing {
+                        break;
+                    }
+                }
+                let is_anothers =
+                    |id: &EntryId| self.counterparts.iter().any(|(by, known)| *by != entry && known.id == *id);
+                match &found {
+                    Found::OtherKeys(_) => return Ok(false),
+                    // What has the key is another entry's, so that ours is not there.
+                    Found::One(existing) if is_anothers(&existing.id) => Settled::NotDone,
+                    found => settle_new(fields, fingerprint.unwrap(), found),
+                }
             }
             order => {
                 let intended = match order {
@@ -105,8 +131,7 @@ impl Hub {
             Settled::Done(counterpart) | Settled::Partly(counterpart) => {
                 self.counterparts.insert(entry, counterpart);
             }
-            Settled::TakenOver(counterpart) => {
-                world.take_over(&counterpart.id);
+            Settled::FoundThere(counterpart) => {
                 self.counterparts.insert(entry, counterpart);
             }
             Settled::NotDone | Settled::Unclear => {}
@@ -120,21 +145,37 @@ impl Hub {
         let known = self.counterparts.get(&entry).cloned();
         let document = self.source.document(entry);
         let found = match (&document, &known) {
-            (Some(_), None) => {
-                let Ok(mut found) = world.find(&format!("page-{entry}")) else { return Ok(()) };
-                match (found.pop(), found.len()) {
-                    (None, _) => Found::Nothing,
-                    (Some(one), 0) => Found::One(Box::new(one)),
-                    (Some(_), more) => panic!("{} pages have the same key", more + 1),
+            (Some(document), None) => {
+                let key = document.key.clone().unwrap();
+                let Ok(found) = world.find(&key) else { return Ok(()) };
+                let wants = |other: &usize| {
+                    let is_new = !self.counterparts.contains_key(other);
+                    *other != entry
+                        && self.source.document(*other).is_some()
+                        && is_new
+                        && self.source.key(*other) == key
+                };
+                let owner =
+                    |id: &EntryId| self.counterparts.iter().find(|(_, known)| known.id == *id).map(|(by, _)| *by);
+                // What was delivered with that key is known, whatever a look-up that lags says.
+                let has = |known: &Counterpart| known.fields.get("slug") == Some(&Value::from(key.as_str()));
+                let delivered = self.counterparts.iter().find(|(by, known)| **by != entry && has(known));
+                let other = match &found {
+                    Found::One(existing) => owner(&existing.id),
+                    _ => delivered.map(|(by, _)| *by),
+                };
+                match other.or_else(|| (0..ENTRIES).find(wants)) {
+                    Some(other) => Found::Taken(format!("s/page/{other}").parse().unwrap()),
+                    None => found,
                 }
             }
             _ => Found::NotAsked,
         };
         let wanted = document.as_ref().map_or(Wanted::NotThere, |document| Wanted::There(document.fingerprint()));
         let step = decide(wanted, known.as_ref(), found, GonePolicy::Withdraw);
-        let taking_over = matches!(step, Step::Adopt(_));
         let mut plan = DocumentPlan::new(None, step, document.clone(), known.clone(), &policies);
-        if let (true, Some(known)) = (verify, &known) {
+        let look_first = verify || known.as_ref().is_some_and(Counterpart::is_undecided);
+        if let (true, Some(known)) = (look_first, &known) {
             let Ok(now) = world.read(&known.id) else { return Ok(()) };
             plan.compare_with(now.as_ref(), &policies);
         }
@@ -145,15 +186,16 @@ impl Hub {
         if let Some(noted) = plan.noted() {
             self.counterparts.insert(entry, noted);
         }
-        let Some((mut errand, mut act)) = Errand::begin(&plan, None, &policies) else { return Ok(()) };
+        let guarded = plan.order(None).is_none_or(|order| order.id().is_none() || order.revision().is_some());
+        let safeguards = Safeguards { guarded, repeatable: false, read_back: true };
+        let Some((mut errand, mut act)) = Errand::begin(&plan, None, &policies, safeguards) else { return Ok(()) };
         world.step()?;
         self.open.insert(entry, OpenIntent { order: errand.order().clone(), document });
         loop {
             world.step()?;
             act = match act {
                 Act::Write(order) => {
-                    let after_lost_creation = matches!(plan.step, Step::Create) && order.id().is_some();
-                    let reply = world.write(&order, taking_over || after_lost_creation);
+                    let reply = world.write(&order);
                     world.step()?;
                     errand.wrote(reply)
                 }
@@ -161,7 +203,8 @@ impl Hub {
                     Ok(now) => errand.read(now.as_ref()),
                     Err(()) => errand.saw_nothing(),
                 },
-                Act::Find => match world.find(&format!("page-{entry}")) {
+                Act::Find(looks) if looks > MOST_LAG => errand.saw_nothing(),
+                Act::Find(_) => match world.find(&self.source.key(entry)) {
                     Ok(found) => errand.found(&found),
                     Err(()) => errand.saw_nothing(),
                 },
@@ -195,11 +238,21 @@ impl Hub {
     pub(crate) fn everything_is_right(&self, world: &World) {
         assert!(self.open.is_empty(), "in doubt for good: {:?}", self.open);
         for entry in 0..ENTRIES {
-            let key = Value::from(format!("page-{entry}").as_str());
-            let pages: Vec<_> = world.pages.iter().filter(|(_, page)| page.fields.get("slug") == Some(&key)).collect();
-            assert!(pages.len() <= 1, "`page-{entry}` is there {} times", pages.len());
+            let key = Value::from(self.source.key(entry).as_str());
+            let is_anothers = |id: &u64| {
+                let mut others = self.counterparts.iter().filter(|(by, _)| **by != entry);
+                others.any(|(_, known)| known.id.as_str() == id.to_string())
+            };
+            let has_key = |(_, page): &(&u64, &Page)| page.fields.get("slug") == Some(&key);
+            let all = world.pages.iter().filter(has_key).count();
+            assert!(all <= 1, "the key of `page-{entry}` is there {all} times");
+            let pages: Vec<_> = world.pages.iter().filter(has_key).filter(|(id, _)| !is_anothers(id)).collect();
             let known = self.counterparts.get(&entry);
             let by_hand = |id: u64| world.deleted.contains(&id) || world.touched.contains(&id);
+            if let Some(HoldReason::KeyTaken) = self.held.get(&entry) {
+                assert!(self.source.shares_key && entry < 2, "only what shares a key is held for it");
+                continue;
+            }
             if let Some(reason) = self.held.get(&entry) {
                 let id: u64 = known.unwrap().id.as_str().parse().unwrap();
                 assert!(by_hand(id) || world.unsure.contains(&id), "held, {reason:?}, and nobody else did anything");

@@ -15,9 +15,10 @@ use proptest::prelude::*;
 use world::World;
 
 /// Plays a history, then lets the dust settle, and looks whether everything is as it must be.
-fn play(events: Vec<Event>, versions: bool, shows: bool) {
+fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
     let mut world = World::new(versions, shows);
     let mut hub = Hub::default();
+    hub.source.share_key(shares_key);
     for event in events {
         match event {
             Event::Edit(entry, field, value) => hub.source.edit(entry, field, value),
@@ -25,8 +26,8 @@ fn play(events: Vec<Event>, versions: bool, shows: bool) {
             Event::HandEdit(page, field, value) => world.hand_edit(page, field, value),
             Event::HandDelete(page) => world.hand_delete(page),
             Event::Lock(page, locked) => world.lock(page, locked),
-            Event::Push { faults, crash, meddling, verify } => {
-                world.begin_run(faults, crash, meddling);
+            Event::Push { faults, crash, meddling, verify, lag } => {
+                world.begin_run(faults, crash, meddling, lag);
                 hub.push(&mut world, verify);
             }
         }
@@ -44,7 +45,12 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 6_000, max_shrink_iters: 20_000, ..ProptestConfig::default() })]
 
     #[test]
-    fn never_twice_never_lost_nothing_overwritten(events in history(), versions: bool, shows: bool) {
-        play(events, versions, shows);
+    fn never_twice_never_lost_nothing_overwritten(
+        events in history(),
+        versions: bool,
+        shows: bool,
+        shares_key in proptest::bool::weighted(0.2),
+    ) {
+        play(events, versions, shows, shares_key);
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use diaporos_core::plan::{Existing, Order, Presence, Reply, Written};
+use diaporos_core::plan::{Existing, Found, Order, Presence, Reply, Written};
 use diaporos_core::value::{EntryId, Record, Revision, Value};
 
 use crate::history::{FIELDS, Fault};
@@ -35,6 +35,9 @@ pub(crate) struct World {
     meddling: Option<(u8, usize, usize, u8)>,
     writes: usize,
     last_written: Option<u64>,
+    /// How long new pages are not found by their keys, and for how many looks each still is not.
+    lag: u32,
+    unfound: BTreeMap<u64, u32>,
     /// Pages that a hand deleted.
     pub(crate) deleted: Vec<u64>,
     /// Pages that a hand ever changed.
@@ -60,6 +63,8 @@ impl World {
             meddling: None,
             writes: 0,
             last_written: None,
+            lag: 0,
+            unfound: BTreeMap::new(),
             deleted: Vec::new(),
             touched: BTreeSet::new(),
             unsure: BTreeSet::new(),
@@ -72,15 +77,17 @@ impl World {
         faults: Vec<Fault>,
         crash: Option<u8>,
         meddling: Option<(u8, usize, usize, u8)>,
+        lag: u32,
     ) {
         self.faults = faults.into_iter().rev().collect();
         // Without versions nobody can tell who wrote between a look and a write.
         self.meddling = meddling.filter(|_| self.versions);
-        (self.crash, self.steps, self.requests) = (crash, 0, 0);
+        (self.crash, self.steps, self.requests, self.lag) = (crash, 0, 0, lag);
     }
 
     pub(crate) fn calm_down(&mut self) {
-        self.begin_run(Vec::new(), None, None);
+        self.begin_run(Vec::new(), None, None, 0);
+        self.unfound.clear();
         self.pages.values_mut().for_each(|page| page.locked = false);
     }
 
@@ -135,13 +142,6 @@ impl World {
         }
     }
 
-    /// What is in a page is knowingly taken as it is, to be written over.
-    pub(crate) fn take_over(&mut self, id: &EntryId) {
-        if let Some(page) = self.pages.get_mut(&id.as_str().parse().unwrap()) {
-            page.by_hand.clear();
-        }
-    }
-
     fn fault(&mut self) -> Fault {
         if let Some((at, page, field, value)) = self.meddling
             && at == self.requests
@@ -163,39 +163,57 @@ impl World {
     }
 
     pub(crate) fn read(&mut self, id: &EntryId) -> Result<Option<Existing>, ()> {
-        if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter) {
+        if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter | Fault::WrongAnswer) {
             return Err(());
         }
         let id: u64 = id.as_str().parse().unwrap();
         Ok(self.pages.get(&id).map(|page| self.existing(id, page)))
     }
 
-    pub(crate) fn find(&mut self, key: &str) -> Result<Vec<Existing>, ()> {
-        if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter) {
-            return Err(());
+    /// Looks for the page with a key, as the hub does: what comes is held against it.
+    pub(crate) fn find(&mut self, key: &str) -> Result<Found, ()> {
+        match self.fault() {
+            Fault::LostBefore | Fault::LostAfter => return Err(()),
+            Fault::WrongAnswer => {
+                let any = self.pages.keys().next().map_or_else(|| "home".to_owned(), u64::to_string);
+                return Ok(Found::OtherKeys(EntryId::new(any).unwrap()));
+            }
+            _ => {}
         }
         let has = |page: &&Page| page.fields.get("slug") == Some(&Value::from(key));
-        Ok(self.pages.iter().filter(|(_, page)| has(page)).map(|(id, page)| self.existing(*id, page)).collect())
+        let with_key: Vec<u64> = self.pages.iter().filter(|(_, page)| has(page)).map(|(id, _)| *id).collect();
+        let mut found = Vec::new();
+        for id in with_key {
+            match self.unfound.get_mut(&id) {
+                Some(left @ 1..) => *left -= 1,
+                _ => found.push(self.existing(id, &self.pages[&id])),
+            }
+        }
+        Ok(match (found.pop(), found.len()) {
+            (None, _) => Found::Nothing,
+            (Some(one), 0) => Found::One(Box::new(one)),
+            (Some(_), more) => panic!("{} pages have the same key", more + 1),
+        })
     }
 
     /// A write, with what the network does to it.
-    pub(crate) fn write(&mut self, order: &Order, taking_over: bool) -> Reply {
+    pub(crate) fn write(&mut self, order: &Order) -> Reply {
         self.writes += 1;
         match self.fault() {
-            Fault::LostBefore => Reply::Lost,
+            Fault::LostBefore | Fault::WrongAnswer => Reply::Lost,
             Fault::Throttled => Reply::NotDone,
-            Fault::None => self.apply(order, taking_over),
+            Fault::None => self.apply(order),
             Fault::LostAfter => {
-                let reply = self.apply(order, taking_over);
+                let reply = self.apply(order);
                 self.lose(page_of(&reply));
                 Reply::Lost
             }
             // A second copy of a creation would double it, which only a key in the request prevents.
-            Fault::Doubled if order.id().is_none() => self.apply(order, taking_over),
+            Fault::Doubled if order.id().is_none() => self.apply(order),
             Fault::Doubled => {
-                let first = self.apply(order, taking_over);
+                let first = self.apply(order);
                 self.lose(page_of(&first));
-                self.apply(order, taking_over)
+                self.apply(order)
             }
         }
     }
@@ -205,7 +223,7 @@ impl World {
         self.unsure.extend(page.filter(|_| self.shows));
     }
 
-    fn apply(&mut self, order: &Order, taking_over: bool) -> Reply {
+    fn apply(&mut self, order: &Order) -> Reply {
         let Some(id) = order.id() else {
             self.last += 1;
             let mut page = Page {
@@ -215,9 +233,10 @@ impl World {
                 locked: false,
                 by_hand: BTreeMap::new(),
             };
-            put(&mut page, order, self.shows, true);
+            put(&mut page, order, self.shows);
             let id = self.last;
             self.pages.insert(id, page);
+            self.unfound.insert(id, self.lag);
             return Reply::Done(self.written(id));
         };
         let id: u64 = id.as_str().parse().unwrap();
@@ -233,7 +252,7 @@ impl World {
             Order::Withdraw { .. } => page.presence = Presence::Withdrawn,
             Order::Delete { .. } => drop(self.pages.remove(&id)),
             _ => {
-                put(page, order, self.shows, taking_over);
+                put(page, order, self.shows);
                 page.presence = Presence::Present;
             }
         }
@@ -261,8 +280,8 @@ fn page_of(reply: &Reply) -> Option<u64> {
 }
 
 /// Writes an order's fields, in the destination's own spelling where it has one. A text that a hand
-/// wrote last is never written over, unless the page is being taken over.
-fn put(page: &mut Page, order: &Order, own_spelling: bool, taking_over: bool) {
+/// wrote last is never written over.
+fn put(page: &mut Page, order: &Order, own_spelling: bool) {
     for (name, value) in order.fields().into_iter().flatten() {
         let stored = match value {
             Value::Text(text) if own_spelling && name == "teaser" => {
@@ -271,7 +290,6 @@ fn put(page: &mut Page, order: &Order, own_spelling: bool, taking_over: bool) {
             other => other.clone(),
         };
         if let Some(theirs) = page.by_hand.get(name)
-            && !taking_over
             && stored != *theirs
         {
             match (theirs, &stored) {

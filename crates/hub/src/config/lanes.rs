@@ -376,10 +376,15 @@ impl LaneReader<'_> {
     /// `changed_there = "hold"`, or a table by field.
     fn changed_there(&mut self, table: &mut Section<'_>) -> Option<MergePolicies> {
         const WHAT: &str = "what can become of fields that were changed there";
-        let mut policies = MergePolicies {
-            otherwise: self.word(table, "changed_there", &MergePolicy::WORDS, WHAT)?,
-            ..MergePolicies::default()
+        let otherwise = self.word(table, "changed_there", &MergePolicy::WORDS, WHAT)?;
+        // A lane that is always right is so too where it finds something.
+        let on_adopt = match table.text("on_adopt", self.report) {
+            Some(item) => {
+                self.one_of(&item, &MergePolicy::WORDS, "what can become of fields that were there before")?
+            }
+            None => otherwise,
         };
+        let mut policies = MergePolicies { otherwise, on_adopt, ..MergePolicies::default() };
         let Some(mut section) = table.section("changed_there_fields", self.report) else { return Some(policies) };
         for name in section.names() {
             let item = section.named_text(&name.value, self.report)?;

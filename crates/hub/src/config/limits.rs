@@ -11,6 +11,7 @@ pub(super) fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
     let whole = duration(table, "timeout", report).unwrap_or(usual.whole);
     let first_byte = duration(table, "first_byte", report).unwrap_or(usual.first_byte.min(whole));
     let connect = duration(table, "connect", report).unwrap_or(usual.connect.min(whole));
+    let settles_within = duration(table, "settles_within", report).unwrap_or(usual.settles_within);
     let rate = table.text("rate", report).and_then(|item| {
         let rate = Rate::read(item.value.as_str());
         if rate.is_none() {
@@ -36,6 +37,7 @@ pub(super) fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
         first_byte,
         whole,
         rate,
+        settles_within,
     }
 }
 

@@ -1,15 +1,21 @@
 //! Sending what one entry needs, document after document: an errand's acts, carried out.
 
 use std::collections::VecDeque;
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::time::Duration;
 
+use diaporos_core::change::Apart;
 use diaporos_core::lane::Lane;
-use diaporos_core::plan::{Act, DocumentPlan, Ending, Errand, HoldReason, Reply};
+use diaporos_core::plan::{Act, Counterpart, DocumentPlan, Ending, Errand, HoldReason, Reply, Safeguards};
 use diaporos_core::value::{EntryId, LanguageTag};
 use diaporos_store::{Delivered, OpenIntent, Outcome, OutcomeResult, Standing, Verdict};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 
+use tokio::time::Instant;
+
 use super::breaker::Breaker;
-use super::plan::EntryPlan;
+use super::entry_plan::EntryPlan;
+use super::lookup::LookUps;
 use super::row::PushRow;
 
 /// What is said of a document that is owed still.
@@ -37,13 +43,8 @@ struct Ended {
 /// may give what joins the others; the first that fails ends it.
 ///
 /// Once the breaker is open, nothing more is sent, and the entry stays owed.
-pub(super) async fn deliver(
-    writer: &dyn Write,
-    lane: &Lane,
-    plan: EntryPlan,
-    intents: Vec<OpenIntent>,
-    breaker: &Breaker<'_>,
-) -> Delivery {
+pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<OpenIntent>) -> Delivery {
+    let Destination { lane, breaker, .. } = *to;
     let mut intents: VecDeque<OpenIntent> = intents.into();
     let mut delivery = Delivery { outcomes: Vec::new(), verdict: plan.verdict(), rows: Vec::new(), requests: 0, plan };
     let mut item = delivery.plan.item();
@@ -55,14 +56,17 @@ pub(super) async fn deliver(
             tell(&mut delivery.verdict, None, Standing::Owed, "owed", NOT_SENT.to_owned());
             break;
         }
-        let Some((errand, first)) = Errand::begin(document, item.as_ref(), &lane.changed_there) else { continue };
+        let safeguards = to.safeguards(document);
+        let begun = Errand::begin(document, item.as_ref(), &lane.changed_there, safeguards);
+        let Some((errand, first)) = begun else { continue };
         let Some(intent) = intents.pop_front() else { continue };
         sent += 1;
         let attempt = format!("{}/{}", lane.name, intent.attempt());
-        let mut courier = Courier { writer, lane, document, attempt, requests: 0 };
+        let mut courier = Courier { to, document, attempt, requests: 0 };
         let ended = courier.carry(errand, first).await;
         delivery.requests += courier.requests;
         breaker.note(ended.error.as_ref());
+        to.form.note(&ended.ending);
         let row = row_of(&mut rows, document.language.as_ref());
         let Some(outcome) = outcome(&ended, document.language.clone()) else {
             // Dropped unsettled on purpose: it stands in the ledger as open.
@@ -73,6 +77,7 @@ pub(super) async fn deliver(
             break;
         };
         let written = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
+        let renamed = written.and_then(|known| other_key(lane, document, known));
         item = item.or_else(|| written.and_then(|known| known.item.clone()));
         let id = written.map(|known| known.id.to_string());
         let error = ended.error.map(|error| error.to_string());
@@ -91,7 +96,7 @@ pub(super) async fn deliver(
         } else if is_done {
             if let Some(row) = row {
                 row.id_there = id.or(row.id_there.take());
-                row.message = message.or(row.message.take());
+                row.message = renamed.or(message).or(row.message.take());
             }
             continue;
         } else {
@@ -146,6 +151,9 @@ fn outcome(ended: &Ended, language: Option<LanguageTag>) -> Option<Outcome> {
     };
     let message = match (&ended.ending, &ended.error) {
         (Ending::Done(_), _) | (_, None) => None,
+        (Ending::Found(_), Some(SystemError { kind: ErrorKind::Content(why), .. })) => {
+            Some(format!("{why}; the document was looked at, and is written"))
+        }
         (Ending::Found(_), _) => lost.then(|| FOUND.to_owned()),
         (_, Some(error)) => Some(error.to_string()),
     };
@@ -153,25 +161,88 @@ fn outcome(ended: &Ended, language: Option<LanguageTag>) -> Option<Outcome> {
     Some(Outcome { result, status: ended.status, message, delivered })
 }
 
+/// Where entries go, and what watches over it.
+pub(super) struct Destination<'a> {
+    pub(super) writer: &'a dyn Write,
+    pub(super) look_ups: &'a LookUps<'a>,
+    pub(super) lane: &'a Lane,
+    pub(super) breaker: &'a Breaker<'a>,
+    pub(super) form: FormOfTheirs,
+}
+
+impl Destination<'_> {
+    fn safeguards(&self, document: &DocumentPlan) -> Safeguards {
+        let kind = &self.lane.to.kind;
+        let order = document.order(None);
+        let guarded = order.is_none_or(|order| order.id().is_none() || self.writer.guards(kind, order.revision()));
+        Safeguards { guarded, repeatable: self.writer.repeats(kind), read_back: self.form.is_to_be_read_back() }
+    }
+}
+
+/// Whether a destination keeps what it gets in a form of its own. The first writes of a push are read
+/// back to learn it, and all of them where it does.
+pub(super) struct FormOfTheirs {
+    differs: AtomicBool,
+    left: AtomicU32,
+}
+
+/// So many writes of a pass are read back where nothing is known of the destination.
+const READ_BACK: u32 = 3;
+
+impl FormOfTheirs {
+    pub(super) fn new(differs: bool) -> Self {
+        FormOfTheirs { differs: AtomicBool::new(differs), left: AtomicU32::new(READ_BACK) }
+    }
+
+    pub(super) fn differs(&self) -> bool {
+        self.differs.load(Ordering::Relaxed)
+    }
+
+    fn is_to_be_read_back(&self) -> bool {
+        let one_less = |left: u32| left.checked_sub(1);
+        self.differs() || self.left.fetch_update(Ordering::Relaxed, Ordering::Relaxed, one_less).is_ok()
+    }
+
+    fn note(&self, ending: &Ending) {
+        if let Ending::Done(Some(known)) | Ending::Found(Some(known)) = ending
+            && known.apart.values().any(|apart| matches!(apart, Apart::Stored(_)))
+        {
+            self.differs.store(true, Ordering::Relaxed);
+        }
+    }
+}
+
+/// What is said where the destination gave a document another key than it was sent with.
+fn other_key(lane: &Lane, document: &DocumentPlan, known: &Counterpart) -> Option<String> {
+    let field = lane.key.as_ref()?;
+    let Some(Apart::Stored(theirs)) = known.apart.get(field) else { return None };
+    let ours = document.document.as_ref()?.key.as_ref()?;
+    Some(format!("the destination made `{}` of its key `{ours}`", theirs.scalar_text()?))
+}
+
 struct Courier<'a> {
-    writer: &'a dyn Write,
-    lane: &'a Lane,
+    to: &'a Destination<'a>,
     document: &'a DocumentPlan,
     attempt: String,
     requests: u64,
 }
 
+/// The first pause before it is looked again for a new document; each further one is twice as long.
+const FIRST_PAUSE: Duration = Duration::from_millis(50);
+
 impl Courier<'_> {
     /// Does what the errand says until it ends.
     async fn carry(&mut self, mut errand: Errand<'_>, first: Act) -> Ended {
-        let kind = &self.lane.to.kind;
+        let Destination { writer, lane, .. } = *self.to;
+        let kind = &lane.to.kind;
+        let began = Instant::now();
         let (mut act, mut error, mut status) = (first, None, None);
         loop {
             act = match act {
                 Act::End(ending) => return Ended { ending, error, status },
                 Act::Write(order) => {
                     self.requests += 1;
-                    let reply = match self.writer.write(kind, &order, &self.attempt).await {
+                    let reply = match writer.write(kind, &order, &self.attempt).await {
                         Ok(written) => {
                             (status, error) = (Some(written.status), None);
                             Reply::Done(written)
@@ -189,12 +260,18 @@ impl Courier<'_> {
                     Ok(now) => errand.read(now.as_ref()),
                     Err(failure) => self.unseen(&errand, failure, &mut error),
                 },
-                Act::Find => {
-                    let key = self.document.document.as_ref().and_then(|document| document.key.clone());
-                    let language = self.document.language.as_ref();
-                    match self.writer.find(kind, &key.unwrap_or_default(), language).await {
-                        Ok(found) => errand.found(&found),
-                        Err(failure) => self.unseen(&errand, failure, &mut error),
+                Act::Find(looks) => {
+                    let pause = if looks == 0 { Duration::ZERO } else { FIRST_PAUSE * (1 << (looks - 1).min(10)) };
+                    if looks > 0 && began.elapsed() + pause > writer.settles_within() {
+                        errand.saw_nothing()
+                    } else {
+                        tokio::time::sleep(pause).await;
+                        let key = self.document.document.as_ref().and_then(|document| document.key.clone());
+                        let language = self.document.language.as_ref();
+                        match self.to.look_ups.by_key(&key.unwrap_or_default(), language).await {
+                            Ok(found) => errand.found(&found),
+                            Err(failure) => self.unseen(&errand, failure, &mut error),
+                        }
                     }
                 }
             };
@@ -202,12 +279,12 @@ impl Courier<'_> {
     }
 
     async fn read(&self, id: &EntryId) -> Result<Option<diaporos_core::plan::Existing>, SystemError> {
-        self.writer.read(&self.lane.to.kind, id).await
+        self.to.writer.read(&self.to.lane.to.kind, id).await
     }
 
     /// A look that got no answer. Why the write before it failed says more than why the look did.
     fn unseen(&self, errand: &Errand<'_>, failure: SystemError, error: &mut Option<SystemError>) -> Act {
-        tracing::debug!(lane = %self.lane.name, error = %failure, "a look was not answered");
+        tracing::debug!(lane = %self.to.lane.name, error = %failure, "a look was not answered");
         error.get_or_insert(failure);
         errand.saw_nothing()
     }
@@ -219,6 +296,8 @@ fn reply(kind: &ErrorKind) -> Reply {
         ErrorKind::Differs { .. } => Reply::Differs,
         ErrorKind::NotFound | ErrorKind::GoneForGood => Reply::Absent,
         ErrorKind::Locked { .. } => Reply::Locked,
+        // It may be that document alone; whether it is the credential, the breaker tells.
+        kind if kind.is_forbidden() => Reply::Refused,
         ErrorKind::Status { .. } | ErrorKind::Redirects(_) | ErrorKind::Refused(_) => Reply::Refused,
         _ => Reply::NotDone,
     }

@@ -11,8 +11,11 @@ use futures::{FutureExt, StreamExt};
 
 use super::assets::{deliver_assets, referred};
 use super::breaker::Breaker;
-use super::deliver::{Delivery, deliver};
-use super::plan::{Claims, EntryPlan, LaneWorld, Window, map_as_it_is, plan_window};
+use super::claims::Claims;
+use super::deliver::{Delivery, Destination, FormOfTheirs, deliver};
+use super::entry_plan::EntryPlan;
+use super::lookup::LookUps;
+use super::plan::{LaneWorld, Window, map_as_it_is, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
 use super::{Fate, Push, PushError, PushOptions, Unplanned, WINDOW};
@@ -31,13 +34,21 @@ pub(super) enum Waiting {
     ForNone,
 }
 
-/// What a pass does about entries that are to be taken away.
+/// What a pass does about entries that are to be taken away, or that take over what was there before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Removing {
+pub(super) enum Doing {
     /// It counts them, and leaves them for a later pass.
     NotYet,
-    /// It takes them away.
+    /// It does it.
     Now,
+}
+
+/// How a pass goes about its entries.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Manner {
+    pub(super) waiting: Waiting,
+    pub(super) removing: Doing,
+    pub(super) adopting: Doing,
 }
 
 /// What a pass came to.
@@ -49,6 +60,8 @@ pub(super) struct PassEnd {
     pub(super) sent: u64,
     /// Entries that are to be taken away, and are not because a person wished it.
     pub(super) removals: u64,
+    /// Entries that would take over documents that were there before.
+    pub(super) adoptions: u64,
 }
 
 /// Everything that passes of a push share.
@@ -58,6 +71,9 @@ pub(super) struct Flow<'p, 'a, 'l> {
     /// Entries of which it is not known what an earlier run did; nothing is sent until it is.
     pub(super) unsettled: HashMap<i64, SystemError>,
     pub(super) claims: Claims,
+    pub(super) look_ups: &'l LookUps<'a>,
+    /// Whether the destination keeps what it gets in a form of its own, so that each write is read back.
+    pub(super) own_way: bool,
     pub(super) tally: &'l mut PushTally,
     pub(super) listener: &'l mut dyn Listener,
     pub(super) row: &'l mut (dyn FnMut(PushRow) + Send),
@@ -77,12 +93,15 @@ impl Flow<'_, '_, '_> {
     pub(super) async fn pass(
         &mut self,
         looking: Looking,
-        (waiting, removing): (Waiting, Removing),
+        manner: Manner,
         breaker: &Breaker<'_>,
     ) -> Result<PassEnd, PushError> {
         let (writer, lane) = (self.push.writer, self.push.lane);
         let at_once = writer.at_once(&lane.lane.to.kind).max(1);
-        let start = |(plan, intents)| deliver(writer, &lane.lane, plan, intents, breaker);
+        let look_ups = self.look_ups;
+        let to = Destination { writer, look_ups, lane: &lane.lane, breaker, form: FormOfTheirs::new(self.own_way) };
+        let to = &to;
+        let start = |(plan, intents)| deliver(to, plan, intents);
         let mut end = PassEnd::default();
         let mut running = FuturesUnordered::new();
         let mut queue = Queue::new();
@@ -95,7 +114,7 @@ impl Flow<'_, '_, '_> {
             if let Some(from) = after.filter(|_| queue.len() < at_once && !breaker.is_open()) {
                 let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
-                let due = self.wanted(due, waiting)?;
+                let due = self.wanted(due, manner.waiting)?;
                 let now = (self.push.clock)();
                 let verify = self.options.verify && looking == Looking::There;
                 // Files first, since what they are called there goes into what refers to them.
@@ -106,8 +125,14 @@ impl Flow<'_, '_, '_> {
                 let dry_run = self.options.dry_run;
                 let assets = deliver_assets(self.push.store, lane, writer, addresses, (dry_run, now)).await?;
                 let looks = (verify, &assets);
-                let mut planning =
-                    Box::pin(plan_window(self.push.store, lane, writer, (due, now), looks, &mut self.claims));
+                let mut planning = Box::pin(plan_window(
+                    self.push.store,
+                    lane,
+                    (writer, look_ups),
+                    (due, now),
+                    looks,
+                    &mut self.claims,
+                ));
                 // What is under way goes on while the destination is asked about the next.
                 let window = loop {
                     tokio::select! {
@@ -120,7 +145,7 @@ impl Flow<'_, '_, '_> {
                 };
                 drop(planning);
                 match window {
-                    Ok(window) => self.intend(window, (waiting, removing), looking, &mut queue, &mut end)?,
+                    Ok(window) => self.intend(window, manner, looking, &mut queue, &mut end)?,
                     Err(PushError::System(error)) => {
                         failed = Some(error);
                         after = None;
@@ -144,6 +169,7 @@ impl Flow<'_, '_, '_> {
         }
         end.sent += done.len() as u64;
         self.conclude(&mut done)?;
+        self.own_way |= to.form.differs();
         failed.map_or(Ok(end), |error| Err(error.into()))
     }
 
@@ -170,7 +196,7 @@ impl Flow<'_, '_, '_> {
     fn intend(
         &mut self,
         window: Window,
-        (waiting, removing): (Waiting, Removing),
+        manner: Manner,
         looking: Looking,
         queue: &mut Queue,
         end: &mut PassEnd,
@@ -184,7 +210,7 @@ impl Flow<'_, '_, '_> {
         }
         let mut sending = Vec::new();
         for mut plan in window.plans {
-            match self.missing(&plan, lane, waiting, looking)? {
+            match self.missing(&plan, lane, manner.waiting, looking)? {
                 Missing::Coming => {
                     end.put_off += 1;
                     if self.options.dry_run {
@@ -200,8 +226,15 @@ impl Flow<'_, '_, '_> {
             }
             if plan.fate() == Fate::Withdrawn && !plan.taken_off {
                 end.removals += 1;
-                if removing == Removing::NotYet && !self.options.dry_run {
+                if manner.removing == Doing::NotYet && !self.options.dry_run {
                     verdicts.push(Verdict { standing: Standing::Owed, ..plan.verdict() });
+                    continue;
+                }
+            }
+            if plan.adopts() {
+                end.adoptions += 1;
+                if manner.adopting == Doing::NotYet && !self.options.dry_run {
+                    verdicts.push(Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() });
                     continue;
                 }
             }

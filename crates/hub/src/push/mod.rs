@@ -5,11 +5,15 @@
 
 mod assets;
 mod breaker;
+mod claims;
 mod deliver;
+mod entry_plan;
 mod flow;
+mod limits;
+mod lookup;
+mod moved;
 mod plan;
 mod references;
-mod removals;
 mod returned;
 mod row;
 mod settle;
@@ -17,7 +21,7 @@ mod settle;
 use std::collections::{HashMap, HashSet};
 
 use diaporos_core::plan::Lack;
-use diaporos_core::value::{Address, LaneName};
+use diaporos_core::value::{Address, LaneName, SystemName};
 use diaporos_store::{Looking, Standing, Store, StoreError, Verdict};
 use diaporos_systems::{SystemError, Write};
 use jiff::Timestamp;
@@ -25,8 +29,10 @@ use jiff::Timestamp;
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 use breaker::Breaker;
-use flow::{Flow, Removing, Waiting};
-pub use plan::EntryPlan;
+pub(crate) use claims::Claims;
+pub use entry_plan::EntryPlan;
+use flow::{Doing, Flow, Manner, Waiting};
+pub(crate) use lookup::LookUps;
 pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
 pub(crate) use returned::with_itself;
 pub use row::{PushRow, PushTally};
@@ -41,6 +47,9 @@ pub struct PushOptions {
     pub dry_run: bool,
     /// How many entries may be taken away; a limit of the hub's own where it is not said.
     pub allow_removals: Option<u64>,
+    /// How many documents that were there before may be taken as counterparts; a limit of the hub's own
+    /// where it is not said.
+    pub allow_adoptions: Option<u64>,
     /// Read every document that is there, and compare it with what was delivered.
     pub verify: bool,
     /// Look only at what became due since the lane was last gone through in this run.
@@ -67,6 +76,34 @@ pub enum PushError {
         there: u64,
         /// How many may go.
         limit: u64,
+    },
+    /// More documents that were there before would be taken as counterparts than go without being
+    /// asked; none of them was.
+    #[error(
+        "{entries} entries would take over documents that were there before, and at most {limit} do without being asked"
+    )]
+    Adoptions {
+        /// How many would.
+        entries: u64,
+        /// How many may.
+        limit: u64,
+    },
+    /// The destination is at another place than when it was last pushed to, and does not show what was
+    /// delivered; nothing was sent.
+    #[error(
+        "`{system}` was at {was}, and is at {now}: of {asked} documents that were delivered, {found} are there as they were"
+    )]
+    Moved {
+        /// The system.
+        system: SystemName,
+        /// Where it was.
+        was: String,
+        /// Where it is.
+        now: String,
+        /// How many documents were looked for.
+        asked: u64,
+        /// How many were found as they were delivered.
+        found: u64,
     },
     /// The destination lacks what the lane needs; nothing was sent.
     #[error("the destination lacks {}", lacks.iter().map(ToString::to_string).collect::<Vec<_>>().join(", "))]
@@ -141,6 +178,7 @@ impl Push<'_> {
         if !lacks.is_empty() {
             return Err(PushError::Lacks { lane: self.lane.lane.name.clone(), lacks });
         }
+        moved::check(self, options.dry_run).await?;
         let unsettled =
             if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };
         self.look_through(options, unsettled, tally, listener, row).await
@@ -171,31 +209,54 @@ impl Push<'_> {
         }
         let budget = self.writer.failures_borne();
         let breaker = Breaker::new(budget, self.stop);
-        let (claims, put_off) = (HashMap::new(), HashSet::new());
-        let mut flow = Flow { push: self, options, unsettled, claims, tally, listener, row, put_off };
-        let mut end = flow.pass(first, (Waiting::ForAll, Removing::NotYet), &breaker).await?;
-        let removals = end.removals;
+        let claims = Claims::of_lane(self.store, self.lane, first, (self.clock)())?;
+        let (lane, writer) = (self.lane, self.writer);
+        let look_ups = LookUps::new(writer, &lane.lane);
+        let own_way = self.store.stores_its_own_way(&lane.lane.name, None)?;
+        let put_off = HashSet::new();
+        let manner = Manner { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
+        let mut flow = Flow {
+            push: self,
+            options,
+            unsettled,
+            claims,
+            look_ups: &look_ups,
+            own_way,
+            tally,
+            listener,
+            row,
+            put_off,
+        };
+        let mut end = flow.pass(first, manner, &breaker).await?;
+        let (removals, adoptions) = (end.removals, end.adoptions);
         while !breaker.is_open() && end.put_off > 0 && end.sent > 0 {
-            end = flow.pass(Looking::Owed, (Waiting::ForAll, Removing::NotYet), &breaker).await?;
+            end = flow.pass(Looking::Owed, manner, &breaker).await?;
         }
         if options.dry_run && end.put_off > 0 {
-            flow.pass(first, (Waiting::ForNone, Removing::NotYet), &breaker).await?;
+            flow.pass(first, Manner { waiting: Waiting::ForNone, ..manner }, &breaker).await?;
+        }
+        let may_adopt = limits::ask_before_adopting(flow.push.store, lane, adoptions, options.allow_adoptions);
+        let adopting = if may_adopt.is_ok() { Doing::Now } else { Doing::NotYet };
+        let mut more = adoptions > 0 && adopting == Doing::Now && !options.dry_run;
+        while more && !breaker.is_open() {
+            end = flow.pass(Looking::Owed, Manner { adopting, ..manner }, &breaker).await?;
+            more = end.put_off > 0 && end.sent > 0;
         }
         // What is to go goes last, when what is to stay no longer refers to it; and is asked about first.
-        let allowed = removals::ask_first(flow.push.store, flow.push.lane, removals, options.allow_removals);
-        let removing = if allowed.is_ok() { Removing::Now } else { Removing::NotYet };
+        let may_remove = limits::ask_before_removing(flow.push.store, lane, removals, options.allow_removals);
+        let removing = if may_remove.is_ok() { Doing::Now } else { Doing::NotYet };
         for _ in 0..LAST_LOOKS {
             if options.dry_run || breaker.is_open() {
                 break;
             }
-            flow.pass(Looking::Owed, (Waiting::ForNone, removing), &breaker).await?;
+            flow.pass(Looking::Owed, Manner { waiting: Waiting::ForNone, removing, adopting }, &breaker).await?;
         }
         let asked = breaker.was_asked();
         match breaker.because() {
-            Some(error) if error.kind.is_of_the_whole_system() => Err(error.into()),
-            Some(error) => Err(PushError::GivenUp { failures: budget, error: Box::new(error) }),
+            Some((error, true)) => Err(error.into()),
+            Some((error, false)) => Err(PushError::GivenUp { failures: budget, error: Box::new(error) }),
             None if asked => Err(PushError::Stopped),
-            None => allowed,
+            None => may_adopt.and(may_remove),
         }
     }
 }

@@ -5,54 +5,27 @@ use std::collections::{BTreeMap, HashMap};
 use diaporos_core::expr::{Looks, Referenced, Subject, World, WorldError};
 use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
 use diaporos_core::plan::{
-    Counterpart, DocumentPlan, Existing, Found as FoundThere, Hold, HoldReason, Order, Presence, Step, Wanted, decide,
+    Counterpart, DocumentPlan, Found as FoundThere, Hold, HoldReason, Presence, Step, Wanted, decide,
 };
-use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Localised, Record, TypeName, Value};
-use diaporos_store::{
-    Action, CounterpartRow, Delivered, Due, EntryRow, IntentRecord, Standing, Store, StoreError, Verdict,
-};
+use diaporos_core::value::{Address, LaneName, LanguageTag, Localised, Record, Value};
+use diaporos_store::{CounterpartRow, Due, EntryRow, Store, StoreError};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
 
 use super::assets::{Found, name_assets, obstacle};
+use super::claims::Claims;
+use super::entry_plan::EntryPlan;
+use super::lookup::LookUps;
 use super::returned::{map_returned, with_itself};
-use super::row::{PushRow, PushTally};
-use super::{Fate, PushError, Unplanned};
+use super::{PushError, Unplanned};
 use crate::config::ConfiguredLane;
 
-/// What is to be done for one entry.
-#[derive(Debug, Clone, PartialEq)]
-pub struct EntryPlan {
-    /// The entry's number.
-    pub number: i64,
-    /// The entry.
-    pub address: Address,
-    /// What is to be done for each document.
-    pub documents: Vec<DocumentPlan>,
-    /// Why the whole entry is kept back.
-    pub hold: Option<Hold>,
-    /// Whether the entry goes on the lane at all.
-    pub goes: bool,
-    /// Whether a person keeps it off.
-    pub taken_off: bool,
-    /// Whether it was held for what somebody did there: it is read before anything is sent again.
-    pub look_first: bool,
-    /// Languages that are left as they are there, with the fields they lack.
-    pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
-    /// The other entries that were looked at.
-    pub looks: Looks,
-    /// Why nothing of it is withdrawn or overwritten.
-    pub protected: Option<String>,
-    /// The entries that it refers to and goes without, each with why.
-    pub left_out: Vec<String>,
-}
-
-/// Keys that entries of this run are going to create, so that two never create the same.
-pub(super) type Claims = HashMap<(String, Option<LanguageTag>), Address>;
+/// So many look-ups that are all forbidden are the credential's fault.
+const FORBIDDEN: usize = 5;
 
 /// What was found at the destination under an entry's key, by language.
-pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, Vec<Existing>>;
+pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, FoundThere>;
 
 /// Other entries, as a lane sees them: their counterparts are those at its destination.
 pub(crate) struct LaneWorld<'a> {
@@ -146,12 +119,12 @@ pub(super) struct Window {
 pub(super) async fn plan_window(
     store: &Store,
     lane: &ConfiguredLane,
-    writer: &dyn Write,
+    (writer, look_ups): (&dyn Write, &LookUps<'_>),
     (due, now): (Vec<Due>, Timestamp),
     (verify, assets): (bool, &Found),
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
-    let mut due = due.into_iter().map(|due| with_itself(store, lane, due)).collect::<Result<Vec<_>, _>>()?;
+    let mut due = due.into_iter().map(|due| as_known(store, lane, due)).collect::<Result<Vec<_>, _>>()?;
     let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
     let mut unfit = HashMap::new();
     if assets.values().any(Result::is_err) {
@@ -173,15 +146,13 @@ pub(super) async fn plan_window(
     let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect::<Result<_, _>>()?;
     let mut questions = Vec::new();
     for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
-        questions.extend(
-            unknown_keys(due, mapping).map(|document| (place, document.language.clone(), document.key.clone())),
-        );
+        let asked = unknown_keys(lane, due, mapping);
+        questions.extend(asked.map(|document| (place, document.language.clone(), document.key.clone())));
     }
-    let kind = &lane.lane.to.kind;
-    let at_once = writer.at_once(kind).max(1);
+    let at_once = writer.at_once(&lane.lane.to.kind).max(1);
     let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
         let key = key.unwrap_or_default();
-        (place, language.clone(), writer.find(kind, &key, language.as_ref()).await)
+        (place, language.clone(), look_ups.by_key(&key, language.as_ref()).await)
     }))
     .buffered(at_once)
     .collect()
@@ -194,6 +165,14 @@ pub(super) async fn plan_window(
             Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
             Err(error) => drop(failed.insert(place, error)),
         }
+    }
+    // One document may be forbidden; where all are, it is the credential.
+    if found.is_empty()
+        && failed.len() >= FORBIDDEN
+        && failed.values().all(|error| error.kind.is_forbidden())
+        && let Some((_, error)) = failed.drain().next()
+    {
+        return Err(error.into());
     }
     for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
         if let Some(error) = failed.remove(&place) {
@@ -235,17 +214,22 @@ async fn compare(
     Ok(Window { plans, unplanned })
 }
 
-/// The documents that are to be there, and of which no counterpart is known.
-fn unknown_keys<'a>(due: &'a Due, mapping: &'a Mapping) -> impl Iterator<Item = &'a Document> {
+/// The documents that are to be there, and of which no counterpart is known, or one with another key.
+fn unknown_keys<'a>(
+    lane: &'a ConfiguredLane,
+    due: &'a Due,
+    mapping: &'a Mapping,
+) -> impl Iterator<Item = &'a Document> {
     let documents: &[Document] = match &mapping.mapped {
         Mapped::Goes { documents, .. } => documents,
         _ => &[],
     };
-    let is_known = |document: &&Document| {
+    let is_asked = |document: &&Document| {
         let own = due.counterparts.iter().find(|row| row.language == document.language);
-        own.is_some_and(|row| row.counterpart.presence != Presence::Deleted)
+        let known = own.map(|row| &row.counterpart).filter(|known| known.presence != Presence::Deleted);
+        known.is_none() || document.key.as_ref().is_some_and(|key| has_new_key(lane, known, key))
     };
-    documents.iter().filter(move |document| !is_known(document))
+    documents.iter().filter(move |document| is_asked(document))
 }
 
 /// Plans one entry from what is known and found.
@@ -257,7 +241,7 @@ pub(crate) fn plan_entry(
     found: &FoundByLanguage,
     claims: &mut Claims,
 ) -> Result<EntryPlan, PushError> {
-    let due = with_itself(store, lane, due)?;
+    let due = as_known(store, lane, due)?;
     let mut plan = EntryPlan {
         number: due.number,
         address: due.entry.address.clone(),
@@ -266,7 +250,8 @@ pub(crate) fn plan_entry(
         goes: true,
         taken_off: due.taken_off,
         look_first: lane.returns.is_some()
-            || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere)),
+            || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
+            || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),
         incomplete: BTreeMap::new(),
         looks: mapping.looks,
         protected: mapping.protected,
@@ -296,13 +281,25 @@ pub(crate) fn plan_entry(
     };
     for document in documents {
         let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
-        let at_hand = match (&row, &document.key) {
-            (None, Some(key)) => what_was_found(store, lane, &plan.address, key, &document.language, found, claims)?,
+        let at_hand = match &document.key {
+            Some(key) if row.is_none() || has_new_key(lane, row.as_ref(), key) => {
+                let entry = (plan.number, &plan.address);
+                what_was_found(store, lane, entry, (key, &document.language), found, claims)?
+            }
             _ => FoundThere::NotAsked,
         };
-        let step = decide(Wanted::There(document.fingerprint()), row.as_ref(), at_hand, lane.lane.gone);
-        if let (Step::Create, Some(key)) = (&step, &document.key) {
-            claims.insert((key.clone(), document.language.clone()), plan.address.clone());
+        let step = match (&row, at_hand) {
+            // A new key must not be another document's.
+            (Some(known), found) => match taken_from(known, &found) {
+                Some(hold) => Step::Hold(hold),
+                None => decide(Wanted::There(document.fingerprint()), Some(known), found, lane.lane.gone),
+            },
+            (None, found) => decide(Wanted::There(document.fingerprint()), None, found, lane.lane.gone),
+        };
+        match (&step, &document.key) {
+            (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
+            (Step::Adopt(existing), _) => claims.take_document(&existing.id, &plan.address),
+            _ => {}
         }
         plan.documents.push(DocumentPlan::new(document.language.clone(), step, Some(document), row, policies));
     }
@@ -317,224 +314,59 @@ pub(crate) fn plan_entry(
     Ok(plan)
 }
 
+/// Whose the document is that was found by an entry's key.
 fn what_was_found(
     store: &Store,
     lane: &ConfiguredLane,
-    address: &Address,
-    key: &str,
-    language: &Option<LanguageTag>,
+    (number, address): (i64, &Address),
+    (key, language): (&str, &Option<LanguageTag>),
     found: &FoundByLanguage,
     claims: &Claims,
 ) -> Result<FoundThere, PushError> {
-    let existing = match found.get(language).map(Vec::as_slice) {
-        None => return Ok(FoundThere::NotAsked),
-        Some([]) => {
-            let other = claims.get(&(key.to_owned(), language.clone())).filter(|by| *by != address);
-            return Ok(other.map_or(FoundThere::Nothing, |by| FoundThere::Taken(by.clone())));
-        }
-        Some([one]) => one,
-        Some(several) => return Ok(FoundThere::Several(several.len())),
-    };
+    let Some(found) = found.get(language) else { return Ok(FoundThere::NotAsked) };
+    // What was delivered with that key is known, whatever a look-up that lags says.
+    if let Some(other) = store.other_with_key(&lane.lane.name, key, language.as_ref(), number)? {
+        return Ok(FoundThere::Taken(other));
+    }
+    if let Some(other) = claims.other_with_key(store, key, language.as_ref(), address)? {
+        return Ok(FoundThere::Taken(other));
+    }
+    let FoundThere::One(existing) = found else { return Ok(found.clone()) };
+    if let Some(other) = claims.other_with_document(&existing.id, address) {
+        return Ok(FoundThere::Taken(other));
+    }
     match store.owner(&lane.lane.name, &existing.id)? {
         Some((_, owner)) if owner != *address => Ok(FoundThere::Taken(owner)),
-        _ => Ok(FoundThere::One(Box::new(existing.clone()))),
+        _ => Ok(found.clone()),
     }
 }
 
-impl EntryPlan {
-    /// Reads every document that is there and compares it; the error where one cannot be read.
-    async fn compared(
-        mut self,
-        lane: &ConfiguredLane,
-        writer: &dyn Write,
-        verify: bool,
-    ) -> (EntryPlan, Option<SystemError>) {
-        if self.hold.is_some() || !(verify || self.look_first) {
-            return (self, None);
-        }
-        for document in &mut self.documents {
-            let Some(id) = document.known.as_ref().map(|known| known.id.clone()) else { continue };
-            if matches!(document.step, Step::Nothing | Step::Hold(_)) {
-                continue;
-            }
-            match writer.read(&lane.lane.to.kind, &id).await {
-                Ok(now) => document.compare_with(now.as_ref(), &lane.lane.changed_there),
-                Err(error) => return (self, Some(error)),
-            }
-        }
-        self.settle_holds();
-        (self, None)
-    }
+/// Whether a document was delivered with another key than it is to have.
+fn has_new_key(lane: &ConfiguredLane, known: Option<&Counterpart>, key: &str) -> bool {
+    let was = known.filter(|known| !known.is_undecided()).zip(lane.lane.key.as_ref());
+    let was = was.and_then(|(known, field)| known.fields.get(field)?.scalar_text());
+    was.is_some_and(|was| was != key)
+}
 
-    /// A document that is held holds the entry.
-    fn settle_holds(&mut self) {
-        self.protect();
-        self.hold = self.documents.iter().find_map(|document| match &document.step {
-            Step::Hold(hold) => Some(hold.clone()),
-            _ => None,
-        });
-    }
+/// Why a document cannot have its new key: another has it.
+fn taken_from(known: &Counterpart, found: &FoundThere) -> Option<Hold> {
+    let message = match found {
+        FoundThere::Taken(by) => format!("`{by}` has the same key there"),
+        FoundThere::One(other) if other.id != known.id => format!("`{}` there has its new key already", other.id),
+        FoundThere::Several(count) => format!("{count} documents there have its new key already"),
+        _ => return None,
+    };
+    Some(Hold { reason: HoldReason::KeyTaken, message })
+}
 
-    /// What a rule protects is neither overwritten nor taken away: where it would be, the entry is
-    /// held, also the languages of it that would be new.
-    fn protect(&mut self) {
-        let Some(why) = &self.protected else { return };
-        for document in &mut self.documents {
-            let takes = match &document.step {
-                Step::Update | Step::PutBack => "overwrite",
-                Step::Adopt(_) if document.has_request() => "overwrite",
-                Step::Withdraw | Step::Delete => "take away",
-                _ => continue,
-            };
-            let message = format!("this would {takes} what is protected: {why}");
-            document.step = Step::Hold(Hold { reason: HoldReason::Protected, message });
-        }
+/// An entry with what is known of it there: by itself, where its translations go back to it; or by what a
+/// lane that is no longer configured delivered of it to the same type.
+fn as_known(store: &Store, lane: &ConfiguredLane, mut due: Due) -> Result<Due, StoreError> {
+    if lane.returns.is_some() {
+        return with_itself(store, lane, due);
     }
-
-    /// What joins the entry's documents at the destination, where it has any.
-    #[must_use]
-    pub fn item(&self) -> Option<EntryId> {
-        self.documents.iter().find_map(DocumentPlan::item).cloned()
+    if due.counterparts.is_empty() {
+        due.counterparts = store.left_behind_of(due.number, &lane.lane.name, &lane.siblings)?;
     }
-
-    /// What the documents amount to.
-    #[must_use]
-    pub fn fate(&self) -> Fate {
-        let any = |wanted: fn(&Step) -> bool| self.documents.iter().any(|document| wanted(&document.step));
-        if self.hold.is_some() {
-            Fate::Held
-        } else if any(|step| matches!(step, Step::Adopt(_))) {
-            Fate::Adopted
-        } else if any(|step| matches!(step, Step::Update | Step::PutBack)) {
-            Fate::Updated
-        } else if any(|step| matches!(step, Step::Create)) {
-            if any(|step| matches!(step, Step::Unchanged | Step::Note)) { Fate::Updated } else { Fate::Created }
-        } else if any(|step| matches!(step, Step::Withdraw | Step::Delete)) {
-            if self.goes { Fate::Updated } else { Fate::Withdrawn }
-        } else if any(|step| matches!(step, Step::Unchanged | Step::Note)) {
-            Fate::Unchanged
-        } else {
-            Fate::Outside
-        }
-    }
-
-    /// Where the entry stands when all went as planned.
-    pub(super) fn standing(&self) -> Standing {
-        let was_withdrawn = self
-            .documents
-            .iter()
-            .any(|document| document.known.as_ref().is_some_and(|known| known.presence != Presence::Present));
-        match self.fate() {
-            Fate::Held => Standing::Held,
-            Fate::Withdrawn => Standing::Withdrawn,
-            Fate::Outside if was_withdrawn => Standing::Withdrawn,
-            Fate::Outside if self.goes => Standing::Delivered,
-            Fate::Outside => Standing::Outside,
-            Fate::Unchanged | Fate::Created | Fate::Updated | Fate::Adopted => Standing::Delivered,
-        }
-    }
-
-    /// The verdict of a plan that went, or goes, as it was made.
-    pub(super) fn verdict(&self) -> Verdict {
-        let mut verdict = Verdict::new(self.number, self.standing());
-        if let Some(hold) = &self.hold {
-            verdict = verdict.because(hold.reason.word(), hold.message.clone());
-        } else {
-            let noted = |document: &DocumentPlan| {
-                let counterpart = document.noted()?;
-                Some(Delivered { language: document.language.clone(), counterpart })
-            };
-            verdict.delivered = self.documents.iter().filter_map(noted).collect();
-        }
-        verdict.reads = self.looks.reads.clone();
-        verdict
-    }
-
-    /// The intents of all requests, in the order in which they are sent.
-    pub(super) fn intents(&self, writer: &dyn Write, kind: &TypeName) -> Result<Vec<IntentRecord>, SystemError> {
-        let item = self.item();
-        let mut records = Vec::new();
-        if self.hold.is_some() {
-            return Ok(records);
-        }
-        for document in &self.documents {
-            let Some(order) = document.order(item.as_ref()) else { continue };
-            let request = writer.request(kind, &order)?;
-            let action = match &order {
-                Order::Create { .. } => Action::Create,
-                Order::Update { .. } => Action::Update,
-                Order::Withdraw { .. } => Action::Withdraw,
-                Order::Delete { .. } => Action::Delete,
-            };
-            let known = document.known.as_ref();
-            let none = || diaporos_core::change::fingerprint_texts([]);
-            let fingerprint = document.document.as_ref().map(diaporos_core::lane::Document::fingerprint);
-            records.push(IntentRecord {
-                entry: self.number,
-                language: document.language.clone(),
-                action,
-                request: format!("{} {}", request.method.word(), request.shown_url()),
-                id_there: order.id().cloned(),
-                base: order.revision().cloned(),
-                fingerprint: fingerprint.or(known.map(|known| known.fingerprint)).unwrap_or_else(none),
-                fields: order.fields().cloned().or_else(|| Some(known?.fields.clone())).unwrap_or_default(),
-                item: if matches!(order, Order::Create { .. }) { item.clone() } else { None },
-            });
-        }
-        Ok(records)
-    }
-
-    /// Adds the plan to a tally as if all went well.
-    pub(super) fn count(&self, tally: &mut PushTally) {
-        tally.requests +=
-            self.documents.iter().filter(|document| self.hold.is_none() && document.has_request()).count() as u64;
-        self.count_as(self.standing(), tally);
-    }
-
-    /// Adds the entry to a tally by where it stands now.
-    pub(super) fn count_as(&self, standing: Standing, tally: &mut PushTally) {
-        match (standing, self.fate()) {
-            (Standing::Held, _) => tally.held += 1,
-            (Standing::Failed | Standing::Owed, _) => tally.failed += 1,
-            (_, Fate::Created) => tally.created += 1,
-            (_, Fate::Updated) => tally.updated += 1,
-            (_, Fate::Adopted) => tally.adopted += 1,
-            (_, Fate::Withdrawn) => tally.withdrawn += 1,
-            (_, Fate::Unchanged) => tally.unchanged += 1,
-            (_, Fate::Outside | Fate::Held) => {}
-        }
-    }
-
-    /// A row per document for which something is to be done, or one for the entry's hold.
-    #[must_use]
-    pub fn rows(&self) -> Vec<PushRow> {
-        let row = |language: Option<LanguageTag>, step: &'static str| PushRow {
-            address: self.address.clone(),
-            language,
-            step,
-            id_there: None,
-            changes: Vec::new(),
-            reason: None,
-            message: None,
-            is_drift: false,
-        };
-        if let Some(hold) = &self.hold {
-            let (reason, message) = (Some(hold.reason.word().to_owned()), Some(hold.message.clone()));
-            return vec![PushRow { reason, message, ..row(None, "hold") }];
-        }
-        let acted = self.documents.iter().filter(|document| !matches!(document.step, Step::Nothing | Step::Unchanged));
-        let left_out = (!self.left_out.is_empty()).then(|| self.left_out.join("; "));
-        acted
-            .map(|document| {
-                let is_noted = document.step == Step::Note;
-                PushRow {
-                    id_there: document.id_there().map(ToString::to_string),
-                    changes: if is_noted { document.drifted().to_vec() } else { document.changes() },
-                    message: document.says_of_them().or_else(|| left_out.clone()),
-                    is_drift: !document.drifted().is_empty(),
-                    ..row(document.language.clone(), document.step.word())
-                }
-            })
-            .collect()
-    }
+    Ok(due)
 }

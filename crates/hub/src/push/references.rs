@@ -6,7 +6,7 @@ use diaporos_core::value::LaneName;
 use diaporos_store::{Standing, Store};
 
 use super::PushError;
-use super::plan::EntryPlan;
+use super::entry_plan::EntryPlan;
 use crate::config::ConfiguredLane;
 
 /// What is known of the entries that a plan refers to and that are not there.

@@ -93,6 +93,7 @@ pub(crate) fn with_itself(store: &Store, lane: &ConfiguredLane, mut due: Due) ->
         presence: Presence::Present,
         fields: there,
         apart: Aparts::new(),
+        past: Vec::new(),
     };
     due.counterparts =
         vec![CounterpartRow { lane: lane.lane.name.to_string(), language: None, counterpart, delivered: accepted }];

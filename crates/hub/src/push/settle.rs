@@ -1,14 +1,17 @@
 //! Settling what an earlier run left in doubt, by reading the destination.
 
 use std::collections::HashMap;
+use std::time::Duration;
 
-use diaporos_core::plan::{Counterpart, Settled, settle, settle_new};
-use diaporos_core::value::Value;
+use diaporos_core::plan::{Counterpart, Found, Settled, settle, settle_new};
+use diaporos_core::value::{LanguageTag, Value};
 use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult};
-use diaporos_systems::{SystemError, Write};
+use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
+use tokio::time::Instant;
 
 use super::flow::GROUP;
+use super::lookup::LookUps;
 use super::row::{PushRow, PushTally};
 use super::{Push, PushError};
 use crate::config::ConfiguredLane;
@@ -26,14 +29,23 @@ pub(super) async fn settle_in_doubt(
     let mut unsettled = HashMap::new();
     let at_once = push.writer.at_once(&push.lane.lane.to.kind).max(1);
     let (lane, writer) = (push.lane, push.writer);
+    let look_ups = LookUps::new(writer, &lane.lane);
+    let look_ups = &look_ups;
+    let keys_change = match &lane.lane.key {
+        Some(field) => push.store.stores_its_own_way(&name, Some(field))?,
+        None => false,
+    };
+    let now = (push.clock)();
     let mut asked = Vec::new();
     for (intent, record) in in_doubt {
+        let since = Duration::try_from(now.duration_since(intent.at()?)).unwrap_or_default();
+        let settling = Settling { left: writer.settles_within().saturating_sub(since), keys_change };
         let known = push.store.counterparts(record.entry)?.into_iter();
         let known = known.filter(|row| row.lane == name.as_str() && row.language == record.language);
-        asked.push((intent, known.map(|row| row.counterpart).next(), record));
+        asked.push((intent, known.map(|row| row.counterpart).next(), record, settling));
     }
-    let mut looks = futures::stream::iter(asked.into_iter().map(|(intent, known, record)| async move {
-        let looked = look(lane, writer, &record, known.as_ref()).await;
+    let mut looks = futures::stream::iter(asked.into_iter().map(|(intent, known, record, settling)| async move {
+        let looked = look((look_ups, writer, lane), &record, known.as_ref(), settling).await;
         (intent, record, looked)
     }))
     .buffered(at_once)
@@ -73,14 +85,19 @@ pub(super) async fn settle_in_doubt(
     Ok(unsettled)
 }
 
+/// What became of a request, and the document; or why nobody can tell.
 type Looked = (OutcomeResult, Option<Counterpart>);
 
+/// The first pause before it is looked again; each further one is twice as long.
+const FIRST_PAUSE: Duration = Duration::from_millis(50);
+
 async fn look(
-    lane: &ConfiguredLane,
-    writer: &dyn Write,
+    to: (&LookUps<'_>, &dyn Write, &ConfiguredLane),
     record: &IntentRecord,
     known: Option<&Counterpart>,
+    settling: Settling,
 ) -> Result<Looked, SystemError> {
+    let (look_ups, writer, lane) = to;
     let kind = &lane.lane.to.kind;
     let settled = if let (Some(intended), Some(id)) = (record.intended(), &record.id_there) {
         writer.let_go(kind, id).await?;
@@ -88,12 +105,51 @@ async fn look(
     } else {
         let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);
         let Some(key) = key else { return Ok((OutcomeResult::Unclear, None)) };
-        settle_new(&record.fields, record.fingerprint, &writer.find(kind, &key, record.language.as_ref()).await?)
+        let found = look_up(look_ups, &key, record.language.as_ref(), settling.left).await?;
+        let doubt = |why: String| writer.failed(ErrorKind::Content(why));
+        match &found {
+            Found::OtherKeys(id) => {
+                return Err(doubt(format!("the look-up by `{key}` gives `{id}`, which does not show that key")));
+            }
+            Found::NotAsked | Found::Nothing if settling.keys_change => {
+                let why = "and nothing has its key; this destination gives documents keys of its own";
+                return Err(doubt(format!("the answer to its creation was lost, {why}")));
+            }
+            _ => {}
+        }
+        settle_new(&record.fields, record.fingerprint, &found)
     };
     Ok(match settled {
         Settled::Done(counterpart) => (OutcomeResult::FoundDone, Some(counterpart)),
         Settled::NotDone => (OutcomeResult::FoundNotDone, None),
-        Settled::Partly(counterpart) | Settled::TakenOver(counterpart) => (OutcomeResult::Unclear, Some(counterpart)),
+        Settled::Partly(counterpart) | Settled::FoundThere(counterpart) => (OutcomeResult::Unclear, Some(counterpart)),
         Settled::Unclear => (OutcomeResult::Unclear, None),
     })
+}
+
+/// What decides whether finding nothing proves that nothing is there.
+#[derive(Debug, Clone, Copy)]
+struct Settling {
+    /// How long a look-up may still lag behind the request.
+    left: Duration,
+    /// Whether the destination was seen to give documents other keys than they were sent with.
+    keys_change: bool,
+}
+
+/// Looks by a key, again and again while a look-up may lag behind.
+async fn look_up(
+    look_ups: &LookUps<'_>,
+    key: &str,
+    language: Option<&LanguageTag>,
+    left: Duration,
+) -> Result<Found, SystemError> {
+    let (began, mut pause) = (Instant::now(), FIRST_PAUSE);
+    loop {
+        let found = look_ups.by_key(key, language).await?;
+        if !matches!(found, Found::Nothing | Found::NotAsked) || began.elapsed() >= left {
+            return Ok(found);
+        }
+        tokio::time::sleep(pause.min(left.saturating_sub(began.elapsed()))).await;
+        pause *= 2;
+    }
 }

@@ -20,6 +20,8 @@ pub struct LaneRecord<'a> {
     pub from: &'a LaneEnd,
     /// Where they go.
     pub to: &'a LaneEnd,
+    /// The destination field by which documents are recognised.
+    pub key: Option<&'a str>,
     /// Changes with every change of what it delivers.
     pub definition: Fingerprint,
 }
@@ -102,11 +104,19 @@ impl Store {
                 }
             }
             let id: i64 = transaction.query_row(
-                "INSERT INTO lane (name, from_type, to_type, definition) VALUES (?1, ?2, ?3, ?4)
-                 ON CONFLICT (name) DO UPDATE SET from_type = ?2, to_type = ?3, definition = ?4 RETURNING id",
-                params![lane.name.as_str(), from, to, lane.definition.as_bytes()],
+                "INSERT INTO lane (name, from_type, to_type, definition, key_field) VALUES (?1, ?2, ?3, ?4, ?5)
+                 ON CONFLICT (name) DO UPDATE SET from_type = ?2, to_type = ?3, definition = ?4, key_field = ?5
+                 RETURNING id",
+                params![lane.name.as_str(), from, to, lane.definition.as_bytes(), lane.key],
                 |row| row.get(0),
             )?;
+            if let Some(field) = lane.key {
+                transaction.execute(
+                    "UPDATE counterpart SET key = (SELECT value FROM json_each(fields) WHERE json_each.key = ?2)
+                     WHERE lane = ?1 AND key IS NOT (SELECT value FROM json_each(fields) WHERE json_each.key = ?2)",
+                    params![id, field],
+                )?;
+            }
             transaction.execute(
                 "INSERT INTO delivery (lane, entry, standing, since) SELECT ?1, id, 'owed', ?3 FROM entry WHERE type = ?2
                  ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",

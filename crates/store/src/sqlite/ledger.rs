@@ -78,6 +78,14 @@ impl OpenIntent {
         format!("{}/{}", self.at, self.number)
     }
 
+    /// When it was written.
+    ///
+    /// # Errors
+    /// Where that is no moment.
+    pub fn at(&self) -> Result<Timestamp, StoreError> {
+        moment(self.at)
+    }
+
     /// The number of the entry it is about.
     #[must_use]
     pub fn entry(&self) -> i64 {

@@ -6,7 +6,7 @@ use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 use super::StoreError;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 7] = [
+const MIGRATIONS: [&str; 8] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -14,6 +14,7 @@ const MIGRATIONS: [&str; 7] = [
     include_str!("../../migrations/0005_asset.sql"),
     include_str!("../../migrations/0006_batch.sql"),
     include_str!("../../migrations/0007_whole.sql"),
+    include_str!("../../migrations/0008_delivery.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

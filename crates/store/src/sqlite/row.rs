@@ -32,6 +32,15 @@ pub(super) fn fingerprint(bytes: &[u8]) -> Result<Fingerprint, StoreError> {
     Fingerprint::from_bytes(bytes).map_err(StoreError::content)
 }
 
+/// Fingerprints one after the other in a column.
+pub(super) fn fingerprints(bytes: Option<&[u8]>) -> Result<Vec<Fingerprint>, StoreError> {
+    bytes.unwrap_or_default().chunks(Fingerprint::LENGTH).map(fingerprint).collect()
+}
+
+pub(super) fn fingerprints_bytes(prints: &[Fingerprint]) -> Option<Vec<u8>> {
+    (!prints.is_empty()).then(|| prints.iter().flat_map(|print| print.as_bytes().iter().copied()).collect())
+}
+
 pub(super) fn fields_text(fields: &Record) -> String {
     stored_text(fields)
 }

@@ -64,13 +64,14 @@ impl Bench {
     fn register_to(&mut self, definition: &str, to: &str) -> Result<(), StoreError> {
         let (from, to) = (end("catalogue", "plant"), end("site", to));
         let definition = fingerprint(&Value::from(definition));
-        self.store.register_lanes(&[LaneRecord { name: &self.lane, from: &from, to: &to, definition }], at(0))
+        self.store
+            .register_lanes(&[LaneRecord { name: &self.lane, from: &from, to: &to, key: None, definition }], at(0))
     }
 
     fn counts(&self) -> Counts {
         let (from, to) = (end("catalogue", "plant"), end("site", "page"));
         let definition = fingerprint(&Value::from("a"));
-        let record = LaneRecord { name: &self.lane, from: &from, to: &to, definition };
+        let record = LaneRecord { name: &self.lane, from: &from, to: &to, key: None, definition };
         let mut counts = self.store.counts(record).unwrap().unwrap();
         counts.retain(|_, count| *count > 0);
         counts
@@ -105,6 +106,7 @@ impl Bench {
             fields: Record::default(),
             apart: [("title".to_owned(), Apart::Kept("Theirs".into())), ("body".to_owned(), Apart::Stored("x".into()))]
                 .into(),
+            past: vec![fingerprint(&Value::Null), fingerprint(&Value::Boolean(true))],
         };
         let delivered = vec![Delivered { language: None, counterpart }];
         Verdict { delivered, ..Verdict::new(self.number(id), Standing::Delivered) }

@@ -87,7 +87,7 @@ fn outcome(row: &Json) -> Row {
     let status = row.get("status").and_then(Json::as_u64).and_then(|status| u16::try_from(status).ok());
     match text("error").as_str() {
         "conflict" => Err(ErrorKind::Differs { status: 409, message: String::new() }),
-        "unauthorized" => Err(ErrorKind::Unauthorised { status: 401 }),
+        "unauthorized" => Err(ErrorKind::Unauthorised { status: 401, message: text("reason") }),
         _ => Err(ErrorKind::Status {
             status: status.unwrap_or(403),
             message: format!("{} {}", text("error"), text("reason")),

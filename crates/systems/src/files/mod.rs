@@ -196,7 +196,7 @@ impl FilesReader {
             match bytes {
                 Bytes::Whole(form, bytes) => match form::parse(form, &bytes) {
                     Ok(json) => take(&decoder, &name, &json, &bytes, &mut taken),
-                    Err(message) => taken.problems.push(name.unreadable(&decoder, message)),
+                    Err(message) => taken.problems.push(name.unreadable(read, message)),
                 },
                 Bytes::Piece(piece) => {
                     let read = |(line, item, raw): lines::Line| match item {
@@ -208,7 +208,7 @@ impl FilesReader {
                 }
                 Bytes::OfNoForm => {
                     let message = "its ending tells no form that is read: json, jsonl, csv, xml, md".to_owned();
-                    taken.problems.push(name.unreadable(&decoder, message));
+                    taken.problems.push(name.unreadable(read, message));
                 }
             }
         }
@@ -244,8 +244,8 @@ impl FileName {
     }
 
     /// A file that cannot be read. Where it holds one entry that is called after it, that one is known.
-    fn unreadable(&self, decoder: &Decoder<'_>, message: impl Into<String>) -> Problem {
-        let is_alone = matches!(decoder.read.id, Id::File) && !decoder.read.items.as_str().contains('*');
+    fn unreadable(&self, read: &ReadType, message: impl Into<String>) -> Problem {
+        let is_alone = matches!(read.id, Id::File) && !read.items.as_str().contains('*');
         let id = EntryId::new(self.stem.clone()).ok().filter(|_| is_alone);
         Problem { item: self.file.clone(), id, message: message.into() }
     }
@@ -276,7 +276,7 @@ fn read_item(
     let in_file = |problem: Problem| Problem { item: format!("{} in {}", problem.item, name.file), ..problem };
     let mut entry = decoder.incoming(id, item, raw).map_err(in_file)?;
     if let Some(code) = &name.language {
-        let unknown = |error| name.unreadable(decoder, format!("its name cannot be read: {error}"));
+        let unknown = |error| name.unreadable(decoder.read, format!("its name cannot be read: {error}"));
         let tag = decoder.languages.tag(code).map_err(unknown)?;
         entry.part = Some(tag);
     }

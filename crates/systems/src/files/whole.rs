@@ -50,6 +50,11 @@ impl WholeFiles {
         self.reading
     }
 
+    /// A file that is listed, and is not there when it is asked for.
+    pub(crate) fn absent(&self, read: &ReadType, file: &str) -> Problem {
+        FileName::new(file, read).unreadable(read, "is listed, and is not there when it is asked for")
+    }
+
     /// The entries of files, each with properties that it has beside, and what could not be read.
     pub(crate) fn entries(
         &self,
@@ -73,7 +78,7 @@ impl WholeFiles {
                     }
                     take(&decoder, &name, &json, &bytes, &mut taken);
                 }
-                Err(message) => taken.problems.push(name.unreadable(&decoder, message)),
+                Err(message) => taken.problems.push(name.unreadable(read, message)),
             }
         }
         (taken.entries, taken.problems)

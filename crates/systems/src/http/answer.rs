@@ -99,7 +99,7 @@ pub(super) fn retry_after(answer: &Answer) -> Option<Duration> {
 /// What a status that is no success means.
 pub(crate) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -> ErrorKind {
     match status {
-        401 | 403 => ErrorKind::Unauthorised { status },
+        401 | 403 => ErrorKind::Unauthorised { status, message: describe(body) },
         404 => ErrorKind::NotFound,
         410 => ErrorKind::GoneForGood,
         409 | 412 => ErrorKind::Differs { status, message: describe(body) },
@@ -148,7 +148,7 @@ mod tests {
             (422, r#"{"title":"Invalid","detail":"slug is taken"}"#, "it answered 422: slug is taken"),
             (500, "<html><body><h1>Oops</h1>down</body></html>", "it answered 500: Oops down"),
             (400, "", "it answered 400"),
-            (401, "x", "the credential was refused (401); check the token, and what it may do"),
+            (401, "x", "the credential was refused (401: x); check the token, and what it may do"),
             (412, "", "it does not fit what is there now (412)"),
             (409, r#"{"title":"slug is taken"}"#, "it does not fit what is there now (409: slug is taken)"),
             (423, "", "it is locked there"),

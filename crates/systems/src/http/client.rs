@@ -38,6 +38,8 @@ pub struct Limits {
     pub concurrency: usize,
     /// After how many failures in a row that are the system's fault a push stops.
     pub failures: u32,
+    /// How long it may take until a look-up sees what was written.
+    pub settles_within: Duration,
 }
 
 impl Default for Limits {
@@ -52,6 +54,7 @@ impl Default for Limits {
             rate: None,
             concurrency: 8,
             failures: 20,
+            settles_within: Duration::from_secs(5),
         }
     }
 }
@@ -197,7 +200,7 @@ impl Client {
         let Some(desk) = self.desk.as_ref().filter(|_| wanted) else { return self.once(request, None).await };
         let (value, fetch) = desk.value(&self.http, None).await?;
         match self.once(request, Some(&value)).await {
-            Err(ErrorKind::Unauthorised { status: 401 }) => {
+            Err(ErrorKind::Unauthorised { status: 401, .. }) => {
                 let (value, _) = desk.value(&self.http, Some(fetch)).await?;
                 self.once(request, Some(&value)).await
             }

@@ -4,7 +4,9 @@ mod asset_calls;
 mod batch_call;
 mod call;
 mod field;
+mod layout;
 mod lock_calls;
+mod member_path;
 mod model_calls;
 mod paging;
 mod place_type;
@@ -27,7 +29,9 @@ pub(crate) use asset_calls::AssetCalls;
 pub(crate) use batch_call::BatchCall;
 pub(crate) use call::{Call, Filled};
 pub(crate) use field::ProfileField;
+pub(crate) use layout::Layout;
 pub(crate) use lock_calls::LockCalls;
+pub(crate) use member_path::MemberPath;
 pub(crate) use model_calls::ModelCalls;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::PlaceType;
@@ -245,19 +249,20 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
         table.finish(report);
     }
     let (mut write, mut places) = (None, None);
+    let layout = Layout::new(fields.as_ref(), read.as_ref());
     match kind {
         // GraphQL is only read; a table `write` is then an unknown key.
         ProfileKind::Graphql => {}
         ProfileKind::Rest => {
             write = section.section("write", report).and_then(|mut table| {
-                let parsed = WriteType::from_section(&mut table, report);
+                let parsed = WriteType::from_section(&mut table, layout, report);
                 table.finish(report);
                 parsed
             });
         }
         ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore => {
             places = section.section("write", report).and_then(|mut table| {
-                let parsed = PlaceType::from_section(&mut table, kind, report);
+                let parsed = PlaceType::from_section(&mut table, (kind, layout), report);
                 table.finish(report);
                 parsed
             });

@@ -7,7 +7,7 @@ use serde_json::{Map, Value as Json};
 
 use super::asset_calls::asset_limits;
 use super::call::{constants, encoded, places};
-use super::{ProfileKind, Query};
+use super::{Layout, ProfileKind, Query};
 use crate::asset::AssetLimits;
 use crate::files::check_pattern;
 
@@ -16,6 +16,8 @@ use crate::files::check_pattern;
 pub(crate) struct PlaceType {
     /// How languages go into documents.
     pub(crate) documents: Documents,
+    /// Where its fields are.
+    pub(crate) layout: Layout,
     /// The member that holds a document's language.
     pub(crate) language: Option<String>,
     /// The place, `{key}` and `{language}` to be filled.
@@ -31,7 +33,11 @@ pub(crate) struct PlaceType {
 }
 
 impl PlaceType {
-    pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<PlaceType> {
+    pub(super) fn from_section(
+        section: &mut Section<'_>,
+        (kind, layout): (ProfileKind, Layout),
+        report: &mut Report,
+    ) -> Option<PlaceType> {
         let mut language = None;
         let documents = match section.section("languages", report) {
             None => Some(Documents::One),
@@ -80,8 +86,10 @@ impl PlaceType {
         if withdraw.is_some() && withdrawn.is_none() && !section.has("withdrawn") {
             section.missing("withdrawn", report);
         }
+        let layout = layout.for_writing(section, report);
         Some(PlaceType {
             documents: documents?,
+            layout,
             language,
             place: place?,
             members: members.unwrap_or_default(),

@@ -46,3 +46,26 @@ fn a_file_that_is_not_toml() {
     insta::assert_snapshot!(findings("[types.page\nx = "));
     assert_eq!(findings(""), "1:1 key/missing the file needs the key `types`");
 }
+
+#[test]
+fn what_cannot_be_written_is_a_fault() {
+    let profile = r#"
+[types.page.fields]
+height = { kind = "integer", at = "$.sizes[*].height" }
+width = { kind = "integer", at = "$.size.width" }
+[types.page.read]
+list = "/p"
+items = "$[*]"
+id = "$.id"
+fields_at = "$..fields"
+[types.page.write]
+read = "GET /p/{id}"
+create = "POST /p"
+update = "PATCH /p/{id}"
+id = "$.id"
+"#;
+    let told = findings(profile);
+    assert!(told.contains("`height` stands at `$.sizes[*].height`, and nothing can be written there"), "{told}");
+    assert!(told.contains("`fields_at` stands at `$..fields`") && !told.contains("width"), "{told}");
+    assert!(findings(&profile.replace("$..fields", "$.fields").replace("[*]", "")).is_empty());
+}

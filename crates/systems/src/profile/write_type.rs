@@ -4,13 +4,18 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
 use diaporos_core::settings::Section;
 
-use super::{AssetCalls, BatchCall, Call, LockCalls, Query};
+use super::layout::member_path;
+use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, Query};
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
 pub(crate) struct WriteType {
     /// How languages go into documents.
     pub(crate) documents: Documents,
+    /// Where the document is in requests and answers about it; the whole of them where nothing is said.
+    pub(crate) document: Option<MemberPath>,
+    /// Where its fields are.
+    pub(crate) layout: Layout,
     /// The members that hold language and item, where there is a document per language.
     pub(crate) rows: Option<LanguageRows>,
     /// Whether each language of a document has an address of its own, `{id}` and `{language}`.
@@ -81,7 +86,7 @@ pub(crate) struct LanguageRows {
 }
 
 impl WriteType {
-    pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<WriteType> {
+    pub(super) fn from_section(section: &mut Section<'_>, layout: Layout, report: &mut Report) -> Option<WriteType> {
         let mut shape = Shape { documents: Some(Documents::One), ..Shape::default() };
         if let Some(mut languages) = section.section("languages", report) {
             shape = language_shape(&mut languages, report);
@@ -142,9 +147,13 @@ impl WriteType {
             batch
         });
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
+        let document = member_path(section, "document", report);
+        let layout = layout.for_writing(section, report);
         let id = id?;
         Some(WriteType {
             documents: documents?,
+            document,
+            layout,
             rows,
             by_address,
             nodes,

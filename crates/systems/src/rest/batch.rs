@@ -18,9 +18,8 @@ impl RestWriter {
         write: &WriteType,
         batch: &BatchCall,
         order: &Order,
-        body: &Map<String, Json>,
+        mut item: Map<String, Json>,
     ) -> Option<Json> {
-        let mut item = body.clone();
         match order {
             Order::Create { .. } if write.publish.is_none() => {}
             Order::Update { id, revision, .. } if write.publish.is_none() => {

@@ -3,11 +3,13 @@
 mod agency;
 mod asset;
 mod batch;
+mod document;
 mod languages;
 mod lock;
 mod model;
 mod paging;
 mod read;
+mod save;
 mod usual;
 mod write;
 

@@ -4,6 +4,8 @@
 
 mod form;
 
+use std::time::Duration;
+
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
@@ -100,14 +102,14 @@ impl<S: Shelf> ShelfWriter<S> {
         language.map(|tag| self.languages.code(tag)).transpose().map_err(|error| self.content("", error.to_string()))
     }
 
-    /// The members that an order writes.
-    fn members(
+    /// Puts what an order writes into a document.
+    fn put_members(
         &self,
         write: &PlaceType,
         fields: &Record,
         language: Option<&LanguageTag>,
-    ) -> Result<Map<String, Json>, SystemError> {
-        let mut members = Map::new();
+        into: &mut Map<String, Json>,
+    ) -> Result<(), SystemError> {
         for (name, value) in fields {
             let json = match value {
                 Value::Localised(by_language) => {
@@ -117,12 +119,24 @@ impl<S: Shelf> ShelfWriter<S> {
                 }
                 other => to_json(other),
             };
-            members.insert(name.clone(), json);
+            write.layout.place(name).put(into, json);
         }
-        members.extend(write.members.clone());
+        into.extend(write.members.clone());
         if let (Some(member), Some(code)) = (&write.language, self.code(language)?) {
-            members.insert(member.clone(), Json::String(code));
+            into.insert(member.clone(), Json::String(code));
         }
+        Ok(())
+    }
+
+    /// The members that an order writes, by themselves.
+    fn members(
+        &self,
+        write: &PlaceType,
+        fields: &Record,
+        language: Option<&LanguageTag>,
+    ) -> Result<Map<String, Json>, SystemError> {
+        let mut members = Map::new();
+        self.put_members(write, fields, language, &mut members)?;
         Ok(members)
     }
 
@@ -133,7 +147,9 @@ impl<S: Shelf> ShelfWriter<S> {
         place: &str,
         stored: Stored,
     ) -> Result<Existing, SystemError> {
-        let (members, revision) = stored;
+        let (document, revision) = stored;
+        let document = Json::Object(document);
+        let members = write.layout.members(&document);
         let localised = |name: &str| {
             write.documents == Documents::One
                 && self.fields(kind).and_then(|known| known.fields.get(name)).is_some_and(|field| field.localised)
@@ -150,7 +166,6 @@ impl<S: Shelf> ShelfWriter<S> {
             };
             fields.insert(name.clone(), value);
         }
-        let document = Json::Object(members);
         let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
             at.first(&document).and_then(scalar_text).is_some_and(|word| words.contains(&word))
         });
@@ -165,7 +180,7 @@ impl<S: Shelf> ShelfWriter<S> {
         kind: &TypeName,
         write: &PlaceType,
         (id, revision): (&EntryId, Option<&Revision>),
-        members: Map<String, Json>,
+        alter: impl FnOnce(&mut Map<String, Json>) -> Result<(), SystemError> + Send,
     ) -> Result<Written, SystemError> {
         let place = id.as_str();
         let Some((mut document, now)) = self.shelf.get(place).await? else {
@@ -174,7 +189,7 @@ impl<S: Shelf> ShelfWriter<S> {
         if revision.is_some_and(|base| *base != now) {
             return Err(self.shelf.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
         }
-        document.extend(members);
+        alter(&mut document)?;
         let revision = self.shelf.put(place, &document, Base::Version(&now)).await?;
         self.written(kind, write, place, document, revision, 200)
     }
@@ -210,6 +225,27 @@ impl<S: Shelf> Write for ShelfWriter<S> {
 
     fn failures_borne(&self) -> u32 {
         self.shelf.failures_borne()
+    }
+
+    fn place(&self) -> String {
+        self.shelf.error("", ErrorKind::NotFound).url
+    }
+
+    fn failed(&self, kind: ErrorKind) -> SystemError {
+        self.shelf.error("", kind)
+    }
+
+    fn settles_within(&self) -> Duration {
+        self.shelf.limits().settles_within
+    }
+
+    /// What is there is compared before anything is written over it.
+    fn guards(&self, _: &TypeName, revision: Option<&Revision>) -> bool {
+        revision.is_some()
+    }
+
+    fn key_is_place(&self, _: &TypeName) -> bool {
+        true
     }
 
     async fn find(
@@ -259,12 +295,15 @@ impl<S: Shelf> Write for ShelfWriter<S> {
                 self.written(kind, write, &place, document, revision, 201)
             }
             Order::Update { id, revision, fields, language } => {
-                let members = self.members(write, fields, language.as_ref())?;
-                self.change(kind, write, (id, revision.as_ref()), members).await
+                let put = |document: &mut _| self.put_members(write, fields, language.as_ref(), document);
+                self.change(kind, write, (id, revision.as_ref()), put).await
             }
             Order::Withdraw { id, revision } => {
-                let members = write.withdraw.clone().unwrap_or_default();
-                self.change(kind, write, (id, revision.as_ref()), members).await
+                let put = |document: &mut Map<String, Json>| {
+                    document.extend(write.withdraw.clone().unwrap_or_default());
+                    Ok(())
+                };
+                self.change(kind, write, (id, revision.as_ref()), put).await
             }
             Order::Delete { id, revision } => {
                 let Some((_, now)) = self.shelf.get(id.as_str()).await? else {

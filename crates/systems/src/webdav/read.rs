@@ -64,6 +64,9 @@ impl WebdavReader {
                     files.push(place);
                 } else if depth < DEEPEST {
                     folders.push((place, depth + 1));
+                } else {
+                    let why = format!("its folders are nested more than {DEEPEST} levels deep");
+                    return Err(self.folder.error(&place, ErrorKind::Content(why)));
                 }
             }
             if files.len() > MOST {
@@ -118,16 +121,17 @@ impl Read for WebdavReader {
         let bytes: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
         let known = self.files.profile().types.get(ask.kind).map(|known| &known.properties);
         let wanted = known.filter(|properties| !properties.names.is_empty());
-        let mut files = Vec::new();
+        let (mut files, mut absent) = (Vec::new(), Vec::new());
         for (place, bytes) in places.into_iter().zip(bytes) {
-            // One that went since it was listed is missing from the listing, as it should be.
-            if let Some(bytes) = bytes? {
-                let properties = match wanted {
-                    Some(wanted) => self.folder.properties(&place, wanted).await?,
-                    None => Map::new(),
-                };
-                files.push((place, bytes, properties));
-            }
+            let Some(bytes) = bytes? else {
+                absent.push(self.files.absent(read, &place));
+                continue;
+            };
+            let properties = match wanted {
+                Some(wanted) => self.folder.properties(&place, wanted).await?,
+                None => Map::new(),
+            };
+            files.push((place, bytes, properties));
         }
         let marks: Vec<String> = files
             .iter()
@@ -136,12 +140,13 @@ impl Read for WebdavReader {
             })
             .collect();
         let content = fingerprint_texts(marks.iter().map(String::as_str));
-        if mark.is_some_and(|known| known.content == content && known.next == next) {
+        if absent.is_empty() && mark.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
         let counts = PageCounts::default();
         let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
-        let (entries, problems) = self.files.entries(read, ask.kind, files);
+        let (entries, mut problems) = self.files.entries(read, ask.kind, files);
+        problems.append(&mut absent);
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }
 

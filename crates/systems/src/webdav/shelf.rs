@@ -1,9 +1,13 @@
 //! Writing files on a WebDAV server: under a lock where it gives any, and over a known version only.
 
+use std::future::Future;
+use std::time::Duration;
+
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json};
+use tokio::time::Instant;
 use url::Url;
 
 use super::Folder;
@@ -53,9 +57,28 @@ struct DavShelf {
 /// What guards a write.
 enum Guard {
     /// A lock of ours.
-    Lock(String),
+    Lock(Held),
     /// The server gives none; its ETag has to do.
     None,
+}
+
+/// A lock of ours.
+struct Held {
+    token: String,
+    /// How long the server lets it last; none where it does not say, or for ever.
+    lasts: Option<Duration>,
+    /// Whether taking it made the file (RFC 4918 §7.3).
+    made: bool,
+}
+
+impl Guard {
+    /// A request that shows that we hold the lock.
+    fn bearing(&self, request: Request) -> Request {
+        match self {
+            Guard::Lock(held) => request.header("if", format!("(<{}>)", held.token)),
+            Guard::None => request,
+        }
+    }
 }
 
 impl DavShelf {
@@ -99,15 +122,60 @@ impl DavShelf {
         request.body = Some(ask_for_lock(&self.owner));
         match self.send(request).await {
             Ok(answer) => {
+                let told = read_multistatus(&answer.body).unwrap_or_default().into_iter().find_map(|found| found.lock);
                 let token = answer.header("lock-token").map(|token| token.trim_matches(['<', '>', ' ']).to_owned());
-                let told = || read_multistatus(&answer.body).ok()?.into_iter().find_map(|found| found.lock?.token);
+                let token = token.filter(|token| !token.is_empty());
+                let lasts = told.as_ref().and_then(|lock| lock.lasts.clone());
+                let lasts = lasts.or_else(|| answer.header("timeout").map(str::to_owned)).as_deref().and_then(granted);
                 let missing = || self.error(place, ErrorKind::Content("a lock was given without its token".to_owned()));
-                token.filter(|token| !token.is_empty()).or_else(told).ok_or_else(missing).map(Guard::Lock)
+                let token = token.or_else(|| told?.token).ok_or_else(missing)?;
+                Ok(Guard::Lock(Held { token, lasts, made: answer.status == 201 }))
             }
             // Locks are optional (RFC 4918 §18).
             Err(SystemError { kind: ErrorKind::Status { status: 405 | 501, .. }, .. }) => Ok(Guard::None),
             Err(error) => Err(error),
         }
+    }
+
+    /// Does something under a lock, which is renewed before it ends. One that ended all the same leaves
+    /// what was done in doubt: somebody else may have written meanwhile.
+    async fn under<T>(
+        &self,
+        place: &str,
+        guard: &Guard,
+        done: impl Future<Output = Result<T, SystemError>> + Send,
+    ) -> Result<T, SystemError> {
+        let Guard::Lock(Held { token, lasts: Some(lasts), .. }) = guard else { return done.await };
+        let mut ends = Instant::now() + *lasts;
+        let renewing = async {
+            loop {
+                tokio::time::sleep(ends.saturating_duration_since(Instant::now()) / 2).await;
+                let Ok(url) = self.folder.url(place) else { return };
+                let request = self.folder.client.request(Method::Lock, url).header("timeout", LASTS);
+                match self.send(request.header("if", format!("(<{token}>)"))).await {
+                    Ok(_) => ends = Instant::now() + *lasts,
+                    Err(error) => {
+                        tracing::debug!(%error, "a lock could not be renewed");
+                        tokio::time::sleep_until(ends).await;
+                        return;
+                    }
+                }
+            }
+        };
+        let mut renewing = std::pin::pin!(renewing);
+        let mut done = std::pin::pin!(done);
+        let mut ran_out = false;
+        let result = loop {
+            tokio::select! {
+                result = &mut done => break result,
+                () = &mut renewing, if !ran_out => ran_out = true,
+            }
+        };
+        if ran_out && result.is_ok() {
+            let why = "our lock ran out before the answer came, so that somebody else may have written".to_owned();
+            return Err(self.error(place, ErrorKind::Content(why)));
+        }
+        result
     }
 
     async fn unlock(&self, place: &str, token: &str) -> Result<(), SystemError> {
@@ -154,19 +222,81 @@ impl DavShelf {
         Ok(request)
     }
 
-    async fn create(&self, place: &str, bytes: &[u8], form: FileForm) -> Result<(), SystemError> {
-        let request = || Ok(self.writing(place, bytes.to_vec(), form)?.header("if-none-match", "*"));
-        match self.send(request()?).await {
-            // A folder above it is missing (RFC 4918 §9.7.1), or something else is in its place.
-            Err(SystemError { kind: ErrorKind::Differs { status: 409, .. } | ErrorKind::NotFound, .. }) => {
+    /// Makes a new file: locks its place, looks whether anything is there, and writes. A server may ignore
+    /// `If-None-Match`, and one without locks leaves only the look just before.
+    async fn create(
+        &self,
+        place: &str,
+        (bytes, form): (&[u8], FileForm),
+        properties: &Map<String, Json>,
+    ) -> Result<(), SystemError> {
+        let guard = match self.lock(place).await {
+            // A folder above it is missing (RFC 4918 §9.10.6), whatever status says so.
+            Err(SystemError {
+                kind:
+                    ErrorKind::Differs { status: 409, .. } | ErrorKind::NotFound | ErrorKind::Status { status: 500, .. },
+                ..
+            }) => {
                 self.make_folders(place).await?;
-                self.send(request()?).await.map(drop)
+                self.lock(place).await?
             }
-            sent => sent.map(drop),
+            guard => guard?,
+        };
+        let made = self.under(place, &guard, self.create_guarded(place, (bytes, form), properties, &guard)).await;
+        if let Guard::Lock(held) = &guard {
+            // The empty file that our lock made is nobody's where nothing came into it.
+            if held.made && made.as_ref().is_err_and(|error| !error.kind.leaves_doubt()) {
+                let request = self.folder.client.request(Method::Delete, self.folder.url(place)?);
+                if let Err(error) = self.send(guard.bearing(request)).await {
+                    tracing::warn!(%error, "an empty file could not be taken away");
+                }
+            }
+            self.give_back(place, held).await;
+        }
+        made
+    }
+
+    async fn create_guarded(
+        &self,
+        place: &str,
+        (bytes, form): (&[u8], FileForm),
+        properties: &Map<String, Json>,
+        guard: &Guard,
+    ) -> Result<(), SystemError> {
+        let made_by_lock = matches!(guard, Guard::Lock(Held { made: true, .. }));
+        let there = self.folder.get(place).await?;
+        if there.is_some_and(|there| !(made_by_lock && there.is_empty())) {
+            return Err(self.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
+        }
+        let request = || {
+            let request = self.writing(place, bytes.to_vec(), form)?;
+            // Under a lock the file is there already, and empty.
+            Ok(match guard {
+                Guard::Lock(_) => guard.bearing(request),
+                Guard::None => request.header("if-none-match", "*"),
+            })
+        };
+        match self.send(request()?).await {
+            Err(SystemError {
+                kind:
+                    ErrorKind::Differs { status: 409, .. } | ErrorKind::NotFound | ErrorKind::Status { status: 500, .. },
+                ..
+            }) => {
+                self.make_folders(place).await?;
+                self.send(request()?).await?;
+            }
+            sent => drop(sent?),
+        }
+        self.set(place, properties, guard).await
+    }
+
+    /// Gives a lock back. After a deletion it is gone with the file, which is as good.
+    async fn give_back(&self, place: &str, held: &Held) {
+        if let Err(error) = self.unlock(place, &held.token).await {
+            tracing::warn!(%error, "a lock could not be given back");
         }
     }
 
-    /// Compares under the lock, and does it.
     /// A document apart: what is in the file, and what are properties of it.
     fn apart(&self, document: &Map<String, Json>) -> (Map<String, Json>, Map<String, Json>) {
         let is_property = |(name, _): &(String, Json)| self.properties.names.contains(name);
@@ -175,7 +305,7 @@ impl DavShelf {
     }
 
     /// Sets properties, under a lock where there is one.
-    async fn set(&self, place: &str, properties: &Map<String, Json>, lock: Option<&str>) -> Result<(), SystemError> {
+    async fn set(&self, place: &str, properties: &Map<String, Json>, guard: &Guard) -> Result<(), SystemError> {
         if properties.is_empty() {
             return Ok(());
         }
@@ -183,10 +313,7 @@ impl DavShelf {
         let values: Vec<_> = properties.iter().map(|(name, value)| (name.clone(), text(value))).collect();
         let mut request = self.folder.client.request(Method::Proppatch, self.folder.url(place)?);
         request.body = Some(set_properties(&self.properties.namespace, &values));
-        if let Some(token) = lock {
-            request = request.header("if", format!("(<{token}>)"));
-        }
-        let answer = self.send(request).await?;
+        let answer = self.send(guard.bearing(request)).await?;
         let found = read_multistatus(&answer.body).map_err(|why| self.error(place, ErrorKind::Content(why)))?;
         let refused = found.iter().flat_map(|found| &found.statuses).find(|status| !status.contains(" 2"));
         match refused {
@@ -205,19 +332,13 @@ impl DavShelf {
         properties: &Map<String, Json>,
     ) -> Result<(), SystemError> {
         let guard = self.lock(place).await?;
-        let mut done = self.change_guarded(place, base, request, &guard).await;
-        if done.is_ok() {
-            let token = match &guard {
-                Guard::Lock(token) => Some(token.as_str()),
-                Guard::None => None,
-            };
-            done = self.set(place, properties, token).await;
-        }
-        if let Guard::Lock(token) = &guard {
-            // After a deletion its lock is gone with it, which is as good.
-            if let Err(error) = self.unlock(place, token).await {
-                tracing::warn!(%error, "a lock could not be given back");
-            }
+        let changing = async {
+            self.change_guarded(place, base, request, &guard).await?;
+            self.set(place, properties, &guard).await
+        };
+        let done = self.under(place, &guard, changing).await;
+        if let Guard::Lock(held) = &guard {
+            self.give_back(place, held).await;
         }
         done
     }
@@ -236,13 +357,19 @@ impl DavShelf {
             return Err(self.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
         }
         match (guard, answer.header("etag")) {
-            (Guard::Lock(token), _) => request = request.header("if", format!("(<{token}>)")),
+            (Guard::Lock(_), _) => request = guard.bearing(request),
             // A weak mark cannot be compared so (RFC 9110 §13.1.1).
             (Guard::None, Some(etag)) if !etag.starts_with("W/") => request = request.header("if-match", etag),
             (Guard::None, _) => {}
         }
         self.send(request).await.map(drop)
     }
+}
+
+/// How long a lock lasts: `Second-120` (RFC 4918 §10.7); none for ever, or where that cannot be read.
+fn granted(timeout: &str) -> Option<Duration> {
+    let mut each = timeout.split(',').map(str::trim);
+    each.find_map(|one| one.strip_prefix("Second-")?.parse().ok()).map(Duration::from_secs)
 }
 
 #[async_trait]
@@ -264,8 +391,7 @@ impl Shelf for DavShelf {
         let bytes = form.bytes(&file);
         match base {
             Base::Absent => {
-                self.create(place, &bytes, form).await?;
-                self.set(place, &properties, None).await?;
+                self.create(place, (&bytes, form), &properties).await?;
             }
             Base::Version(base) => {
                 self.change(place, base, self.writing(place, bytes.clone(), form)?, &properties).await?;

@@ -1,0 +1,244 @@
+//! The plan of one entry: what each of its documents needs, and what that comes to.
+
+use std::collections::BTreeMap;
+
+use diaporos_core::expr::Looks;
+use diaporos_core::plan::{DocumentPlan, Hold, HoldReason, Order, Presence, Step};
+use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
+use diaporos_store::{Action, Delivered, IntentRecord, Standing, Verdict};
+use diaporos_systems::{SystemError, Write};
+
+use super::Fate;
+use super::row::{PushRow, PushTally};
+use crate::config::ConfiguredLane;
+
+/// What is to be done for one entry.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EntryPlan {
+    /// The entry's number.
+    pub number: i64,
+    /// The entry.
+    pub address: Address,
+    /// What is to be done for each document.
+    pub documents: Vec<DocumentPlan>,
+    /// Why the whole entry is kept back.
+    pub hold: Option<Hold>,
+    /// Whether the entry goes on the lane at all.
+    pub goes: bool,
+    /// Whether a person keeps it off.
+    pub taken_off: bool,
+    /// Whether it was held for what somebody did there: it is read before anything is sent again.
+    pub look_first: bool,
+    /// Languages that are left as they are there, with the fields they lack.
+    pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
+    /// The other entries that were looked at.
+    pub looks: Looks,
+    /// Why nothing of it is withdrawn or overwritten.
+    pub protected: Option<String>,
+    /// The entries that it refers to and goes without, each with why.
+    pub left_out: Vec<String>,
+}
+
+impl EntryPlan {
+    /// Reads every document that is there and compares it; the error where one cannot be read.
+    pub(super) async fn compared(
+        mut self,
+        lane: &ConfiguredLane,
+        writer: &dyn Write,
+        verify: bool,
+    ) -> (EntryPlan, Option<SystemError>) {
+        if self.hold.is_some() || !(verify || self.look_first) {
+            return (self, None);
+        }
+        for document in &mut self.documents {
+            let Some(id) = document.known.as_ref().map(|known| known.id.clone()) else { continue };
+            if matches!(document.step, Step::Nothing | Step::Hold(_)) {
+                continue;
+            }
+            match writer.read(&lane.lane.to.kind, &id).await {
+                Ok(now) => document.compare_with(now.as_ref(), &lane.lane.changed_there),
+                Err(error) => return (self, Some(error)),
+            }
+        }
+        self.settle_holds();
+        (self, None)
+    }
+
+    /// A document that is held holds the entry.
+    pub(super) fn settle_holds(&mut self) {
+        self.protect();
+        self.hold = self.documents.iter().find_map(|document| match &document.step {
+            Step::Hold(hold) => Some(hold.clone()),
+            _ => None,
+        });
+    }
+
+    /// What a rule protects is neither overwritten nor taken away: where it would be, the entry is
+    /// held, also the languages of it that would be new.
+    fn protect(&mut self) {
+        let Some(why) = &self.protected else { return };
+        for document in &mut self.documents {
+            let takes = match &document.step {
+                Step::Update | Step::PutBack => "overwrite",
+                Step::Adopt(_) if document.has_request() => "overwrite",
+                Step::Withdraw | Step::Delete => "take away",
+                _ => continue,
+            };
+            let message = format!("this would {takes} what is protected: {why}");
+            document.step = Step::Hold(Hold { reason: HoldReason::Protected, message });
+        }
+    }
+
+    /// What joins the entry's documents at the destination, where it has any.
+    #[must_use]
+    pub fn item(&self) -> Option<EntryId> {
+        self.documents.iter().find_map(DocumentPlan::item).cloned()
+    }
+
+    /// Whether it takes over documents that were there before and differ, or binds them to the entry.
+    pub(super) fn adopts(&self) -> bool {
+        self.hold.is_none() && self.documents.iter().any(|document| matches!(document.step, Step::Adopt(_)))
+    }
+
+    /// What the documents amount to.
+    #[must_use]
+    pub fn fate(&self) -> Fate {
+        let any = |wanted: fn(&Step) -> bool| self.documents.iter().any(|document| wanted(&document.step));
+        if self.hold.is_some() {
+            Fate::Held
+        } else if any(|step| matches!(step, Step::Adopt(_))) {
+            Fate::Adopted
+        } else if any(|step| matches!(step, Step::Update | Step::PutBack)) {
+            Fate::Updated
+        } else if any(|step| matches!(step, Step::Create)) {
+            if any(|step| matches!(step, Step::Unchanged | Step::Note)) { Fate::Updated } else { Fate::Created }
+        } else if any(|step| matches!(step, Step::Withdraw | Step::Delete)) {
+            if self.goes { Fate::Updated } else { Fate::Withdrawn }
+        } else if any(|step| matches!(step, Step::Unchanged | Step::Note)) {
+            Fate::Unchanged
+        } else {
+            Fate::Outside
+        }
+    }
+
+    /// Where the entry stands when all went as planned.
+    pub(super) fn standing(&self) -> Standing {
+        let was_withdrawn = self
+            .documents
+            .iter()
+            .any(|document| document.known.as_ref().is_some_and(|known| known.presence != Presence::Present));
+        match self.fate() {
+            Fate::Held => Standing::Held,
+            Fate::Withdrawn => Standing::Withdrawn,
+            Fate::Outside if was_withdrawn => Standing::Withdrawn,
+            Fate::Outside if self.goes => Standing::Delivered,
+            Fate::Outside => Standing::Outside,
+            Fate::Unchanged | Fate::Created | Fate::Updated | Fate::Adopted => Standing::Delivered,
+        }
+    }
+
+    /// The verdict of a plan that went, or goes, as it was made.
+    pub(super) fn verdict(&self) -> Verdict {
+        let mut verdict = Verdict::new(self.number, self.standing());
+        let noted = |document: &DocumentPlan| {
+            // Of an entry that is held no more is noted than whose question its documents are.
+            let is_held = matches!(document.step, Step::Hold(_));
+            let counterpart = document.noted().filter(|_| is_held == self.hold.is_some())?;
+            Some(Delivered { language: document.language.clone(), counterpart })
+        };
+        verdict.delivered = self.documents.iter().filter_map(noted).collect();
+        if let Some(hold) = &self.hold {
+            verdict = verdict.because(hold.reason.word(), hold.message.clone());
+        }
+        verdict.reads = self.looks.reads.clone();
+        verdict
+    }
+
+    /// The intents of all requests, in the order in which they are sent.
+    pub(super) fn intents(&self, writer: &dyn Write, kind: &TypeName) -> Result<Vec<IntentRecord>, SystemError> {
+        let item = self.item();
+        let mut records = Vec::new();
+        if self.hold.is_some() {
+            return Ok(records);
+        }
+        for document in &self.documents {
+            let Some(order) = document.order(item.as_ref()) else { continue };
+            let request = writer.request(kind, &order)?;
+            let action = match &order {
+                Order::Create { .. } => Action::Create,
+                Order::Update { .. } => Action::Update,
+                Order::Withdraw { .. } => Action::Withdraw,
+                Order::Delete { .. } => Action::Delete,
+            };
+            let known = document.known.as_ref();
+            let none = || diaporos_core::change::fingerprint_texts([]);
+            let fingerprint = document.document.as_ref().map(diaporos_core::lane::Document::fingerprint);
+            records.push(IntentRecord {
+                entry: self.number,
+                language: document.language.clone(),
+                action,
+                request: format!("{} {}", request.method.word(), request.shown_url()),
+                id_there: order.id().cloned(),
+                base: order.revision().cloned(),
+                fingerprint: fingerprint.or(known.map(|known| known.fingerprint)).unwrap_or_else(none),
+                fields: order.fields().cloned().or_else(|| Some(known?.fields.clone())).unwrap_or_default(),
+                item: if matches!(order, Order::Create { .. }) { item.clone() } else { None },
+            });
+        }
+        Ok(records)
+    }
+
+    /// Adds the plan to a tally as if all went well.
+    pub(super) fn count(&self, tally: &mut PushTally) {
+        tally.requests +=
+            self.documents.iter().filter(|document| self.hold.is_none() && document.has_request()).count() as u64;
+        self.count_as(self.standing(), tally);
+    }
+
+    /// Adds the entry to a tally by where it stands now.
+    pub(super) fn count_as(&self, standing: Standing, tally: &mut PushTally) {
+        match (standing, self.fate()) {
+            (Standing::Held, _) => tally.held += 1,
+            (Standing::Failed | Standing::Owed, _) => tally.failed += 1,
+            (_, Fate::Created) => tally.created += 1,
+            (_, Fate::Updated) => tally.updated += 1,
+            (_, Fate::Adopted) => tally.adopted += 1,
+            (_, Fate::Withdrawn) => tally.withdrawn += 1,
+            (_, Fate::Unchanged) => tally.unchanged += 1,
+            (_, Fate::Outside | Fate::Held) => {}
+        }
+    }
+
+    /// A row per document for which something is to be done, or one for the entry's hold.
+    #[must_use]
+    pub fn rows(&self) -> Vec<PushRow> {
+        let row = |language: Option<LanguageTag>, step: &'static str| PushRow {
+            address: self.address.clone(),
+            language,
+            step,
+            id_there: None,
+            changes: Vec::new(),
+            reason: None,
+            message: None,
+            is_drift: false,
+        };
+        if let Some(hold) = &self.hold {
+            let (reason, message) = (Some(hold.reason.word().to_owned()), Some(hold.message.clone()));
+            return vec![PushRow { reason, message, ..row(None, "hold") }];
+        }
+        let acted = self.documents.iter().filter(|document| !matches!(document.step, Step::Nothing | Step::Unchanged));
+        let left_out = (!self.left_out.is_empty()).then(|| self.left_out.join("; "));
+        acted
+            .map(|document| {
+                let is_noted = document.step == Step::Note;
+                PushRow {
+                    id_there: document.id_there().map(ToString::to_string),
+                    changes: if is_noted { document.drifted().to_vec() } else { document.changes() },
+                    message: document.says_of_them().or_else(|| left_out.clone()),
+                    is_drift: !document.drifted().is_empty(),
+                    ..row(document.language.clone(), document.step.word())
+                }
+            })
+            .collect()
+    }
+}

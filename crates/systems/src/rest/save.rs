@@ -1,0 +1,156 @@
+//! Saving a document and putting it on view.
+
+use diaporos_core::change::fingerprint_texts;
+use diaporos_core::plan::{Order, Written};
+use diaporos_core::value::TypeName;
+use serde_json::{Map, Value as Json};
+use tokio::time::Instant;
+
+use super::document::{is_accepted, only_promised};
+use super::lock::Held;
+use super::write::RestWriter;
+use crate::http::{Answer, HeaderText, Method, Request};
+use crate::profile::WriteType;
+use crate::{ErrorKind, SystemError};
+
+/// The first pause before it is looked whether what was promised is done; each further one is twice as
+/// long.
+const FIRST_PAUSE: std::time::Duration = std::time::Duration::from_millis(50);
+
+impl RestWriter {
+    /// Saves a document and puts it on view.
+    pub(super) async fn save(
+        &self,
+        kind: &TypeName,
+        write: &WriteType,
+        order: &Order,
+        attempt: &str,
+        held: Option<&Held<'_>>,
+    ) -> Result<Written, SystemError> {
+        let mut request = crate::Write::request(self, kind, order)?;
+        if request.within_whole {
+            self.complete(write, order, &mut request).await?;
+        }
+        if let (Some(batch), Some(gatherer), None) = (&write.batch, self.batches.get(kind), held)
+            && let Some(fields) = Some(order).filter(|order| !order.removes())
+            && let call = if order.id().is_some() { &write.update } else { &write.create }
+            && let Some(item) = self.batch_item(write, batch, order, self.document(write, call, fields)?)
+        {
+            let row = gatherer.send(item, |items| self.send_batch(batch, items)).await;
+            let lost = || Err(ErrorKind::Broken("the call it was in was given up".to_owned()));
+            let (status, document) = row.unwrap_or_else(lost).map_err(|kind| self.client.error(&request, kind))?;
+            // A row's own status says that it was done, also where it shows no document.
+            let status = if document.is_null() && order.id().is_some() { 204 } else { status };
+            let answer = Answer { status, headers: Vec::new(), body: document.to_string().into_bytes(), moved: None };
+            let unwrapped = WriteType { document: None, ..write.clone() };
+            return self.written(kind, &unwrapped, order, &answer).map_err(|error| about(&request, error));
+        }
+        if let Some(held) = held {
+            request = held.bearing(request);
+        }
+        if let Some(header) = &write.idempotency_key {
+            // The same request of the same intent has the same key, and any other another.
+            let body = request.body.as_ref().map_or_else(String::new, |body| format!("{body:?}"));
+            let key = fingerprint_texts([attempt, request.method.word(), request.url.as_str(), &body]);
+            request = request.header(header, key.to_string());
+        }
+        let answer = self.send(&request).await?;
+        let written = self.written(kind, write, order, &answer).map_err(|error| about(&request, error))?;
+        let Some((publish, id)) = write.publish.as_ref().zip(written.id.as_ref()).filter(|_| !order.removes()) else {
+            return Ok(written);
+        };
+        let mut request = self.on_document(write, publish, id, written.revision.as_ref())?;
+        if let Some(held) = held {
+            request = held.bearing(request);
+        }
+        let published = match self.send(&request).await {
+            // What is on view is the document that was just written, whatever it is called.
+            Ok(answer) => {
+                let now = Order::Withdraw { id: id.clone(), revision: None };
+                self.written(kind, write, &now, &answer).map_err(|error| about(&request, error))
+            }
+            Err(error) => Err(error),
+        };
+        match published {
+            Ok(published) => {
+                let revision = published.revision.or(if write.if_match.is_none() { written.revision } else { None });
+                Ok(Written { revision, item: published.item.or(written.item), ..written })
+            }
+            // What was created is there, and must not be forgotten because it is not on view.
+            Err(error) if order.id().is_none() => {
+                let message = format!("it was saved, and could not be put on view: {}", error.kind);
+                Err(SystemError { kind: ErrorKind::Content(message), ..error })
+            }
+            Err(error) => Err(error),
+        }
+    }
+
+    /// Sends a write. Where the answer only promises that it will be done, and says where to look, that
+    /// place is asked until it is done, for as long as the system takes to settle.
+    async fn send(&self, request: &Request) -> Result<Answer, SystemError> {
+        let answer = self.client.write(request).await?;
+        if !is_accepted(&answer) {
+            return Ok(answer);
+        }
+        let place = answer.header("location").and_then(|place| request.url.join(place).ok());
+        let Some(place) = place.filter(|place| place.origin() == request.url.origin()) else {
+            return Err(self.client.error(request, only_promised()));
+        };
+        let (looking, until) =
+            (self.client.request(Method::Get, place), Instant::now() + self.client.limits().settles_within);
+        let mut pause = FIRST_PAUSE;
+        loop {
+            tokio::time::sleep(pause).await;
+            match self.client.read(&looking).await {
+                Ok(answer) if is_accepted(&answer) && Instant::now() < until => pause *= 2,
+                Ok(answer) if is_accepted(&answer) => return Err(self.client.error(request, only_promised())),
+                Ok(answer) => return Ok(answer),
+                Err(error) => {
+                    tracing::debug!(%error, "what was promised could not be looked at");
+                    return Err(self.client.error(request, only_promised()));
+                }
+            }
+        }
+    }
+
+    /// Puts a request's fields into the document as it is there now: the whole of it where the request
+    /// replaces, else the members that hold others beside ours. Where that is not the version the order
+    /// is based on, nothing is sent.
+    async fn complete(&self, write: &WriteType, order: &Order, request: &mut Request) -> Result<(), SystemError> {
+        let Order::Update { id, revision, fields, .. } = order else { return Ok(()) };
+        let Some((reading, answer)) = self.read_document(write, id).await? else {
+            return Err(self.client.error(request, ErrorKind::NotFound));
+        };
+        let json = answer.json().map_err(|kind| self.client.error(&reading, kind))?;
+        let document = Self::in_answer(write, &json);
+        let now = self.revision(write, document, answer.header("etag"));
+        if revision.is_some() && now.is_some() && now != *revision {
+            return Err(self.client.error(request, ErrorKind::Differs { status: 412, message: String::new() }));
+        }
+        // What is sent back is based on what was just read, so nothing newer may be replaced.
+        if let (Some(template), Some(now), None) = (&write.if_match, &now, revision)
+            && !now.as_str().starts_with("W/")
+        {
+            let value = template.replace("{revision}", now.as_str());
+            request.headers.push(("if-match".to_owned(), HeaderText::Plain(value)));
+        }
+        let Json::Object(whole) = document else {
+            return Err(self.client.error(&reading, ErrorKind::Content("the document is not an object".to_owned())));
+        };
+        let mut members: Map<String, Json> = if write.update.method == Method::Put {
+            whole.clone()
+        } else {
+            let ours = fields.keys().filter_map(|name| write.layout.place(name).first().map(str::to_owned));
+            ours.filter_map(|name| Some((name.clone(), whole.get(&name)?.clone()))).collect()
+        };
+        members.extend(write.update.body.clone());
+        self.put_fields(write, fields, &mut members)?;
+        request.body = Some(Self::body(write, &write.update, members));
+        Ok(())
+    }
+}
+
+/// An error at the request that it came of.
+fn about(request: &Request, error: SystemError) -> SystemError {
+    SystemError { url: request.shown_url(), ..error }
+}
