@@ -1,5 +1,6 @@
 //! What the program finds around it: variables, terminal, clock, folder. Only this file looks.
 
+use std::cell::RefCell;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -8,11 +9,13 @@ use diaporos_core::diagnostic::Report;
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
 use diaporos_store::Store;
+use diaporos_systems::blank::blank;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 use crate::error::Failure;
 use crate::output::Format;
+use crate::output::visible::{Escapes, Visible, visible};
 
 /// Options that every command has.
 #[derive(Debug, Args)]
@@ -30,6 +33,9 @@ pub(crate) struct Global {
         hide_possible_values = true
     )]
     format: Format,
+    /// In CSV, keep a spreadsheet from taking a text for a formula: a `'` goes before it.
+    #[arg(long, global = true)]
+    safe_csv: bool,
     /// Log what happens, on stderr; twice for every page and request.
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     verbose: u8,
@@ -48,11 +54,30 @@ pub(crate) struct Terminal {
     pub(crate) colour_err: bool,
 }
 
+/// A place for messages that no secret passes. A message is written in one piece.
+pub(crate) struct Blanked<W: Write>(pub(crate) W);
+
+impl<W: Write> Write for Blanked<W> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let text = String::from_utf8_lossy(bytes);
+        let text = blank(&text);
+        let shown = if std::io::stderr().is_terminal() { visible(&text, Escapes::Colours) } else { text.into_owned() };
+        self.0.write_all(shown.as_bytes())?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.0.flush()
+    }
+}
+
 /// What the program finds around it.
 pub(crate) struct Context {
     hub: Option<PathBuf>,
     /// How results are printed.
     pub(crate) format: Format,
+    /// Whether texts in CSV are kept from being formulas.
+    pub(crate) safe_csv: bool,
     /// What the terminals can show.
     pub(crate) terminal: Terminal,
     /// The zone in which tables show times.
@@ -77,14 +102,26 @@ impl Context {
         tracing_subscriber::fmt()
             .with_env_filter(tracing_subscriber::EnvFilter::new(filter))
             .with_ansi(terminal.colour_err)
-            .with_writer(std::io::stderr)
+            .with_writer(|| Blanked(std::io::stderr()))
             .init();
-        Context { hub: global.hub.clone(), format: global.format, terminal, zone: TimeZone::system() }
+        Context {
+            hub: global.hub.clone(),
+            format: global.format,
+            safe_csv: global.safe_csv,
+            terminal,
+            zone: TimeZone::system(),
+        }
     }
 
     /// An environment variable.
     pub(crate) fn variable(name: &str) -> Option<String> {
         std::env::var(name).ok()
+    }
+
+    /// Who runs this program, where, and which it is, for the ledger.
+    pub(crate) fn who() -> String {
+        let name = ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| std::env::var(name).ok());
+        format!("{} at {}, diaporos {}", user(name), host(), env!("CARGO_PKG_VERSION"))
     }
 
     /// The time.
@@ -97,15 +134,28 @@ impl Context {
         Ok(std::env::current_exe()?)
     }
 
-    /// Where results go.
+    /// Where results go. A terminal is shown what it would obey.
     pub(crate) fn out() -> Box<dyn Write + Send> {
-        Box::new(std::io::BufWriter::new(std::io::stdout()))
+        Self::out_with(Escapes::None)
+    }
+
+    /// Where results go that are drawn in colour, and in which what others wrote was made visible.
+    pub(crate) fn drawn_out() -> Box<dyn Write + Send> {
+        Self::out_with(Escapes::Colours)
+    }
+
+    fn out_with(escapes: Escapes) -> Box<dyn Write + Send> {
+        let stdout = std::io::stdout();
+        if stdout.is_terminal() {
+            return Box::new(std::io::BufWriter::new(Visible::new(stdout, escapes)));
+        }
+        Box::new(std::io::BufWriter::new(stdout))
     }
 
     /// A line beside the results.
     pub(crate) fn note(line: &str) {
         // Nobody is left to tell where stderr is closed.
-        let _ = writeln!(std::io::stderr(), "{line}");
+        let _ = writeln!(Blanked(std::io::stderr()), "{line}");
     }
 
     /// The hub's folder.
@@ -124,11 +174,19 @@ impl Context {
         let file = config::store_file(&folder);
         // Fields that are not declared are known from the entries, once there are any.
         let store = if file.exists() { Some(Store::open(&file)?) } else { None };
-        let seen = |system: &SystemName, kind: &TypeName| {
-            let seen = store.as_ref().map(|store| store.seen_fields(system.as_str(), kind.as_str()));
-            seen.and_then(Result::ok).unwrap_or_default()
+        let failed = RefCell::new(None);
+        let seen = |system: &SystemName, kind: &TypeName| match &store {
+            None => Default::default(),
+            Some(store) => store.seen_fields(system.as_str(), kind.as_str()).unwrap_or_else(|error| {
+                failed.borrow_mut().get_or_insert(error);
+                Default::default()
+            }),
         };
         let loaded = config::load(&folder, &seen, Context::now());
+        // Fields that a damaged store does not tell would be named as faults of the configuration.
+        if let Some(error) = failed.into_inner() {
+            return Err(error.into());
+        }
         match loaded {
             Ok(loaded) => Ok((folder, loaded)),
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Err(no_hub(&folder)),
@@ -154,6 +212,28 @@ impl Context {
         diaporos_hub::look::register_lanes(config, &mut store, Context::now())?;
         Ok(store)
     }
+}
+
+/// The user as the system knows it; a name out of the environment is what it says of itself.
+#[cfg(unix)]
+fn user(name: Option<String>) -> String {
+    let number = rustix::process::geteuid().as_raw();
+    name.map_or_else(|| format!("uid {number}"), |name| format!("{name} (uid {number})"))
+}
+
+#[cfg(not(unix))]
+fn user(name: Option<String>) -> String {
+    name.unwrap_or_else(|| "somebody".to_owned())
+}
+
+#[cfg(unix)]
+fn host() -> String {
+    rustix::system::uname().nodename().to_string_lossy().into_owned()
+}
+
+#[cfg(not(unix))]
+fn host() -> String {
+    std::env::var("COMPUTERNAME").unwrap_or_else(|_| "this machine".to_owned())
 }
 
 fn columns() -> Option<u16> {

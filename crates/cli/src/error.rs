@@ -11,7 +11,7 @@ use diaporos_hub::push::PushError;
 use diaporos_store::StoreError;
 use diaporos_systems::{ErrorKind, SystemError};
 
-use crate::context::Context;
+use crate::context::{Blanked, Context};
 use crate::output::findings;
 
 /// How the program ends.
@@ -83,7 +83,7 @@ impl Failure {
             lines += &format!("  next: {advice}\n");
         }
         // Nobody is left to tell where stderr is closed.
-        let _ = std::io::stderr().write_all(lines.as_bytes());
+        let _ = Blanked(std::io::stderr()).write_all(lines.as_bytes());
         self.exit
     }
 }
@@ -115,9 +115,15 @@ impl From<StoreError> for Failure {
             StoreError::Newer { .. } => Failure::failed(message).advise("use the newer diaporos that made it"),
             StoreError::Lane { .. } => Failure::wrong(message)
                 .advise("give the lane with the new ends another name; what the old one delivered stays known"),
-            StoreError::Migration { .. } | StoreError::Content(_) => Failure::failed(message)
-                .advise("the store in `.diaporos/` is damaged, or was altered by another program; put back a copy"),
-            StoreError::File { .. } | StoreError::Database(_) | StoreError::Looked(_) => Failure::failed(message),
+            StoreError::Older { .. } => Failure::failed(message).advise("run a command once where it can be written"),
+            error if error.is_damage() => Failure::failed(message).advise(
+                "the store `.diaporos/store.db` is damaged, or was altered by another program; `diaporos check --store` says where; put back a copy",
+            ),
+            error if error.is_full() => Failure::failed(message).advise("make room on the disk, and run this again"),
+            StoreError::File { .. } | StoreError::Opening { .. } => {
+                Failure::failed(message).advise("see that this user may read and write that file and its folder")
+            }
+            _ => Failure::failed(message),
         }
     }
 }

@@ -2,6 +2,7 @@
 
 use diaporos_core::change::fingerprint_texts;
 use diaporos_core::value::SystemName;
+use diaporos_systems::blank::learn_address;
 use diaporos_systems::docstore::{DocstoreReader, docstore_writer};
 use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
 use diaporos_systems::files::{FilesReader, files_writer};
@@ -53,6 +54,15 @@ pub enum ConnectError {
     /// The system itself cannot be set up.
     #[error(transparent)]
     System(#[from] SystemError),
+}
+
+/// An address that is none: as it stands in the configuration, where a variable is named.
+fn address_error(system: &SystemName, place: &PlaceText) -> ConnectError {
+    let text = match place {
+        PlaceText::Plain(text) => text.clone(),
+        PlaceText::Variable(name) => format!("env:{name}"),
+    };
+    ConnectError::Address { system: system.clone(), text }
 }
 
 /// Connects to systems. Variables are looked up where the caller says.
@@ -211,14 +221,17 @@ impl<'a> Connector<'a> {
     pub(crate) fn web_address(&self, system: &SystemName, place: &PlaceText) -> Result<Url, ConnectError> {
         let text = self.place(system, place)?;
         let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
-        url.ok_or_else(|| ConnectError::Address { system: system.clone(), text })
+        let url = url.ok_or_else(|| address_error(system, place))?;
+        learn_address(&url, matches!(place, PlaceText::Variable(_)));
+        Ok(url)
     }
 
     /// A feed is at an http or https address, or in a file: `file:PATH`, or a path on its own.
     fn feed_place(&self, system: &SystemName, place: &PlaceText) -> Result<FeedPlace, ConnectError> {
         let text = self.place(system, place)?;
         if text.starts_with("http://") || text.starts_with("https://") {
-            let url = Url::parse(&text).map_err(|_| ConnectError::Address { system: system.clone(), text })?;
+            let url = Url::parse(&text).map_err(|_| address_error(system, place))?;
+            learn_address(&url, matches!(place, PlaceText::Variable(_)));
             return Ok(FeedPlace::Web(url));
         }
         let path = text.strip_prefix("file://").or_else(|| text.strip_prefix("file:")).unwrap_or(&text);

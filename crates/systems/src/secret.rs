@@ -53,9 +53,10 @@ pub struct Secret {
 }
 
 impl Secret {
-    /// A secret that was found under the reference.
+    /// A secret that was found under the reference; from here on it is blanked wherever it comes back.
     #[must_use]
     pub fn new(reference: SecretReference, value: String) -> Self {
+        crate::blank::learn(&value);
         Secret { reference, value: value.into() }
     }
 

@@ -5,9 +5,10 @@ use std::io::Write;
 use clap::Args;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity, Source};
 use diaporos_core::lane::coverage;
-use diaporos_hub::config::{FILE, house_form};
+use diaporos_hub::config::{FILE, house_form, store_file};
 use diaporos_hub::model::{ModelDrift, Today, drifts};
 use diaporos_hub::review::misfits;
+use diaporos_store::Store;
 use indexmap::IndexMap;
 
 use super::counted;
@@ -19,7 +20,7 @@ use crate::output::{Cell, Column, Format, Sheet, Tint, findings, one_line};
 /// Read the whole configuration and name every fault in it, with its place and how to mend it.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos check\n  diaporos check --coverage\n  diaporos check --entries\n  diaporos check --models\n  diaporos check --fix\n\nNothing is asked of any system, but with --models. Exit code 2 where there are faults."
+    after_help = "Examples:\n  diaporos check\n  diaporos check --coverage\n  diaporos check --entries\n  diaporos check --models\n  diaporos check --store\n  diaporos check --fix\n\nNothing is asked of any system, but with --models. Exit code 2 where there are faults."
 )]
 pub(crate) struct Check {
     /// Print for each lane which source fields reach which destination fields, and which are lost.
@@ -32,6 +33,9 @@ pub(crate) struct Check {
     /// themselves are asked.
     #[arg(long, group = "what")]
     models: bool,
+    /// Inspect the store's file, page by page, and the chain of its ledger.
+    #[arg(long, group = "what")]
+    store: bool,
     /// Rewrite the expressions of diaporos.toml in the house form.
     #[arg(long, group = "what")]
     fix: bool,
@@ -75,6 +79,9 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
     if args.models {
         return show_drift(context).await;
     }
+    if args.store {
+        return inspect_store(context);
+    }
     if args.coverage {
         return show_coverage(context);
     }
@@ -89,7 +96,7 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
         sheet.end("")?;
         return Ok(exit);
     }
-    let mut out = Context::out();
+    let mut out = Context::drawn_out();
     let warned_of = |reports: &[Report]| {
         reports.iter().flat_map(|report| &report.findings).filter(|finding| !finding.is_error()).count() as u64
     };
@@ -226,6 +233,28 @@ fn count_entries(context: &Context) -> Result<Exit, Failure> {
     }
     sheet.end("every entry in the store would go as it is")?;
     Ok(Exit::Done)
+}
+
+fn inspect_store(context: &Context) -> Result<Exit, Failure> {
+    let file = store_file(&context.folder()?);
+    if !file.exists() {
+        return Err(Failure::failed(format!("{} is not there; `diaporos pull` makes it", file.display())));
+    }
+    let store = Store::open(&file)?;
+    let mut faults = store.inspect()?;
+    if faults.is_empty() {
+        faults = store.verify_ledger()?.faults;
+    }
+    let mut sheet = Sheet::new(context, &[Column::prose("fault", "what is wrong")]);
+    faults.iter().for_each(|fault| sheet.row(vec![Cell::text(fault).tint(Tint::Bad)]));
+    sheet.end(&format!("{}: whole, its ledger too", file.display()))?;
+    if faults.is_empty() {
+        return Ok(Exit::Done);
+    }
+    let failure = Failure::failed(format!("{} is damaged, or was altered", file.display()));
+    Err(failure.advise(
+        "put back a copy; without one, move it away and pull: a push then meets what is there already, and adopts it",
+    ))
 }
 
 fn rows(report: &Report, sheet: &mut Sheet) {

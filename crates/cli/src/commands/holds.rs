@@ -4,6 +4,7 @@ use std::io::Write;
 
 use clap::Args;
 use diaporos_core::plan::HoldReason;
+use diaporos_core::text::shell_word;
 use diaporos_store::{HeldRow, Standing};
 
 use super::{counted, lanes};
@@ -37,7 +38,7 @@ pub(crate) fn run(args: &Holds, context: &Context) -> Result<Exit, Failure> {
         lanes(&config, &args.lanes)?.into_iter().map(|configured| configured.lane.name.as_str()).collect();
     let mut count = 0;
     if context.format == Format::Table {
-        let mut out = Context::out();
+        let mut out = Context::drawn_out();
         store.held(|row| -> Result<(), Failure> {
             if wanted.contains(&row.lane.as_str()) {
                 count += 1;
@@ -78,7 +79,7 @@ fn way_out(row: &HeldRow) -> String {
         (Standing::Held, None) => "the next push tries again",
         (_, None) => "run `diaporos push` again when the destination is well; nothing is sent twice",
     };
-    text.replace("`resolve", "`diaporos resolve").replace("ADDRESS", &row.address.to_string())
+    text.replace("`resolve", "`diaporos resolve").replace("ADDRESS", &shell_word(&row.address.to_string()))
 }
 
 fn draw(out: &mut dyn Write, row: &HeldRow, context: &Context) -> Result<(), Failure> {

@@ -4,6 +4,7 @@ use std::io::Write;
 use std::path::PathBuf;
 
 use clap::Args;
+use diaporos_core::text::shell_word;
 use diaporos_core::value::SystemName;
 use diaporos_hub::openapi::{DraftError, profile_from};
 use diaporos_systems::feed::{Outline, read_opml};
@@ -58,8 +59,9 @@ pub(crate) async fn run(args: &Init, context: &Context) -> Result<Exit, Failure>
     }
     sheet.end("nothing was written")?;
     if context.format == Format::Table {
-        let folder = folder.display();
-        writeln!(Context::out(), "\nNext: edit {folder}/diaporos.toml, then `diaporos check --hub {folder}`")?;
+        let hub = folder.display().to_string();
+        let hub = shell_word(&hub);
+        writeln!(Context::out(), "\nNext: edit {}/diaporos.toml, then `diaporos check --hub {hub}`", folder.display())?;
     }
     Ok(Exit::Done)
 }

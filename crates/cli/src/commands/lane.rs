@@ -164,7 +164,7 @@ async fn take_off(config: &Config, lane: &str) -> Result<Exit, Failure> {
     let left = left(&store, config, lane)?;
     let connector = Connector::new(config, &Context::variable);
     let writer = connector.writer(&left.to.system)?;
-    let run = store.begin_run(&format!("lane withdraw {lane}"), Context::now())?;
+    let run = store.begin_run(&format!("lane withdraw {lane}"), &Context::who(), Context::now())?;
     let done = withdraw(&mut store, &left, writer.as_ref(), (run, &Context::now)).await?;
     store.end_run(run, "{}", Context::now())?;
     say(&format!("{} taken off view", counted(done.withdrawn, "document was", "documents were")))?;

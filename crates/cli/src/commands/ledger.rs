@@ -18,7 +18,7 @@ use crate::output::{Cell, Column, Format, Sheet, Summary, Tint, moment, one_line
 /// Show what was sent where, when, and what became of it.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos ledger --most 20\n  diaporos ledger --entry catalogue/plant-profile/p-001\n  diaporos ledger --failed --as-curl\n  diaporos ledger --format jsonl > ledger.jsonl\n  diaporos ledger --prune 90d"
+    after_help = "Examples:\n  diaporos ledger --most 20\n  diaporos ledger --entry catalogue/plant-profile/p-001\n  diaporos ledger --failed --as-curl\n  diaporos ledger --format jsonl > ledger.jsonl\n  diaporos ledger --prune 90d\n  diaporos ledger --verify"
 )]
 pub(crate) struct Ledger {
     /// Only about this entry.
@@ -39,6 +39,10 @@ pub(crate) struct Ledger {
     /// Print each request as a `curl` line, secrets as variables.
     #[arg(long)]
     as_curl: bool,
+    /// Hold every row against the hash that the next one carries of it; exit code 1 where one was
+    /// taken out or altered.
+    #[arg(long, conflicts_with_all = ["entry", "lane", "run", "failed", "most", "as_curl", "prune"])]
+    verify: bool,
     /// Take out what was concluded longer ago than this, as `90d`; what is in doubt stays.
     #[arg(long, value_name = "AGE", conflicts_with_all = ["entry", "lane", "run", "failed", "most", "as_curl"])]
     prune: Option<String>,
@@ -58,12 +62,16 @@ const COLUMNS: &[Column] = &[
     Column::text("id_there", "id there"),
     Column::prose("request", "request"),
     Column::prose("message", "message"),
+    Column::text("who", "who"),
 ];
 
 pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     if let Some(age) = &args.prune {
         return prune(&config, age, context);
+    }
+    if args.verify {
+        return verify(&config, context);
     }
     if let Some(name) = &args.lane {
         lane(&config, name)?;
@@ -112,7 +120,33 @@ fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
         Cell::maybe(row.id_there),
         Cell { shown: one_line(&without_host(&row.request)), ..Cell::text(row.request) }.tint(Tint::Faint),
         Cell::maybe(row.message),
+        // In a table it would push the rest away.
+        Cell { shown: String::new(), ..Cell::text(row.who) },
     ]
+}
+
+fn verify(config: &Config, context: &Context) -> Result<Exit, Failure> {
+    let state = Context::store(config)?.verify_ledger()?;
+    let mut sheet = Sheet::new(context, &[Column::prose("fault", "what is wrong")]).within("faults");
+    state.faults.iter().for_each(|fault| sheet.row(vec![Cell::text(fault).tint(Tint::Bad)]));
+    let rows = counted(state.good, "row is as it was written", "rows are as they were written");
+    let pruned = match state.pruned {
+        0 => String::new(),
+        pruned => format!(", {}", counted(pruned, "stretch was pruned", "stretches were pruned and signed off")),
+    };
+    let older = match state.older {
+        0 => String::new(),
+        older => format!(", {}", counted(older, "row is older than the chain", "rows are older than the chain")),
+    };
+    let sentence = format!("{rows}{pruned}{older}; the newest hash is {}", state.head);
+    let counts = [
+        ("good".to_owned(), state.good.into()),
+        ("pruned".to_owned(), state.pruned.into()),
+        ("older".to_owned(), state.older.into()),
+        ("head".to_owned(), state.head.clone().into()),
+    ];
+    sheet.end_with(Summary { counts: counts.into_iter().collect(), sentence })?;
+    Ok(if state.faults.is_empty() { Exit::Done } else { Exit::Failed })
 }
 
 fn prune(config: &Config, age: &str, context: &Context) -> Result<Exit, Failure> {
@@ -123,7 +157,7 @@ fn prune(config: &Config, age: &str, context: &Context) -> Result<Exit, Failure>
     if lasts.is_negative() {
         return Err(wrong());
     }
-    let pruned = Context::store_for_change(config)?.prune_ledger(before)?;
+    let pruned = Context::store_for_change(config)?.prune_ledger(before, &Context::who(), Context::now())?;
     let sentence = format!("{} taken out of the ledger", counted(pruned, "request was", "requests were"));
     let counts = [("pruned".to_owned(), pruned.into())].into_iter().collect();
     Sheet::new(context, &[]).end_with(Summary { counts, sentence })?;

@@ -126,7 +126,7 @@ fn owes(store: &Store, lane: &ConfiguredLane) -> Result<bool, Failure> {
 
 fn begin(store: &mut Store, args: &Push) -> Result<i64, Failure> {
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
-    Ok(store.begin_run(&command, Context::now())?)
+    Ok(store.begin_run(&command, &Context::who(), Context::now())?)
 }
 
 /// Rows of a push. In a table the documents of an entry that go the same way share one.

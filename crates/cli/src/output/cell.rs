@@ -4,6 +4,8 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::Value as Json;
 
+use super::visible::is_unseen;
+
 /// What a colour says; each is also said in words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Tint {
@@ -100,12 +102,7 @@ pub(crate) fn moment(at: Timestamp, zone: &TimeZone) -> String {
 
 /// A text on one line, without anything that a terminal would obey.
 pub(crate) fn one_line(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() || is_direction(c) { ' ' } else { c }).collect()
-}
-
-/// Marks that turn the direction of text and so can make one address look like another.
-fn is_direction(c: char) -> bool {
-    matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+    text.chars().map(|c| if c.is_control() || is_unseen(c) { ' ' } else { c }).collect()
 }
 
 #[cfg(test)]

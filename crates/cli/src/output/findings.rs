@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use super::visible::is_unseen;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity};
 use miette::{
     GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteError, NamedSource, SourceCode, SourceSpan, SpanContents,
@@ -17,7 +18,7 @@ pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> Stri
         .without_cause_chain();
     let mut drawn = String::new();
     for report in reports {
-        let source = NamedSource::new(&report.source.name, WholeLines(report.source.text.clone()));
+        let source = NamedSource::new(&report.source.name, WholeLines(visible_at_length(&report.source.text)));
         for finding in &report.findings {
             let pointed = Pointed { finding, source: &source };
             // Drawing into a text fails only where the source cannot be read, and then words remain.
@@ -28,6 +29,16 @@ pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> Stri
         }
     }
     drawn
+}
+
+/// A source without what a terminal would obey, each place at the byte where it was.
+fn visible_at_length(text: &str) -> String {
+    let shown = |c: char| match c {
+        '\n' | '\t' => c.to_string(),
+        c if c.is_control() || is_unseen(c) => "?".repeat(c.len_utf8()),
+        c => c.to_string(),
+    };
+    text.chars().map(shown).collect()
 }
 
 /// A text of which whole lines are shown: those that a finding touches, and no others, which

@@ -5,6 +5,7 @@ pub(crate) mod fields;
 pub(crate) mod findings;
 mod progress;
 mod sheet;
+pub(crate) mod visible;
 pub(crate) mod words;
 
 use clap::ValueEnum;

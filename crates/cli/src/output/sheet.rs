@@ -79,6 +79,7 @@ enum End {
 pub(crate) struct Sheet {
     out: Box<dyn Write + Send>,
     format: Format,
+    safe_csv: bool,
     terminal: Terminal,
     columns: Vec<Column>,
     /// The name of the rows, where they stand in an object beside counts.
@@ -94,8 +95,10 @@ impl Sheet {
     /// A sheet of rows.
     pub(crate) fn new(context: &Context, columns: &[Column]) -> Sheet {
         Sheet {
-            out: Context::out(),
+            // The cells of a table are made visible one by one.
+            out: if context.format == Format::Table { Context::drawn_out() } else { Context::out() },
             format: context.format,
+            safe_csv: context.safe_csv,
             terminal: context.terminal,
             columns: columns.to_vec(),
             within: None,
@@ -153,12 +156,14 @@ impl Sheet {
     }
 
     fn csv(&mut self, first: bool, cells: &[Cell]) -> Result<(), Failure> {
+        let safe_csv = self.safe_csv;
         let mut writer = csv::Writer::from_writer(&mut self.out);
         if first {
             writer.write_record(self.columns.iter().map(|column| column.name.as_ref()))?;
         }
         writer.write_record(cells.iter().map(|cell| match &cell.json {
             Json::Null => String::new(),
+            Json::String(text) if safe_csv => defused(text),
             Json::String(text) => text.clone(),
             other => other.to_string(),
         }))?;
@@ -279,6 +284,14 @@ impl Sheet {
         self.out.flush()?;
         self.failed.map_or(Ok(()), Err)
     }
+}
+
+/// A text that no spreadsheet takes for a formula.
+fn defused(text: &str) -> String {
+    // Some skip what stands before it.
+    let begins = text.trim_start_matches([' ', '\t', '\r', '\n', '\u{feff}', '\u{a0}']);
+    let is_formula = begins.starts_with(['=', '+', '-', '@', '＝', '＋', '－', '＠']);
+    if is_formula || text.starts_with(['\t', '\r']) { format!("'{text}") } else { text.to_owned() }
 }
 
 fn drawn(cell: &Cell) -> comfy_table::Cell {

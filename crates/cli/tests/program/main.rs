@@ -21,6 +21,7 @@ mod formats;
 mod graphql;
 mod harness;
 mod help;
+mod hostile;
 mod killed;
 mod lanes;
 mod looking;

@@ -1,6 +1,7 @@
 //! What is wrong in a file of the user's, where, and how to mend it. Knows nothing of any language.
 
 mod code;
+mod hide;
 mod nearest;
 
 use std::ops::Range;
@@ -142,10 +143,28 @@ impl Report {
     pub fn finish(&mut self) {
         self.findings.sort_by_key(|finding| (finding.span.start, finding.span.end));
         self.findings.dedup();
-        for finding in self.findings.iter().filter(|finding| finding.code == Code::ClearSecret) {
-            if let Some(secret) = self.source.text.get(finding.span.clone()) {
-                let hidden: String = secret.bytes().map(|byte| if byte == b'\n' { '\n' } else { '*' }).collect();
-                self.source.text.replace_range(finding.span.clone(), &hidden);
+        let told = self.findings.iter().filter(|finding| finding.code == Code::ClearSecret);
+        let mut places: Vec<Span> = told.map(|finding| finding.span.clone()).collect();
+        places.extend(hide::places(&self.source.text));
+        for place in places {
+            let Some(secret) = self.source.text.get(place.clone()).map(str::to_owned) else { continue };
+            let hidden: String = secret.bytes().map(|byte| if byte == b'\n' { '\n' } else { '*' }).collect();
+            self.source.text.replace_range(place, &hidden);
+            self.hide_in_words(secret.trim_matches(['"', '\'']));
+        }
+    }
+
+    /// Takes a value that could be a secret out of what is said of it.
+    fn hide_in_words(&mut self, secret: &str) {
+        // What is as short stands in ordinary words.
+        if secret.len() < 4 || secret.bytes().all(|byte| byte == b'*') {
+            return;
+        }
+        for finding in &mut self.findings {
+            for said in [&mut finding.message, &mut finding.label].into_iter().chain(&mut finding.help) {
+                if said.contains(secret) {
+                    *said = said.replace(secret, "***");
+                }
             }
         }
     }

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{Incoming, Listing, ListingCount, PageCounts, PageMark, Shown, join, later, removal_limit};
+use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, StoreError};
 use diaporos_systems::{Ask, Manner, PageContent, Problem, Read, SystemError};
@@ -144,7 +145,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let (system, kind) = self.key;
         let what = if *count == 1 { "1 entry was".to_owned() } else { format!("{count} entries were") };
         self.row.notes.push(format!(
-            "{what} not written as the standard has it, and mended; `diaporos show {system}/{kind}/{first}` says how"
+            "{what} not written as the standard has it, and mended; `diaporos show {}` says how",
+            shell_word(&format!("{system}/{kind}/{first}"))
         ));
     }
 

@@ -26,6 +26,14 @@ pub enum StoreError {
         /// The newest known.
         known: i64,
     },
+    /// The store is of an older version, and cannot be written to bring it up.
+    #[error("the store is of version {found}, this program writes version {known}, and the store cannot be written")]
+    Older {
+        /// The store's version.
+        found: i64,
+        /// This program's.
+        known: i64,
+    },
     /// A migration differs from the one that was applied.
     #[error("migration {number} of the store is not the one that was applied")]
     Migration {
@@ -48,6 +56,14 @@ pub enum StoreError {
     /// The store failed while an expression looked at another entry.
     #[error(transparent)]
     Looked(#[from] WorldError),
+    /// The database cannot be opened.
+    #[error("{}: {error}", path.display())]
+    Opening {
+        /// Which file.
+        path: PathBuf,
+        /// Why.
+        error: rusqlite::Error,
+    },
     /// The database failed.
     #[error("the store failed: {0}")]
     Database(#[from] rusqlite::Error),
@@ -56,6 +72,37 @@ pub enum StoreError {
 impl StoreError {
     pub(super) fn file(path: &Path, error: &std::io::Error) -> Self {
         StoreError::File { path: path.to_owned(), reason: error.to_string() }
+    }
+
+    /// The same, saying which file it was about.
+    pub(super) fn at(self, file: &Path) -> Self {
+        match self {
+            StoreError::Database(error) => StoreError::Opening { path: file.to_owned(), error },
+            other => other,
+        }
+    }
+
+    /// Whether what is in the file is damaged, or the file is no store at all.
+    #[must_use]
+    pub fn is_damage(&self) -> bool {
+        match self {
+            StoreError::Content(_) | StoreError::Migration { .. } => true,
+            StoreError::Database(error) | StoreError::Opening { error, .. } => matches!(
+                error.sqlite_error_code(),
+                Some(rusqlite::ErrorCode::DatabaseCorrupt | rusqlite::ErrorCode::NotADatabase)
+            ),
+            _ => false,
+        }
+    }
+
+    /// Whether the disk has no room.
+    #[must_use]
+    pub fn is_full(&self) -> bool {
+        matches!(
+            self,
+            StoreError::Database(error) | StoreError::Opening { error, .. }
+                if error.sqlite_error_code() == Some(rusqlite::ErrorCode::DiskFull)
+        )
     }
 
     pub(super) fn content(error: impl std::fmt::Display) -> Self {

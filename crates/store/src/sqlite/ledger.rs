@@ -6,6 +6,7 @@ use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Record, Revi
 use jiff::Timestamp;
 use rusqlite::{Row, params};
 
+use super::chain::{Link, link, sign_off};
 use super::delivery::{keep_counterpart, note_one};
 use super::row::{address_at, entry_id, fields, fields_text, fingerprint, millis, moment, revision};
 use super::{Delivered, Store, StoreError, Verdict};
@@ -184,15 +185,18 @@ pub struct LedgerRow {
     pub version: Option<i64>,
     /// How often the same had been tried, with this time.
     pub tries: i64,
+    /// Whose run it was: user, host and program; empty where that was not noted yet.
+    pub who: String,
 }
 
 impl Store {
-    /// Begins a run, to which intents belong.
+    /// Begins a run, to which intents belong; `who` says whose it is, where, and with what program.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn begin_run(&mut self, command: &str, now: Timestamp) -> Result<i64, StoreError> {
-        self.connection.execute("INSERT INTO run (command, started) VALUES (?, ?)", params![command, millis(now)])?;
+    pub fn begin_run(&mut self, command: &str, who: &str, now: Timestamp) -> Result<i64, StoreError> {
+        self.connection
+            .execute("INSERT INTO run (command, started, who) VALUES (?, ?, ?)", params![command, millis(now), who])?;
         Ok(self.connection.last_insert_rowid())
     }
 
@@ -246,6 +250,7 @@ impl Store {
                 lane,
                 intent.entry
             ])?;
+            link(&transaction, Link::Intent, number)?;
             open.push(OpenIntent { number, entry: intent.entry, at: millis(now) });
         }
         transaction.commit()?;
@@ -271,7 +276,7 @@ impl Store {
         }
         for (intent, outcome) in outcomes {
             let there = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
-            transaction.prepare_cached("INSERT INTO outcome VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+            transaction.prepare_cached("INSERT INTO outcome (intent, result, status, id_there, revision, message, at) VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
                 intent.number,
                 outcome.result.word(),
                 outcome.status,
@@ -280,6 +285,7 @@ impl Store {
                 outcome.message,
                 millis(now)
             ])?;
+            link(&transaction, Link::Outcome, intent.number)?;
             transaction.prepare_cached("DELETE FROM open_intent WHERE intent = ?")?.execute([intent.number])?;
             if let Some(delivered) = &outcome.delivered {
                 keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
@@ -326,24 +332,24 @@ impl Store {
         Ok(rows.next()?.map(intent).transpose()?.map(|(_, record)| record))
     }
 
-    /// Takes out of the ledger what was concluded before that moment. What is in doubt stays. Gives how
-    /// many requests were taken out.
+    /// Takes out of the ledger what was concluded before that moment, and signs it off. What is in doubt
+    /// stays. Gives how many requests were taken out.
     ///
     /// # Errors
     /// Where the store fails; nothing is taken out then.
-    pub fn prune_ledger(&mut self, before: Timestamp) -> Result<u64, StoreError> {
+    pub fn prune_ledger(&mut self, before: Timestamp, who: &str, now: Timestamp) -> Result<u64, StoreError> {
         let transaction = self.connection.transaction()?;
-        let before = millis(before);
+        let until = millis(before);
         transaction.execute(
-            "DELETE FROM outcome WHERE at < ?1 AND intent IN (SELECT id FROM intent WHERE at < ?1)",
-            [before],
+            "CREATE TEMP TABLE pruned AS SELECT id FROM intent WHERE at < ?1 AND id NOT IN (SELECT intent FROM open_intent)
+                 AND NOT EXISTS (SELECT 1 FROM outcome WHERE outcome.intent = intent.id AND outcome.at >= ?1)",
+            [until],
         )?;
-        let pruned = transaction.execute(
-            "DELETE FROM intent WHERE at < ?1 AND id NOT IN (SELECT intent FROM open_intent)
-                 AND id NOT IN (SELECT intent FROM outcome)",
-            [before],
-        )?;
-        transaction.execute("DELETE FROM run WHERE ended < ?1 AND id NOT IN (SELECT run FROM intent)", [before])?;
+        sign_off(&transaction, who, now)?;
+        transaction.execute("DELETE FROM outcome WHERE intent IN (SELECT id FROM pruned)", [])?;
+        let pruned = transaction.execute("DELETE FROM intent WHERE id IN (SELECT id FROM pruned)", [])?;
+        transaction.execute("DROP TABLE pruned", [])?;
+        transaction.execute("DELETE FROM run WHERE ended < ?1 AND id NOT IN (SELECT run FROM intent)", [until])?;
         transaction.commit()?;
         Ok(pruned as u64)
     }
@@ -381,7 +387,8 @@ impl Store {
                          (SELECT max(number) FROM version WHERE version.entry = intent.entry AND version.at <= intent.at),
                          (SELECT count(*) FROM intent AS same WHERE same.entry = intent.entry AND same.lane = intent.lane
                              AND same.language = intent.language AND same.action = intent.action
-                             AND same.fingerprint = intent.fingerprint AND same.id <= intent.id)
+                             AND same.fingerprint = intent.fingerprint AND same.id <= intent.id),
+                         (SELECT who FROM run WHERE run.id = intent.run)
                      FROM intent LEFT JOIN outcome ON outcome.intent = intent.id
                      JOIN lane ON lane.id = intent.lane JOIN entry ON entry.id = intent.entry JOIN entry_type ON entry_type.id = entry.type
                      WHERE (?1 IS NULL OR lane.name = ?1) AND (?2 IS NULL OR run = ?2)
@@ -416,6 +423,7 @@ impl Store {
                     message: row.get(13)?,
                     version: row.get(14)?,
                     tries: row.get(15)?,
+                    who: row.get::<_, Option<String>>(16)?.unwrap_or_default(),
                 })
             };
             each(read()?)?;

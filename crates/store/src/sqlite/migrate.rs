@@ -1,12 +1,15 @@
 //! Numbered, checksummed migrations.
 
+use std::cmp::Ordering;
+
 use diaporos_core::change::fingerprint_texts;
 use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 
 use super::StoreError;
+use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 8] = [
+const MIGRATIONS: [&str; 9] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -15,6 +18,7 @@ const MIGRATIONS: [&str; 8] = [
     include_str!("../../migrations/0006_batch.sql"),
     include_str!("../../migrations/0007_whole.sql"),
     include_str!("../../migrations/0008_delivery.sql"),
+    include_str!("../../migrations/0009_chain.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.
@@ -25,9 +29,22 @@ pub(super) fn migrate(connection: &mut Connection) -> Result<(), StoreError> {
         return Err(StoreError::Newer { found, known });
     }
     if found < known {
+        let leaked = teach(connection)?;
         apply(connection)?;
+        leaked.wipe(connection)?;
     }
     verify(connection)
+}
+
+/// Whether the store, which cannot be written, is of this program's version.
+pub(super) fn is_of_today(connection: &Connection) -> Result<(), StoreError> {
+    let known = i64::try_from(MIGRATIONS.len()).unwrap_or(i64::MAX);
+    let found: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    match found.cmp(&known) {
+        Ordering::Equal => Ok(()),
+        Ordering::Greater => Err(StoreError::Newer { found, known }),
+        Ordering::Less => Err(StoreError::Older { found, known }),
+    }
 }
 
 fn apply(connection: &mut Connection) -> Result<(), StoreError> {

@@ -2,18 +2,22 @@
 
 mod assets;
 mod batches;
+mod chain;
 mod changes;
 mod content;
 mod delivery;
 mod entries;
 mod error;
+mod inspect;
 mod intake;
 mod lanes;
+mod leaked;
 mod ledger;
 mod left_behind;
 mod memory;
 mod migrate;
 mod parts;
+mod place;
 mod resumption;
 mod row;
 mod standing;
@@ -26,12 +30,15 @@ use std::fs::{File, TryLockError};
 use std::path::Path;
 
 use content::Packing;
+use place::{cannot_be_written, make_file, make_folder};
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
+use url::Url;
 
 pub use batches::{
     BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, Wanted,
 };
+pub use chain::ChainState;
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
 pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
@@ -68,11 +75,9 @@ impl Store {
     /// # Errors
     /// Where another process has it, or the file cannot be opened.
     pub fn open_for_change(file: &Path) -> Result<Store, StoreError> {
-        if let Some(folder) = file.parent() {
-            std::fs::create_dir_all(folder).map_err(|error| StoreError::file(file, &error))?;
-        }
+        make_folder(file)?;
         let lock_file = file.with_extension("lock");
-        let lock = File::create(&lock_file).map_err(|error| StoreError::file(&lock_file, &error))?;
+        let lock = make_file(&lock_file)?;
         match lock.try_lock() {
             Ok(()) => Self::connect(file, Some(lock)),
             Err(TryLockError::WouldBlock) => Err(StoreError::Busy),
@@ -90,9 +95,30 @@ impl Store {
     }
 
     fn connect(file: &Path, lock: Option<File>) -> Result<Store, StoreError> {
-        if let Some(folder) = file.parent() {
-            std::fs::create_dir_all(folder).map_err(|error| StoreError::file(file, &error))?;
+        if lock.is_none() && cannot_be_written(file) {
+            return Self::connect_to_read(file).map_err(|error| error.at(file));
         }
+        make_folder(file)?;
+        drop(make_file(file)?);
+        Self::connect_to_write(file, lock).map_err(|error| error.at(file))
+    }
+
+    /// A store on a disk, or of an owner, that lets nobody write. Nothing else writes there either, so
+    /// what it holds needs no lock.
+    fn connect_to_read(file: &Path) -> Result<Store, StoreError> {
+        let place = Url::from_file_path(std::path::absolute(file).map_err(|error| StoreError::file(file, &error))?);
+        let mut place = place.map_err(|()| StoreError::content("the store's path is no address"))?;
+        // A log beside it is read too, where it can be; without one the file alone is whole.
+        if !file.with_extension("db-wal").exists() {
+            place.set_query(Some("immutable=1"));
+        }
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX | OpenFlags::SQLITE_OPEN_URI;
+        let connection = Connection::open_with_flags(place.as_str(), flags)?;
+        migrate::is_of_today(&connection)?;
+        Ok(Store { connection, packing: RefCell::default(), _lock: None })
+    }
+
+    fn connect_to_write(file: &Path, lock: Option<File>) -> Result<Store, StoreError> {
         let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let mut connection = Connection::open_with_flags(file, flags)?;
         connection.set_prepared_statement_cache_capacity(128);

@@ -160,7 +160,7 @@ fn what_read_a_changed_entry_is_owed_a_look_too() {
 fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
     let mut bench = Bench::new();
     bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
-    let run = bench.store.begin_run("push", at(2)).unwrap();
+    let run = bench.store.begin_run("push", "ada at desk", at(2)).unwrap();
     let intent = IntentRecord {
         entry: bench.number("1"),
         language: Some("fr".parse().unwrap()),

@@ -13,8 +13,9 @@ use super::answer::{failure, retry_after};
 use super::fetched::{Desk, exposed};
 use super::pace::Pace;
 use super::redirect::redirected;
-use super::request::basic;
+use super::request::{basic, set_query, without_blanks};
 use super::{Answer, Body, Credential, HeaderText, Method, Rate, Request};
+use crate::blank::{blank, blank_content};
 use crate::{ErrorKind, SystemError};
 
 /// What is asked of a system at most.
@@ -220,8 +221,9 @@ impl Client {
             other => reqwest::Method::from_bytes(other.word().as_bytes()).unwrap_or_default(),
         };
         let mut url = request.url.clone();
+        without_blanks(&mut url);
         if let Some((name, secret)) = &request.secret_query {
-            url.query_pairs_mut().append_pair(name, secret.expose());
+            set_query(&mut url, name, secret.expose());
         }
         let mut sending = self.http.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
@@ -238,9 +240,11 @@ impl Client {
         };
         let status = response.status().as_u16();
         let pairs = response.headers().iter();
-        let pairs = pairs.filter_map(|(name, value)| Some((name.as_str().to_owned(), value.to_str().ok()?.to_owned())));
+        let pairs = pairs
+            .filter_map(|(name, value)| Some((name.as_str().to_owned(), blank(value.to_str().ok()?).into_owned())));
         let headers: Vec<(String, String)> = pairs.collect();
-        let body = self.body(response).await?;
+        // What an answer echoes goes no further, into no message, no store and no next address.
+        let body = blank_content(self.body(response).await?);
         let answer = Answer { status, headers, body, moved: None };
         if (200..400).contains(&status) {
             return Ok(answer);
@@ -315,5 +319,5 @@ pub(super) fn causes(error: &reqwest::Error) -> String {
     while let Some(inner) = cause.source() {
         cause = inner;
     }
-    cause.to_string()
+    blank(&cause.to_string()).into_owned()
 }

@@ -54,13 +54,6 @@ impl Part {
             Part::Secret(secret) => secret.expose(),
         }
     }
-
-    pub(super) fn placeholder(&self) -> String {
-        match self {
-            Part::Plain(text) => text.clone(),
-            Part::Secret(secret) => secret.reference().placeholder(),
-        }
-    }
 }
 
 /// Where and with what a token is fetched (RFC 6749 §4.4).

@@ -15,6 +15,7 @@ use super::client::causes;
 use super::request::basic;
 use super::{ClientCredentials, Credential, LogIn};
 use crate::ErrorKind;
+use crate::blank::{blank, learn};
 
 /// The most bytes of a token endpoint's answer.
 const LONGEST: usize = 64 * 1024;
@@ -65,6 +66,7 @@ impl Desk {
             Credential::Session(log_in) => (cookie(client, log_in).await?, None),
             _ => return Err(ErrorKind::Content("this credential is not fetched".to_owned())),
         };
+        learn(&value);
         let value = SecretString::from(value);
         *good = Some(Good { value: value.clone(), until: lives.map(|lives| now + early(lives)), fetch });
         Ok((value, fetch))
@@ -104,7 +106,7 @@ async fn token(client: &reqwest::Client, own: &ClientCredentials) -> Result<(Str
     let json: Json = serde_json::from_slice(&body).unwrap_or_default();
     if status != 200 {
         let why = json.get("error").and_then(Json::as_str).unwrap_or("no reason given");
-        return Err(ErrorKind::NoToken(format!("the token endpoint answered {status}: {}", one_line(why))));
+        return Err(ErrorKind::NoToken(format!("the token endpoint answered {status}: {}", one_line(&blank(why)))));
     }
     let Some(token) = json.get("access_token").and_then(Json::as_str) else {
         return Err(ErrorKind::NoToken("the token endpoint's answer has no `access_token`".to_owned()));

@@ -15,4 +15,5 @@ pub(crate) use answer::failure;
 pub use client::{Client, Limits};
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use pace::Rate;
+pub(crate) use request::is_secret_name;
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

@@ -3,6 +3,8 @@
 use diaporos_core::text::{Cut, plain, shorten};
 use serde_json::Value as Json;
 
+use crate::blank::blank;
+
 /// How much of a body is looked at.
 const LOOKED_AT: usize = 64 * 1024;
 /// How much of it is shown.
@@ -13,7 +15,8 @@ const FIELDS: usize = 8;
 /// The sentence in an error's body: a problem document's (RFC 9457), a common member's, or its start;
 /// and what it says of single fields.
 pub(super) fn describe(body: &[u8]) -> String {
-    let text = String::from_utf8_lossy(&body[..body.len().min(LOOKED_AT)]);
+    let whole = String::from_utf8_lossy(&body[..body.len().min(LOOKED_AT)]);
+    let text = blank(&whole);
     let json: Option<Json> = serde_json::from_str(&text).ok();
     let sentence = json.as_ref().and_then(sentence);
     let fields = json.as_ref().map(fields).unwrap_or_default();
@@ -24,7 +27,8 @@ pub(super) fn describe(body: &[u8]) -> String {
         (None, true) if text.trim_start().starts_with('<') => plain(&text),
         (None, true) => text.trim().to_owned(),
     };
-    let one_line: String = plain.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    // Decoding may have brought one to light.
+    let one_line: String = blank(&plain).chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
     shorten(&one_line, SHOWN, Cut::Words)
 }
 

@@ -1,5 +1,7 @@
 //! A request as data.
 
+use std::borrow::Cow;
+
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::intake::PageMark;
 use serde_json::Value as Json;
@@ -7,6 +9,7 @@ use url::Url;
 
 use super::{Credential, Part};
 use crate::Secret;
+use crate::blank::{BLANK, blank};
 
 /// The methods that systems are asked with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -190,10 +193,16 @@ impl Request {
     /// The address for messages and logs: without a user's name or password, a secret by its name.
     #[must_use]
     pub fn shown_url(&self) -> String {
-        let shown = shown_url(&self.url);
-        let Some((name, secret)) = &self.secret_query else { return shown };
+        match &self.secret_query {
+            None => shown_url(&self.url),
+            Some((name, secret)) => format!("{}{}", self.shown_url_before(name), secret.reference().placeholder()),
+        }
+    }
+
+    /// The shown address, up to the value of a parameter that is added to it.
+    pub(super) fn shown_url_before(&self, name: &str) -> String {
         let between = if self.url.query().is_some() { '&' } else { '?' };
-        format!("{shown}{between}{name}={}", secret.reference().placeholder())
+        format!("{}{between}{name}=", shown_url(&self.url))
     }
 
     /// Whether the request holds something that must not cross a wire in clear.
@@ -215,7 +224,40 @@ pub fn shown_url(url: &Url) -> String {
     // Both fail only for addresses that cannot hold a user, and those show none.
     let _ = url.set_username("");
     let _ = url.set_password(None);
-    url.to_string()
+    if url.query_pairs().any(|(name, value)| is_secret_name(&name) && !value.is_empty()) {
+        let shown = |(name, value): (Cow<'_, str>, Cow<'_, str>)| {
+            let value = if is_secret_name(&name) { BLANK.to_owned() } else { value.into_owned() };
+            (name.into_owned(), value)
+        };
+        let pairs: Vec<(String, String)> = url.query_pairs().map(shown).collect();
+        url.query_pairs_mut().clear().extend_pairs(pairs);
+    }
+    blank(url.as_str()).replace("%5Bsecret%5D", BLANK)
+}
+
+/// Whether a parameter of that name carries a secret, as names go.
+pub(crate) fn is_secret_name(name: &str) -> bool {
+    let name: String = name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
+    let ends =
+        ["apikey", "accesskey", "token", "secret", "password", "passwd", "pwd", "signature", "credential", "auth"];
+    let of_paging = ["page", "next", "continu", "sync"].iter().any(|word| name.contains(word));
+    name == "sig" || !of_paging && ends.iter().any(|end| name.ends_with(end))
+}
+
+/// Takes out of an address what was blanked in it: the credential goes along anyway.
+pub(super) fn without_blanks(url: &mut Url) {
+    if !url.query_pairs().any(|(_, value)| value == BLANK) {
+        return;
+    }
+    let kept: Vec<(String, String)> = url
+        .query_pairs()
+        .filter(|(_, value)| value != BLANK)
+        .map(|(name, value)| (name.into_owned(), value.into_owned()))
+        .collect();
+    url.set_query(None);
+    if !kept.is_empty() {
+        url.query_pairs_mut().extend_pairs(kept);
+    }
 }
 
 /// Sets a parameter of an address's query: what is there under that name already is replaced.

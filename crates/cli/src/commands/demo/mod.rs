@@ -8,6 +8,7 @@ use std::process::Stdio;
 use std::time::Duration;
 
 use clap::Args;
+use diaporos_core::text::shell_word;
 use diaporos_demo::{Fault, Rule, World, write_hub};
 
 use crate::context::Context;
@@ -48,12 +49,13 @@ pub(crate) async fn run(args: &Demo, context: &Context) -> Result<Exit, Failure>
 }
 
 async fn serve(world: &World, folder: &Path) -> Result<Exit, Failure> {
-    let mut out = Context::out();
+    let mut out = Context::drawn_out();
     for (name, value) in world.variables() {
-        writeln!(out, "export {name}={value}")?;
+        writeln!(out, "export {name}={}", shell_word(&value))?;
     }
     out.flush()?;
-    let hub = folder.display();
+    let hub = folder.display().to_string();
+    let hub = shell_word(&hub);
     writeln!(
         std::io::stderr(),
         "The stand-ins run until Ctrl-C. In another terminal: paste the lines above, then\n  \
@@ -65,7 +67,7 @@ async fn serve(world: &World, folder: &Path) -> Result<Exit, Failure> {
 }
 
 async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> Result<Exit, Failure> {
-    let mut out = Context::out();
+    let mut out = Context::drawn_out();
     writeln!(out, "Ostrel Gardens, a made-up network of botanic gardens. Its hub is in {}\n", folder.display())?;
     out.flush()?;
     for step in STORY {
@@ -88,7 +90,8 @@ async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> R
         }
     }
     if stays {
-        writeln!(out, "The hub stays in {}. To go on by hand: `diaporos demo --serve --in {0}`", folder.display())?;
+        let hub = folder.display().to_string();
+        writeln!(out, "The hub stays in {hub}. To go on by hand: `diaporos demo --serve --in {}`", shell_word(&hub))?;
     } else {
         writeln!(out, "To try it by hand: `diaporos demo --serve --in DIR`")?;
     }

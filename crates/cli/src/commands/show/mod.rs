@@ -128,16 +128,11 @@ fn show_raw(address: &Address, content: Content, context: &Context) -> Result<Ex
     let json: Option<Json> = serde_json::from_str(&raw).ok();
     match (context.format, json) {
         (Format::Table, Some(json)) => writeln!(Context::out(), "{json:#}")?,
-        (Format::Table, None) => writeln!(Context::out(), "{}", terminal_safe(&raw))?,
+        (Format::Table, None) => writeln!(Context::out(), "{}", raw)?,
         (_, Some(json)) => writeln!(Context::out(), "{json}")?,
         (_, None) => writeln!(Context::out(), "{}", Json::String(raw))?,
     }
     Ok(Exit::Done)
-}
-
-/// Without what would move a terminal's cursor or change its colours.
-fn terminal_safe(text: &str) -> String {
-    text.chars().filter(|c| !c.is_control() || matches!(c, '\n' | '\t')).collect()
 }
 
 const DIFFERENCES: &[Column] = &[
