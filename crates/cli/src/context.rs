@@ -8,14 +8,15 @@ use clap::Args;
 use diaporos_core::diagnostic::Report;
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
+use diaporos_hub::reaches::{mark_of, reaches};
 use diaporos_store::Store;
 use diaporos_systems::blank::blank;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 use crate::error::Failure;
-use crate::output::Format;
 use crate::output::visible::{Escapes, Visible, visible};
+use crate::output::{Format, one_line};
 
 /// Options that every command has.
 #[derive(Debug, Args)]
@@ -171,6 +172,7 @@ impl Context {
     /// The configuration with all that was found in it, warnings too.
     pub(crate) fn load(&self) -> Result<(PathBuf, Loaded), Failure> {
         let folder = self.folder()?;
+        is_ours(&folder.join(config::FILE))?;
         let file = config::store_file(&folder);
         // Fields that are not declared are known from the entries, once there are any.
         let store = if file.exists() { Some(Store::open(&file)?) } else { None };
@@ -201,6 +203,34 @@ impl Context {
         config.ok_or_else(|| Failure::configuration(reports))
     }
 
+    /// Shows what a hub reaches before it first runs here, or when it reaches something new, and asks
+    /// where somebody can answer.
+    pub(crate) fn confirm_reach(&self, config: &Config) -> Result<(), Failure> {
+        let file = config.store_file().with_file_name("reach");
+        let reached = reaches(config);
+        let mark = mark_of(&reached);
+        if std::fs::read_to_string(&file).is_ok_and(|known| known.trim() == mark) {
+            return Ok(());
+        }
+        if std::io::stdin().is_terminal() && std::io::stderr().is_terminal() {
+            Self::note("this hub has not run here yet, or reaches something new:");
+            for one in &reached {
+                Self::note(&one_line(&format!("  {} {} for {}, {}", one.what, one.name, one.system, one.purpose)));
+            }
+            let _ = write!(std::io::stderr(), "go on? [y/N] ");
+            let mut answer = String::new();
+            std::io::stdin().read_line(&mut answer)?;
+            if !matches!(answer.trim(), "y" | "Y" | "yes") {
+                return Err(Failure::wrong("nothing was asked of any system").advise(
+                    "`diaporos probe --reach` lists what the hub reaches; `diaporos check` reads its configuration",
+                ));
+            }
+        }
+        // Where nobody can answer, as in a scheduled run, whoever scheduled it has decided.
+        Store::make_folder(&config.store_file())?;
+        Ok(std::fs::write(&file, format!("{mark}\n"))?)
+    }
+
     /// The store, for reading.
     pub(crate) fn store(config: &Config) -> Result<Store, Failure> {
         Ok(Store::open(&config.store_file())?)
@@ -212,6 +242,28 @@ impl Context {
         diaporos_hub::look::register_lanes(config, &mut store, Context::now())?;
         Ok(store)
     }
+}
+
+/// A configuration says where credentials go; another's is not obeyed.
+#[cfg(unix)]
+fn is_ours(file: &Path) -> Result<(), Failure> {
+    use std::os::unix::fs::MetadataExt;
+    let Ok(found) = std::fs::metadata(file) else { return Ok(()) };
+    let own = rustix::process::geteuid().as_raw();
+    let trusted = std::env::var("DIAPOROS_TRUSTED_OWNER").ok().and_then(|uid| uid.parse().ok());
+    if found.uid() == own || found.uid() == 0 || trusted == Some(found.uid()) {
+        return Ok(());
+    }
+    let message = format!("{} belongs to another user (uid {})", file.display(), found.uid());
+    Err(Failure::wrong(message).advise(format!(
+        "where that user may decide what is sent with your credentials: `export DIAPOROS_TRUSTED_OWNER={}`",
+        found.uid()
+    )))
+}
+
+#[cfg(not(unix))]
+fn is_ours(_: &Path) -> Result<(), Failure> {
+    Ok(())
 }
 
 /// The user as the system knows it; a name out of the environment is what it says of itself.

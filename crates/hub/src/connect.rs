@@ -1,20 +1,25 @@
 //! From the configuration to systems that can be read or written.
 
-use diaporos_core::change::fingerprint_texts;
+use std::path::{Path, PathBuf};
+
 use diaporos_core::value::SystemName;
 use diaporos_systems::blank::learn_address;
 use diaporos_systems::docstore::{DocstoreReader, docstore_writer};
 use diaporos_systems::feed::{FeedPlace, FeedSource, Feeds};
 use diaporos_systems::files::{FilesReader, files_writer};
 use diaporos_systems::graphql::GraphqlReader;
-use diaporos_systems::http::{ClientCredentials, Credential, LogIn, Part, join_url};
+use diaporos_systems::http::{
+    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, is_loopback, join_url,
+};
 use diaporos_systems::ninjs::NinjsReader;
 use diaporos_systems::rest::{Agency, RestReader, RestWriter};
 use diaporos_systems::webdav::{WebdavReader, webdav_writer};
 use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
 
+use crate::config::path::read_within;
 use crate::config::{Config, CredentialReference, PartText, PlaceText, SystemConfig, SystemKind};
+use crate::identity::identity;
 
 /// Why a system cannot be used.
 #[derive(Debug, thiserror::Error)]
@@ -51,6 +56,14 @@ pub enum ConnectError {
     /// Content is sent to it, and it has no credential for writing or cannot be written.
     #[error("{0}: nothing can be written there; it is of a kind that is only read")]
     ReadOnly(SystemName),
+    /// What tells this hub from others cannot be kept.
+    #[error("the hub's identity in `.diaporos/` can be neither read nor written: {0}")]
+    Identity(String),
+    /// A credential would cross plain http to another machine.
+    #[error(
+        "{0}: a credential would cross plain http to another machine; use https, or say `plain_http = true` where the network between is safe"
+    )]
+    PlainHttp(SystemName),
     /// The system itself cannot be set up.
     #[error(transparent)]
     System(#[from] SystemError),
@@ -95,7 +108,7 @@ impl<'a> Connector<'a> {
                     Ok(FeedSource { name: feed.name.clone(), place, wanted: feed.wanted.clone() })
                 });
                 let sources = sources.collect::<Result<_, ConnectError>>()?;
-                Ok(Box::new(Feeds::new(name.clone(), sources, system.limits)?))
+                Ok(Box::new(Feeds::new(name.clone(), sources, self.limits(name)?)?))
             }
             SystemKind::Ninjs(ninjs) => {
                 let place = |(label, place): &(String, PlaceText)| Ok((label.clone(), self.feed_place(name, place)?));
@@ -108,7 +121,7 @@ impl<'a> Connector<'a> {
                     Some(base) => self.credential(name, base, ninjs.read.as_ref())?,
                     None => None,
                 };
-                Ok(Box::new(NinjsReader::new(name.clone(), documents, credential, system.limits)?))
+                Ok(Box::new(NinjsReader::new(name.clone(), documents, credential, self.limits(name)?)?))
             }
             SystemKind::Files(files) => {
                 let folder = self.config.folder.join(self.place(name, &files.folder)?);
@@ -120,14 +133,14 @@ impl<'a> Connector<'a> {
                 let credential = self.credential(name, &url, graphql.read.as_ref())?;
                 let (profile, languages) = (graphql.profile.clone(), graphql.languages.clone());
                 let queries = graphql.queries.clone();
-                let limits = system.limits;
+                let limits = self.limits(name)?;
                 Ok(Box::new(GraphqlReader::new(name.clone(), url, profile, queries, languages, credential, limits)?))
             }
             SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
                 let url = self.web_address(name, &rest.url)?;
                 let credential = self.credential(name, &url, rest.read.as_ref())?;
                 let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-                let (name, limits) = (name.clone(), system.limits);
+                let (name, limits) = (name.clone(), self.limits(name)?);
                 Ok(match &system.kind {
                     SystemKind::Webdav(_) => {
                         Box::new(WebdavReader::new(name, url, profile, languages, credential, limits)?)
@@ -164,7 +177,7 @@ impl<'a> Connector<'a> {
     /// Where it cannot be set up.
     pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
         let system = self.system(name)?;
-        let limits = system.limits;
+        let limits = self.limits(name)?;
         let (SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest)) = &system.kind else {
             let SystemKind::Files(files) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
             let folder = self.config.folder.join(self.place(name, &files.folder)?);
@@ -177,7 +190,8 @@ impl<'a> Connector<'a> {
         let system_name = name.clone();
         Ok(match &system.kind {
             SystemKind::Webdav(_) => {
-                let owner = rest.lock_owner.clone().unwrap_or_else(|| self.lock_owner());
+                let own = self.lock_owner()?;
+                let owner = rest.lock_owner.as_ref().map_or_else(|| own.clone(), |name| format!("{name}, {own}"));
                 webdav_writer(system_name, url, (profile, languages), credential, limits, owner)?
             }
             SystemKind::Docstore(_) => docstore_writer(system_name, url, profile, languages, credential, limits)?,
@@ -196,14 +210,51 @@ impl<'a> Connector<'a> {
         let url = self.web_address(name, &rest.url)?;
         let write = self.credential(name, &url, rest.write.as_ref())?;
         let read = self.credential(name, &url, rest.read.as_ref())?;
-        Ok(Agency::new(name, url, &rest.profile, rest.languages.clone(), (write, read), system.limits)?)
+        Ok(Agency::new(name, url, &rest.profile, rest.languages.clone(), (write, read), self.limits(name)?)?)
     }
 
-    /// What others read of whose our locks are: told by where the hub is, so that no two hubs take
-    /// each other's for their own.
-    fn lock_owner(&self) -> String {
-        let folder = std::fs::canonicalize(&self.config.folder).unwrap_or_else(|_| self.config.folder.clone());
-        format!("diaporos hub {}", fingerprint_texts([folder.to_string_lossy().as_ref()]))
+    /// What others read of whose our locks are, so that no two hubs take each other's for their own.
+    fn lock_owner(&self) -> Result<String, ConnectError> {
+        let own = identity(&self.config.folder).map_err(|error| ConnectError::Identity(error.to_string()))?;
+        Ok(format!("diaporos hub {own}"))
+    }
+
+    /// What is asked of a system at most, and how it is reached.
+    fn limits(&self, name: &SystemName) -> Result<Limits, ConnectError> {
+        let system = self.system(name)?;
+        let network = &system.network;
+        let failed = |path: &Path, error: std::io::Error| ConnectError::SecretFile {
+            system: name.clone(),
+            file: path.display().to_string(),
+            reason: error.to_string(),
+        };
+        let read = |path: &PathBuf| std::fs::read(path).map_err(|error| failed(path, error));
+        let ca_bundle = network.ca_bundle.as_ref().map(read).transpose()?;
+        let certificate = network.client_certificate.as_ref();
+        let client_certificate = certificate.map(|reference| self.secret(name, reference)).transpose()?;
+        let header = |(header, part): &(String, PartText)| {
+            let text = match self.part(name, part)? {
+                Part::Plain(text) => HeaderText::Plain(text),
+                Part::Secret(secret) => HeaderText::Secret { before: "", secret },
+            };
+            Ok((header.clone(), text))
+        };
+        let headers = network.headers.iter().map(header).collect::<Result<_, ConnectError>>()?;
+        let network = Network {
+            hosts: network.hosts.clone(),
+            no_proxy: network.no_proxy,
+            ca_bundle,
+            client_certificate,
+            headers,
+            asset_hosts: network.asset_hosts.clone(),
+            svg: network.svg,
+        };
+        Ok(Limits { network, ..system.limits.clone() })
+    }
+
+    /// Whether a variable of the environment holds anything.
+    pub(crate) fn is_set(&self, variable: &str) -> bool {
+        (self.variable)(variable).is_some_and(|value| !value.is_empty())
     }
 
     fn look_up(&self, system: &SystemName, variable: &str) -> Result<String, ConnectError> {
@@ -247,7 +298,7 @@ impl<'a> Connector<'a> {
                     file: path.display().to_string(),
                     reason: error.to_string(),
                 };
-                let text = std::fs::read_to_string(self.config.folder.join(path)).map_err(failed)?;
+                let text = read_within(&self.config.folder, &path.to_string_lossy()).map_err(failed)?;
                 text.trim_end_matches(['\n', '\r']).to_owned()
             }
         };
@@ -268,6 +319,11 @@ impl<'a> Connector<'a> {
         reference: Option<&CredentialReference>,
     ) -> Result<Option<Credential>, ConnectError> {
         let Some(reference) = reference else { return Ok(None) };
+        let may_cross = self.system(system)?.network.plain_http;
+        let stays = |url: &Url| may_cross || url.scheme() != "http" || is_loopback(url);
+        if !stays(base) {
+            return Err(ConnectError::PlainHttp(system.clone()));
+        }
         Ok(Some(match reference {
             CredentialReference::Bearer(token) => Credential::Bearer(self.secret(system, token)?),
             CredentialReference::Basic { user, password } => {
@@ -281,7 +337,9 @@ impl<'a> Connector<'a> {
             }
             CredentialReference::OAuth { token, id, secret, scope } => {
                 Credential::ClientCredentials(ClientCredentials {
-                    token: self.web_address(system, token)?,
+                    token: Some(self.web_address(system, token)?)
+                        .filter(stays)
+                        .ok_or_else(|| ConnectError::PlainHttp(system.clone()))?,
                     id: self.part(system, id)?,
                     secret: self.secret(system, secret)?,
                     scope: scope.clone(),

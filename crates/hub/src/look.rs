@@ -4,6 +4,7 @@ use std::cmp::Ordering;
 
 use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
 use diaporos_core::plan::State;
+use diaporos_core::text::moment::{instant, order};
 use diaporos_core::value::{Address, Value, to_json};
 use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError, WordSearch};
 
@@ -206,6 +207,7 @@ fn compare(a: &Value, b: &Value) -> Ordering {
         (Value::Integer(a), Value::Number(b)) => (*a as f64).total_cmp(b),
         (Value::Number(a), Value::Integer(b)) => a.total_cmp(&(*b as f64)),
         (Value::Number(a), Value::Number(b)) => a.total_cmp(b),
+        (Value::Text(a), Value::Text(b)) if instant(a).is_some() && instant(b).is_some() => order(a, b),
         (Value::Text(a), Value::Text(b)) => a.to_lowercase().cmp(&b.to_lowercase()).then_with(|| a.cmp(b)),
         (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
         _ => a.kind_name().cmp(b.kind_name()).then_with(|| to_json(a).to_string().cmp(&to_json(b).to_string())),

@@ -2,8 +2,8 @@
 
 use diaporos_core::expr::types::{Kinds, Type};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::model::{Drift, DriftKind, EntryType, Field, Model, Observer, drift};
-use diaporos_core::value::SystemName;
+use diaporos_core::model::{Drift, DriftKind, EntryType, Field, Model, Observer, drift, fit};
+use diaporos_core::value::{SystemName, Value};
 use diaporos_store::{EntryFilter, Store, StoreError};
 use indexmap::IndexMap;
 
@@ -151,6 +151,45 @@ pub fn observe(store: &Store, end: &LaneEnd) -> Result<Observer, StoreError> {
         Ok(std::ops::ControlFlow::Continue(()))
     })?;
     Ok(observer)
+}
+
+/// In how many entries of a type each field has a value that its kind does not take: so many would be
+/// held where a destination's field is of that kind.
+///
+/// # Errors
+/// Where the store fails.
+pub fn misfits(
+    store: &Store,
+    end: &LaneEnd,
+    fields: &IndexMap<String, Field>,
+) -> Result<IndexMap<String, u64>, StoreError> {
+    let mut found = IndexMap::new();
+    let filter = EntryFilter {
+        system: Some(end.system.to_string()),
+        kind: Some(end.kind.to_string()),
+        ..EntryFilter::default()
+    };
+    store.entries(&filter, |entry| -> Result<_, StoreError> {
+        if entry.row.state != diaporos_core::plan::State::Gone {
+            for (name, value) in &entry.row.fields {
+                let fits = |field: &Field| languages_of_value(value).all(|plain| fit(field, plain).is_ok());
+                if fields.get(name).is_some_and(|field| !fits(field)) {
+                    *found.entry(name.clone()).or_insert(0) += 1;
+                }
+            }
+        }
+        Ok(std::ops::ControlFlow::Continue(()))
+    })?;
+    Ok(found)
+}
+
+/// A value, or each of its languages.
+fn languages_of_value(value: &Value) -> Box<dyn Iterator<Item = &Value> + '_> {
+    match value {
+        Value::Localised(by_language) => Box::new(by_language.values()),
+        Value::Reference(_) => Box::new(std::iter::empty()),
+        plain => Box::new(std::iter::once(plain)),
+    }
 }
 
 /// The fields of a type: declared, or else found from its entries.

@@ -1,5 +1,6 @@
 //! A mapped entry as a page, to look at in a browser at three widths.
 
+use std::io::Write;
 use std::path::Path;
 
 use diaporos_core::model::FieldKind;
@@ -8,6 +9,7 @@ use minijinja::value::Serde;
 use minijinja::{AutoEscape, Environment, context};
 
 use crate::config::ConfiguredLane;
+use crate::config::path::read_within;
 use crate::push::EntryPlan;
 
 /// The widths at which a page is shown, in CSS pixels: a telephone, a tablet, a desk.
@@ -39,7 +41,7 @@ pub enum PageError {
 pub fn page(folder: &Path, lane: &ConfiguredLane, plan: &EntryPlan) -> Result<String, PageError> {
     let template = match &lane.template {
         None => PLAIN.to_owned(),
-        Some(name) => std::fs::read_to_string(folder.join(name))
+        Some(name) => read_within(folder, &name.to_string_lossy())
             .map_err(|error| PageError::Read { name: name.display().to_string(), error })?,
     };
     let wrong = |error: minijinja::Error| PageError::Template(format!("{error:#}"));
@@ -61,15 +63,36 @@ pub fn page(folder: &Path, lane: &ConfiguredLane, plan: &EntryPlan) -> Result<St
         let language = ours.language.as_ref().map_or(String::new(), ToString::to_string);
         let address = plan.address.to_string();
         let page = environment.get_template("page.html").map_err(wrong)?;
-        let body = page
-            .render(context! { fields, language => language.clone(), address, html => html.clone() })
-            .map_err(wrong)?;
+        let values = context! { fields, language => language.clone(), address, html => html.clone() };
+        let mut to = Capped(Vec::new());
+        page.render_captured_to(values, &mut to).map_err(wrong)?;
+        let body = String::from_utf8_lossy(&to.0).into_owned();
         shown.push(context! { language, step => document.step.word(), body });
     }
     let around = environment.get_template("around.html").map_err(wrong)?;
     let hold = plan.hold.as_ref().map(|hold| hold.message.clone());
     let (address, to) = (plan.address.to_string(), lane.lane.to.to_string());
     around.render(context! { address, to, hold, shown, widths => WIDTHS }).map_err(wrong)
+}
+
+/// The most bytes that a template makes of one document.
+const LONGEST_PAGE: usize = 8 << 20;
+
+/// A page that grows so far and no further.
+struct Capped(Vec<u8>);
+
+impl Write for Capped {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        if self.0.len() + bytes.len() > LONGEST_PAGE {
+            return Err(std::io::Error::other(format!("it makes more than {LONGEST_PAGE} bytes of one document")));
+        }
+        self.0.extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
 }
 
 const PLAIN: &str = include_str!("page/plain.html");

@@ -1,13 +1,12 @@
 //! Probe: does a system answer, with what credential, and what is there.
 
-use std::net::IpAddr;
 use std::time::Duration;
 
-use diaporos_core::value::SystemName;
-use diaporos_systems::http::{Answer, Client, Request};
+use diaporos_core::value::{SystemName, TypeName};
+use diaporos_systems::http::{Answer, Client, Request, is_loopback};
 use diaporos_systems::{Ask, Page, PageContent, Read, SystemError};
 use jiff::Timestamp;
-use url::{Host, Url};
+use url::Url;
 
 use crate::config::{Carrier, Config, CredentialReference, PartText, SystemKind};
 use crate::{ConnectError, Connector};
@@ -52,9 +51,35 @@ pub struct ProbeRow {
     pub found: String,
 }
 
+/// What is said of a type whose updates cannot be guarded.
+pub const UNGUARDED: &str = "updates are not guarded: its profile has no `if_match` and no `lock`; each document is read just before it is written, and an edit made in that moment is written over";
+
+/// The types of a system that lanes write to, and whose updates cannot be guarded.
+#[must_use]
+pub fn unguarded(config: &Config, name: &SystemName) -> Vec<TypeName> {
+    let Some(profile) = config.systems.get(name).and_then(|system| system.profile()) else { return Vec::new() };
+    let own = config.lanes.values().map(|lane| &lane.lane.to).filter(|end| end.system == *name);
+    let mut kinds: Vec<TypeName> =
+        own.filter(|end| profile.guards_updates(&end.kind) == Some(false)).map(|end| end.kind.clone()).collect();
+    kinds.sort();
+    kinds.dedup();
+    kinds
+}
+
+/// The proxy that requests to an address go by, as the environment names it: never to this machine.
+fn proxy(config: &Config, connector: &Connector<'_>, name: &SystemName, url: &Url) -> Option<String> {
+    let is_off = config.systems.get(name).is_some_and(|system| system.network.no_proxy);
+    if is_off || is_loopback(url) {
+        return None;
+    }
+    let own = if url.scheme() == "https" { ["HTTPS_PROXY", "https_proxy"] } else { ["HTTP_PROXY", "http_proxy"] };
+    let names = own.into_iter().chain(["ALL_PROXY", "all_proxy"]);
+    names.into_iter().find(|name| connector.is_set(name)).map(str::to_owned)
+}
+
 /// Looks at a system from the network up; nothing is changed there or in the store.
 pub async fn probe(config: &Config, connector: &Connector<'_>, name: &SystemName, now: Timestamp) -> Vec<ProbeRow> {
-    let mut probe = Probe { config, name, rows: Vec::new(), now };
+    let mut probe = Probe { config, connector, name, rows: Vec::new(), now };
     probe.warnings();
     match connector.reader(name) {
         Err(error) => probe.row("set up", Verdict::Bad, error.to_string()),
@@ -66,6 +91,7 @@ pub async fn probe(config: &Config, connector: &Connector<'_>, name: &SystemName
 
 struct Probe<'a> {
     config: &'a Config,
+    connector: &'a Connector<'a>,
     name: &'a SystemName,
     rows: Vec<ProbeRow>,
     now: Timestamp,
@@ -160,6 +186,10 @@ impl Probe<'_> {
             },
         };
         self.row("DNS", Verdict::Good, format!("{host} is {}", address.ip()));
+        if let Some(variable) = proxy(self.config, self.connector, self.name, url) {
+            let found = format!("{variable} is set: requests go by that proxy; `proxy = false` switches it off");
+            self.row("proxy", Verdict::Note, found);
+        }
         match tokio::time::timeout(PATIENCE, tokio::net::TcpStream::connect(address)).await {
             Ok(Ok(_)) => {
                 self.row("TCP", Verdict::Good, format!("{address} accepts connections"));
@@ -233,13 +263,7 @@ impl Probe<'_> {
     }
 
     fn insecure(&mut self, url: &Url, credential: &str) {
-        let loopback = match url.host() {
-            Some(Host::Ipv4(ip)) => IpAddr::from(ip).is_loopback(),
-            Some(Host::Ipv6(ip)) => IpAddr::from(ip).is_loopback(),
-            Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
-            None => false,
-        };
-        if url.scheme() == "http" && !loopback {
+        if url.scheme() == "http" && !is_loopback(url) {
             let found = format!(
                 "the credential `{credential}` would cross plain http to {}",
                 url.host_str().unwrap_or_default()
@@ -251,6 +275,9 @@ impl Probe<'_> {
     /// What the configuration alone tells.
     fn warnings(&mut self) {
         let Some(system) = self.config.systems.get(self.name) else { return };
+        for kind in unguarded(self.config, self.name) {
+            self.row(format!("type {kind}"), Verdict::Note, UNGUARDED);
+        }
         let SystemKind::Rest(rest) = &system.kind else { return };
         if let (Some(read), Some(write)) = (&rest.read, &rest.write)
             && read == write

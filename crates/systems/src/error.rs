@@ -61,7 +61,7 @@ pub enum ErrorKind {
         message: String,
     },
     /// The other side asks to come back later; nothing was done.
-    #[error("it asks to come back later (429)")]
+    #[error("it asks to come back later (429{})", later(.after))]
     Throttled {
         /// How long it asks to wait.
         after: Option<Duration>,
@@ -150,6 +150,10 @@ impl ErrorKind {
             _ => false,
         }
     }
+}
+
+fn later(after: &Option<Duration>) -> String {
+    after.map_or_else(String::new, |after| format!(", in {}", seconds(&after)))
 }
 
 fn size(bytes: &u64) -> String {

@@ -68,6 +68,16 @@ pub trait Read: Send + Sync {
         Ok(None)
     }
 
+    /// Whether the source is another than the one that gave the moment `since`, made anew or put back
+    /// from a copy: what changed since then says nothing of it, and everything is to be listed.
+    ///
+    /// # Errors
+    /// Where it cannot be asked.
+    async fn begins_anew(&self, kind: &TypeName, since: &str) -> Result<bool, SystemError> {
+        let _ = (kind, since);
+        Ok(false)
+    }
+
     /// What the source says was deleted ([`Manner::deleted`]), since a moment where one is given.
     ///
     /// # Errors

@@ -98,7 +98,10 @@ fn hand_written(hub: &Path) -> Duration {
             .as_object()
             .into_iter()
             .flatten()
-            .map(|(tag, text)| (tag.clone(), shorten(&plain(text.as_str().unwrap_or_default()), 60, Cut::Words).into()))
+            .map(|(tag, text)| {
+                let read = plain(text.as_str().unwrap_or_default()).unwrap_or_default();
+                (tag.clone(), shorten(&read, 60, Cut::Words).into())
+            })
             .collect();
         let page = json!({
             "address": format!("depot/plant/{}", entry["id"].as_str().unwrap_or_default()),

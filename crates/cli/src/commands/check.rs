@@ -7,8 +7,10 @@ use diaporos_core::diagnostic::{Diagnostic, Report, Severity, Source};
 use diaporos_core::lane::coverage;
 use diaporos_hub::config::{FILE, house_form, store_file};
 use diaporos_hub::model::{ModelDrift, Today, drifts};
+use diaporos_hub::probe::{UNGUARDED, unguarded};
 use diaporos_hub::review::misfits;
 use diaporos_store::Store;
+use diaporos_systems::files::publish;
 use indexmap::IndexMap;
 
 use super::counted;
@@ -120,6 +122,16 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
                 .filter(|lane| lane.returns.is_none())
                 .flat_map(|lane| coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)));
             let lost = lost.filter(|field| field.reaches.is_empty() && !field.asked).count() as u64;
+            for name in config.systems.keys() {
+                for kind in unguarded(&config, name) {
+                    writeln!(out, "note: {name}/{kind}: {UNGUARDED}")?;
+                }
+            }
+            if store_file(&folder).exists() {
+                for left in super::lane::left_lanes(&Store::open(&store_file(&folder))?, &config)? {
+                    writeln!(out, "{}", super::lane::told_of(&left))?;
+                }
+            }
             if lost > 0 {
                 let fields = counted(lost, "source field reaches", "source fields reach");
                 writeln!(out, "{fields} no destination: `diaporos check --coverage`")?;
@@ -149,9 +161,9 @@ fn fix(context: &Context) -> Result<Exit, Failure> {
         writeln!(out, "{}: every expression is in the house form", file.display())?;
     } else {
         // Whole or not at all: a configuration that is half written is none.
-        let beside = file.with_extension("toml.new");
-        std::fs::write(&beside, fixed)?;
-        std::fs::rename(&beside, &file)?;
+        let mut beside = tempfile::NamedTempFile::new_in(context.folder()?)?;
+        beside.write_all(fixed.as_bytes())?;
+        publish(beside, &file)?;
         writeln!(
             out,
             "{}: {} rewritten",

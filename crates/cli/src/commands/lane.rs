@@ -134,6 +134,16 @@ pub(super) fn left_lanes(store: &Store, config: &Config) -> Result<Vec<LeftLane>
     Ok(store.left_behind(&configured)?)
 }
 
+/// What `status` and `check` say of a lane that is no longer configured.
+pub(super) fn told_of(left: &LeftLane) -> String {
+    format!(
+        "note: the lane `{}` is no longer configured, and left {} at {}; `diaporos lane rename`, `forget` or `withdraw`",
+        left.name,
+        counted(left.documents, "document", "documents"),
+        left.to
+    )
+}
+
 fn left(store: &Store, config: &Config, lane: &str) -> Result<LeftLane, Failure> {
     if config.lanes.keys().any(|known| known.as_str() == lane) {
         return Err(Failure::wrong(format!("`{lane}` is configured"))

@@ -4,12 +4,13 @@ use std::io::Write;
 
 use clap::{Args, Subcommand};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::model::{Field, FieldKind, compare, to_schema};
+use diaporos_core::model::{Field, FieldKind, Observed, compare, to_schema};
 use diaporos_core::value::{LanguageTag, SystemName, TypeName};
 use diaporos_hub::Connector;
 use diaporos_hub::align::alignment;
 use diaporos_hub::config::{Config, model_file};
-use diaporos_hub::model::{Known, declared, fields, observe, types};
+use diaporos_hub::model::{Known, declared, fields, misfits, observe, types};
+use indexmap::IndexMap;
 
 use super::{lane, unknown};
 use crate::context::Context;
@@ -150,6 +151,7 @@ const INFERRED: &[Column] = &[
     Column::text("languages", "languages"),
     Column::number("longest", "longest"),
     Column::text("declared", "declared"),
+    Column::number("held", "would be held"),
 ];
 const PARTNERS: &[Column] = &[
     Column::text("to", "to"),
@@ -308,6 +310,16 @@ fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failur
     let mut sheet = Sheet::new(context, INFERRED);
     let observed = observer.fields();
     let is_declared = declared(config, end);
+    let assumed = |(name, seen): (&String, &Observed)| {
+        let known = is_declared.and_then(|known| known.fields.get(name)).cloned();
+        let field = known.unwrap_or_else(|| match seen.field.kind {
+            FieldKind::Anything => Field { kind: seen.usual_kind(), ..seen.field.clone() },
+            _ => seen.field.clone(),
+        });
+        (name.clone(), Field { required: false, ..field })
+    };
+    let assumed: IndexMap<String, Field> = observed.iter().map(assumed).collect();
+    let misfits = misfits(&store, end, &assumed)?;
     for (name, seen) in &observed {
         let share = seen.present * 100 / entries;
         let declared = is_declared.map(|known| match known.fields.get(name) {
@@ -324,6 +336,12 @@ fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failur
             Cell::list(seen.languages.iter().map(LanguageTag::to_string).collect()),
             if seen.longest == 0 { Cell::nothing() } else { Cell::count(seen.longest as u64) },
             Cell::maybe(declared).tint(Tint::Faint),
+            match (misfits.get(name), assumed.get(name)) {
+                (Some(count), Some(field)) => {
+                    Cell { shown: format!("{count} as {}", field.kind.word()), ..Cell::count(*count) }.tint(Tint::Warn)
+                }
+                _ => Cell::nothing(),
+            },
         ]);
     }
     sheet.end("no entries of this type were taken in; `diaporos pull` does that")

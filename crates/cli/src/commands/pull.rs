@@ -28,6 +28,9 @@ pub(crate) struct Pull {
     whole: bool,
 }
 
+/// The most problems of a type that are told one by one.
+const MOST_TOLD: usize = 50;
+
 const COLUMNS: &[Column] = &[
     Column::text("system", "system"),
     Column::text("type", "type"),
@@ -41,6 +44,7 @@ const COLUMNS: &[Column] = &[
 
 pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
+    context.confirm_reach(&config)?;
     let mut systems = Vec::new();
     for name in &args.systems {
         let name = system(&config, name)?;
@@ -67,8 +71,14 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     for (system, note) in rows.iter().flat_map(|row| row.notes.iter().map(|note| (&row.system, note))) {
         Context::note(&format!("note: {system}: {}", one_line(note)));
     }
-    for problem in rows.iter().flat_map(|row| &row.problems) {
-        Context::note(&format!("problem: {}", one_line(problem)));
+    for row in &rows {
+        for problem in row.problems.iter().take(MOST_TOLD) {
+            Context::note(&format!("problem: {}", one_line(problem)));
+        }
+        let more = row.problems.len().saturating_sub(MOST_TOLD);
+        if more > 0 {
+            Context::note(&format!("and {more} more problems of {}; `--format json` lists them all", row.system));
+        }
     }
     Ok(exit(&rows))
 }

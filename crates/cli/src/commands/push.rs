@@ -58,6 +58,7 @@ const ROUNDS: u32 = 3;
 
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
+    context.confirm_reach(&config)?;
     let chosen = lanes(&config, &args.lanes)?;
     let connector = Connector::new(&config, &Context::variable);
     // Every destination is set up before anything is sent to the first.

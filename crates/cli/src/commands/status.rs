@@ -73,12 +73,7 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
     }
     sheet.end("no lanes; add a table `[lanes.NAME]` to diaporos.toml")?;
     for left in super::lane::left_lanes(&store, &config)? {
-        Context::note(&format!(
-            "note: the lane `{}` is no longer configured, and left {} at {}; `diaporos lane rename`, `forget` or `withdraw`",
-            left.name,
-            counted(left.documents, "document", "documents"),
-            left.to
-        ));
+        Context::note(&super::lane::told_of(&left));
     }
     if !anew.is_empty() && context.format == Format::Table {
         writeln!(

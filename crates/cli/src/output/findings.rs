@@ -5,7 +5,8 @@ use std::fmt;
 use super::visible::is_unseen;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity};
 use miette::{
-    GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteError, NamedSource, SourceCode, SourceSpan, SpanContents,
+    GraphicalReportHandler, GraphicalTheme, LabeledSpan, MietteError, MietteSpanContents, NamedSource, SourceCode,
+    SourceSpan, SpanContents,
 };
 
 /// Draws every finding of every report. Secrets in a source are blanked before (see
@@ -18,7 +19,7 @@ pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> Stri
         .without_cause_chain();
     let mut drawn = String::new();
     for report in reports {
-        let source = NamedSource::new(&report.source.name, WholeLines(visible_at_length(&report.source.text)));
+        let source = NamedSource::new(&report.source.name, WholeLines::new(visible_at_length(&report.source.text)));
         for finding in &report.findings {
             let pointed = Pointed { finding, source: &source };
             // Drawing into a text fails only where the source cannot be read, and then words remain.
@@ -44,7 +45,18 @@ fn visible_at_length(text: &str) -> String {
 /// A text of which whole lines are shown: those that a finding touches, and no others, which
 /// might hold what nobody else should read.
 #[derive(Debug, Clone)]
-struct WholeLines(String);
+struct WholeLines {
+    text: String,
+    /// Where each line begins.
+    lines: Vec<usize>,
+}
+
+impl WholeLines {
+    fn new(text: String) -> WholeLines {
+        let lines = std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        WholeLines { text, lines }
+    }
+}
 
 impl SourceCode for WholeLines {
     fn read_span<'a>(
@@ -53,17 +65,20 @@ impl SourceCode for WholeLines {
         before: usize,
         after: usize,
     ) -> Result<Box<dyn SpanContents<'a> + 'a>, MietteError> {
-        // Without lines around it is asked for line and column alone, else for an excerpt.
-        if before + after == 0 {
-            return self.0.read_span(span, 0, 0);
-        }
-        let text = self.0.as_bytes();
-        let is_line_end = |at: &usize| text[*at] == b'\n';
+        let text = self.text.as_bytes();
         let start = span.offset().min(text.len());
         let end = (start + span.len()).min(text.len());
-        let start = (0..start).rev().find(is_line_end).map_or(0, |at| at + 1);
-        let end = (end..text.len()).find(is_line_end).unwrap_or(text.len());
-        self.0.read_span(&SourceSpan::from(start..end), 0, 0)
+        let line = self.lines.partition_point(|line| *line <= start) - 1;
+        let line_start = self.lines[line];
+        // Without lines around it is asked for line and column alone, else for an excerpt.
+        let (start, end, column) = if before + after == 0 {
+            (start, end, self.text.get(line_start..start).map_or(0, |before| before.chars().count()))
+        } else {
+            let next = self.lines.partition_point(|line| *line <= end);
+            (line_start, self.lines.get(next).map_or(text.len(), |next| next - 1), 0)
+        };
+        let (shown, span) = (&text[start..end], SourceSpan::from(start..end));
+        Ok(Box::new(MietteSpanContents::new(shown, span, line, column, self.lines.len())))
     }
 }
 

@@ -75,7 +75,7 @@ fn spellings(secret: &str) -> Vec<String> {
 fn a_refusal_that_echoes_the_request_shows_no_secret() {
     let (url, _runtime) = served(Router::new().fallback(echo));
     let profile = "[types.notice.fields]\nkey = \"text\"\ntitle = \"text\"\n\
-         [types.notice.read]\nlist = \"GET /notices\"\nitems = \"$[*]\"\nid = \"$.id\"\n\
+         [types.notice.read]\nlist = \"/notices\"\nitems = \"$[*]\"\nid = \"$.id\"\n\
          [types.notice.write]\ncreate = \"POST /notices\"\nread = \"GET /notices/{id}\"\ndelete = \"DELETE /notices/{id}\"\nfind = \"GET /found?key={key}\"\nfound = \"$[*]\"\nupdate = \"PATCH /notices/{id}\"\nid = \"$.id\"\n";
     for credential in [
         "{ bearer = \"env:SECRET\" }",
@@ -341,4 +341,129 @@ fn a_spreadsheet_takes_no_text_for_a_formula() {
     let safe = run(folder.path(), &[&args[..], &["--safe-csv"]].concat(), &[]).ends(0).stdout;
     assert!(exact.contains("\n=HYPER") || exact.contains(",=HYPER"), "{exact}");
     assert!(safe.contains("'=HYPER"), "{safe}");
+}
+
+/// A listing, an archive or a redirect leads to where its system says, and to no other host.
+#[test]
+fn an_answer_leads_to_no_other_host() {
+    let (other, _other_runtime) =
+        served(Router::new().fallback(|| async { axum::Json(json!([{ "id": 9, "title": "Inside" }])) }));
+    let inside = other.replace("127.0.0.1", "localhost");
+    let leads = inside.clone();
+    let app = Router::new()
+        .route(
+            "/redirect",
+            axum::routing::get(move || async move { axum::response::Redirect::temporary(&format!("{leads}/x")) }),
+        )
+        .fallback({
+            let inside = inside.clone();
+            move || async move {
+                axum::Json(json!({ "items": [{ "id": 1, "title": "Fern" }], "next": format!("{inside}/page") }))
+            }
+        });
+    let (url, _runtime) = served(app);
+    let config = |hosts: &str| {
+        format!("[systems.board]\nkind = \"rest\"\nurl = \"{url}\"\nprofile = \"board.toml\"\nretries = 0\n{hosts}\n")
+    };
+    let profile = |list: &str, items: &str, more: &str| {
+        format!(
+            "[types.notice.fields]\ntitle = \"text\"\n[types.notice.read]\nlist = \"{list}\"\nitems = \"{items}\"\nid = \"$.id\"\n{more}"
+        )
+    };
+    let paged =
+        profile("/notices", "$.items[*]", "[types.notice.read.paging]\nstyle = \"address\"\nnext = \"$.next\"\n");
+    let folder = hub_of(&[("diaporos.toml", &config("")), ("board.toml", &paged)]);
+    let told = run(folder.path(), &["pull"], &[]);
+    let told = format!("{:?} {}{}", told.code, told.stdout, told.stderr);
+    assert!(
+        told.contains("leads on to another host, `localhost`") && told.contains("hosts = [\"localhost\"]"),
+        "{told}"
+    );
+    std::fs::write(folder.path().join("board.toml"), profile("/redirect", "$[*]", "")).unwrap();
+    let told = run(folder.path(), &["pull"], &[]).ends(1);
+    let told = told.stdout + &told.stderr;
+    assert!(told.contains("it leads to localhost, which is no address of the open network"), "{told}");
+    // Where the hub names the host, it is asked.
+    std::fs::write(folder.path().join("diaporos.toml"), config("hosts = [\"localhost\"]")).unwrap();
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    let reach = run(folder.path(), &["probe", "--reach"], &[]).ends(0).stdout;
+    assert!(reach.contains("localhost") && reach.contains(&url), "{reach}");
+}
+
+/// What would leak, write where it should read, or read what is not the hub's own, is a fault of `check`.
+#[test]
+fn check_finds_what_would_do_harm() {
+    let outside = TempDir::new().unwrap();
+    std::fs::write(outside.path().join("token"), "x").unwrap();
+    let site = "[systems.site]\nkind = \"rest\"\nprofile = \"site.toml\"\n";
+    let profile = |write: &str, read: &str| {
+        format!(
+            "[types.page.fields]\nkey = \"text\"\n[types.page.read]\n{read}\nitems = \"$[*]\"\nid = \"$.id\"\n[types.page.write]\nread = \"GET /p/{{id}}\"\ncreate = \"POST /p\"\nupdate = \"PUT /p/{{id}}\"\nid = \"$.id\"\n{write}\n"
+        )
+    };
+    let good = profile("", "list = \"/p\"");
+    let secret_outside =
+        format!("url = \"https://a.example\"\nread = {{ bearer = \"file:{}/token\" }}", outside.path().display());
+    for (config, profile, args, told) in [
+        ("url = \"http://a.example\"\nread = { bearer = \"env:T\" }", good.clone(), "check", "would cross plain http"),
+        (
+            "url = \"https://a.example\"",
+            profile("find = \"DELETE /p?k={key}\"\nfound = \"$\"", "list = \"/p\""),
+            "check",
+            "`find` only reads, and DELETE may change something",
+        ),
+        (
+            "url = \"https://a.example\"",
+            profile("find = \"POST /p?k={key}\"\nfound = \"$\"", "list = \"/p\""),
+            "check",
+            "reads = true",
+        ),
+        ("url = \"https://a.example\"", profile("", "list = \"POST /p\""), "check", "is not a path"),
+        (
+            "url = \"https://a.example\"\nheaders = { authorization = \"x\" }",
+            good.clone(),
+            "check",
+            "is no header of the system's own",
+        ),
+        (
+            "url = \"https://a.example\"\nca_bundle = \"../ca.pem\"",
+            good.clone(),
+            "check",
+            "leads out of the hub's folder",
+        ),
+        (&secret_outside, good.clone(), "pull", "leads out of the hub's folder"),
+    ] {
+        let folder = hub_of(&[("diaporos.toml", &format!("{site}{config}\n")), ("site.toml", &profile)]);
+        let ran = run(folder.path(), &[args], &[("T", "t")]);
+        let seen = format!("{}{}", ran.stdout, ran.stderr);
+        assert!(ran.code != Some(0) && seen.contains(told), "{config} {told}: {seen}");
+    }
+    // What is allowed goes.
+    let reads = profile("find = { call = \"POST /p?k={key}\", reads = true }\nfound = \"$\"", "list = \"/p\"");
+    let config = format!(
+        "{site}url = \"http://a.example\"\nplain_http = true\nproxy = false\nread = {{ bearer = \"env:T\" }}\nheaders = {{ x-site = \"3\" }}\n"
+    );
+    let folder = hub_of(&[("diaporos.toml", &config), ("site.toml", &reads)]);
+    let _ = run(folder.path(), &["check"], &[]).ends(0);
+    #[cfg(unix)]
+    {
+        std::fs::remove_file(folder.path().join("site.toml")).unwrap();
+        std::fs::write(outside.path().join("site.toml"), &good).unwrap();
+        std::os::unix::fs::symlink(outside.path().join("site.toml"), folder.path().join("site.toml")).unwrap();
+        let told = run(folder.path(), &["check"], &[]).ends(2).stdout;
+        assert!(told.contains("a link that leads out"), "{told}");
+    }
+}
+
+/// A configuration of another user is not obeyed, unless that user is named.
+#[cfg(unix)]
+#[test]
+fn a_configuration_of_another_is_not_obeyed() {
+    let folder = hub_of(&[("diaporos.toml", "")]);
+    if std::os::unix::fs::chown(folder.path().join("diaporos.toml"), Some(4_321), None).is_err() {
+        return; // Only an administrator can give a file away.
+    }
+    let told = run(folder.path(), &["check"], &[]).ends(2).stderr;
+    assert!(told.contains("belongs to another user (uid 4321)"), "{told}");
+    let _ = run(folder.path(), &["check"], &[("DIAPOROS_TRUSTED_OWNER", "4321")]).ends(0);
 }

@@ -106,8 +106,16 @@ fn files_go_first_and_once_for_each_content() {
     hub.world.pages.show_picture("fern.png", "image/png", PNG);
     hub.world.pages.show_picture("bad.png", "image/png", b"<!DOCTYPE html><html><body>Not found</body></html>");
 
+    hub.world.visitor_site.forget();
     let planned = hub.json(&["push", "profiles", "--dry-run"]);
-    assert_eq!((planned["created"].as_u64(), hub.world.pages.media().len()), (Some(19), 0), "{planned}");
+    assert_eq!((planned["created"].as_u64(), hub.world.pages.media().len()), (Some(20), 0), "{planned}");
+    let pictures = || hub.world.visitor_site.asked().iter().filter(|asked| asked.path.contains("pictures")).count();
+    assert_eq!(pictures(), 0, "a dry run fetches nothing");
+    // This machine's own address is none that content may lead to, unless the hub names it.
+    assert_eq!(hub.json(&["push", "profiles"])["created"], 0);
+    assert_eq!(pictures(), 0);
+    assert!(hub.good(&["holds"]).contains("leads to 127.0.0.1, which is no address of the open network"));
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout   = \"10s\"\nassets    = { hosts = [\"127.0.0.1\"] }");
     let pushed = hub.json(&["push", "profiles"]);
     assert_eq!((pushed["created"].as_u64(), pushed["held"].as_u64()), (Some(19), Some(5)), "{pushed}");
     let media = hub.world.pages.media();

@@ -11,6 +11,7 @@
 mod archive;
 mod batch;
 mod batch_returns;
+mod bombs;
 mod check;
 mod demo;
 mod docs;

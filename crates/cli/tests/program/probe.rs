@@ -20,7 +20,7 @@ fn layers_are_told_apart() {
     };
     let last = |text: String| text.lines().last().unwrap().split_whitespace().take(3).collect::<Vec<_>>().join(" ");
     assert_eq!(last(with("CATALOGUE_URL", "http://127.0.0.1:9")), "catalogue TCP bad");
-    assert_eq!(last(with("CATALOGUE_URL", "http://nowhere.invalid")), "catalogue DNS bad");
+    assert_eq!(last(with("CATALOGUE_URL", "https://nowhere.invalid")), "catalogue DNS bad");
     assert_eq!(last(with("CATALOGUE_READ_TOKEN", "wrong")), "catalogue credential bad");
     hub.world.catalogue.fail(Rule::always(Fault::Status { status: 500 }));
     assert_eq!(last(hub.run(&["probe", "catalogue"]).ends(1).stdout), "catalogue HTTP bad");
@@ -36,7 +36,7 @@ fn what_could_go_wrong_is_warned_of() {
     let told = hub.good(&["probe", "catalogue"]);
     assert!(told.contains("`read` and `write` are the same"), "{told}");
     assert!(told.contains("nothing is sent to this system"), "{told}");
-    hub.alter("diaporos.toml", "\"env:SITE_URL\"", "\"http://site.invalid\"");
+    hub.alter("diaporos.toml", "\"env:SITE_URL\"", "\"http://site.invalid\"\nplain_http = true");
     let told = hub.run(&["probe", "visitor-site"]).ends(1).stdout;
     assert!(told.contains("would cross plain http to site.invalid"), "{told}");
 }

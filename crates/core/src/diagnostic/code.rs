@@ -42,6 +42,8 @@ codes! {
     UnknownName = "name/unknown",
     /// A secret that stands in the configuration itself.
     ClearSecret = "secret/clear",
+    /// A credential that would cross plain http.
+    PlainHttp = "secret/plain-http",
     /// A field expression that cannot be read.
     ExpressionSyntax = "expression/syntax",
     /// A function that does not exist.

@@ -111,6 +111,9 @@ impl Diagnostic {
     }
 }
 
+/// The most findings that are told of one source.
+const MOST_FINDINGS: usize = 200;
+
 /// All findings in one source, in the order of their places.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Report {
@@ -129,7 +132,16 @@ impl Report {
 
     /// Adds a finding.
     pub fn add(&mut self, finding: Diagnostic) {
-        self.findings.push(finding);
+        match self.findings.len() {
+            // Whoever mends two hundred runs the check again.
+            0..MOST_FINDINGS => self.findings.push(finding),
+            MOST_FINDINGS => {
+                let message =
+                    format!("there are more than {MOST_FINDINGS} faults in this file; only the first are told");
+                self.findings.push(Diagnostic { message, label: String::new(), help: None, ..finding });
+            }
+            _ => {}
+        }
     }
 
     /// Whether anything found stops the hub from running.
@@ -146,12 +158,17 @@ impl Report {
         let told = self.findings.iter().filter(|finding| finding.code == Code::ClearSecret);
         let mut places: Vec<Span> = told.map(|finding| finding.span.clone()).collect();
         places.extend(hide::places(&self.source.text));
+        if places.is_empty() {
+            return;
+        }
+        let text = std::mem::take(&mut self.source.text);
+        let mut bytes = text.clone().into_bytes();
         for place in places {
-            let Some(secret) = self.source.text.get(place.clone()).map(str::to_owned) else { continue };
-            let hidden: String = secret.bytes().map(|byte| if byte == b'\n' { '\n' } else { '*' }).collect();
-            self.source.text.replace_range(place, &hidden);
+            let Some(secret) = text.get(place.clone()) else { continue };
+            bytes[place].iter_mut().filter(|byte| **byte != b'\n').for_each(|byte| *byte = b'*');
             self.hide_in_words(secret.trim_matches(['"', '\'']));
         }
+        self.source.text = String::from_utf8_lossy(&bytes).into_owned();
     }
 
     /// Takes a value that could be a secret out of what is said of it.

@@ -104,6 +104,21 @@ impl Observed {
         *self.kinds.entry(kind).or_default() += 1;
     }
 
+    /// The kind that most values have, where no narrow one takes all.
+    #[must_use]
+    pub fn usual_kind(&self) -> FieldKind {
+        let most = self.kinds.iter().max_by_key(|(_, count)| **count).map(|(kind, _)| kind);
+        match most {
+            Some(Seen::Boolean) => FieldKind::Boolean,
+            Some(Seen::Integer) => FieldKind::Integer,
+            Some(Seen::Number) => FieldKind::Number,
+            Some(Seen::Date | Seen::Instant | Seen::Url | Seen::Html | Seen::Text) => FieldKind::Text,
+            Some(Seen::Record) => FieldKind::Record,
+            Some(Seen::Reference(to)) => FieldKind::Reference(to.clone()),
+            None => FieldKind::Anything,
+        }
+    }
+
     /// The narrowest kind that takes all that was seen.
     fn conclude(&self, entries: u64) -> Field {
         let kinds: Vec<&Seen> = self.kinds.keys().collect();

@@ -53,7 +53,7 @@ impl<'a> Section<'a> {
     }
 
     fn find(&self, key: &str) -> Option<(Span, &'a DeValue<'a>, Span)> {
-        let (name, value) = self.table.iter().find(|(name, _)| name.get_ref() == key)?;
+        let (name, value) = self.table.get_key_value(key)?;
         Some((name.span(), value.get_ref(), value.span()))
     }
 

@@ -1,11 +1,15 @@
 //! HTML made safe, and HTML made plain.
 
+use super::budget::{TooMuch, affordable_html};
 use scraper::{Html, Node, node::Element};
 
 /// HTML with only what a page's body may hold: no scripts, styles, event handlers or frames, and
 /// links only to `http`, `https`, `mailto` and the like. Cleaning what is clean changes nothing.
-#[must_use]
-pub fn clean(html: &str) -> String {
+///
+/// # Errors
+/// Where it would take too much to read.
+pub fn clean(html: &str) -> Result<String, TooMuch> {
+    affordable_html(html)?;
     // Misnested tables are rearranged by each reading (HTML, "foster parent"), so one pass may not
     // be the last word; a few always are.
     let mut clean = ammonia::clean(html);
@@ -16,17 +20,20 @@ pub fn clean(html: &str) -> String {
         }
         clean = again;
     }
-    clean
+    Ok(clean)
 }
 
 /// The text of HTML: tags gone, entities read, blocks and line breaks apart by a newline, other
 /// white space drawn together. Text without markup stays as it is, but for its white space.
-#[must_use]
-pub fn plain(html: &str) -> String {
+///
+/// # Errors
+/// Where it would take too much to read.
+pub fn plain(html: &str) -> Result<String, TooMuch> {
     // Most texts have no markup, and need no reader of HTML.
     if !html.contains(['<', '&', '\0']) {
-        return html.split_whitespace().collect::<Vec<_>>().join(" ");
+        return Ok(html.split_whitespace().collect::<Vec<_>>().join(" "));
     }
+    affordable_html(html)?;
     let document = Html::parse_fragment(html);
     let mut text = String::new();
     let mut hidden = 0usize;
@@ -46,7 +53,7 @@ pub fn plain(html: &str) -> String {
         }
     }
     let lines = text.split('\n').map(|line| line.split_whitespace().collect::<Vec<_>>().join(" "));
-    lines.filter(|line| !line.is_empty()).collect::<Vec<_>>().join("\n")
+    Ok(lines.filter(|line| !line.is_empty()).collect::<Vec<_>>().join("\n"))
 }
 
 mod ego {
@@ -111,7 +118,7 @@ mod tests {
             ("&lt;b&gt; is a tag", "<b> is a tag"),
             ("", ""),
         ] {
-            assert_eq!(plain(html), text, "{html}");
+            assert_eq!(plain(html).unwrap(), text, "{html}");
         }
     }
 
@@ -119,7 +126,7 @@ mod tests {
     fn clean_takes_out_what_could_act() {
         let html =
             r#"<p onclick="x()">Hi <a href="javascript:x()">a</a><script>x()</script><iframe src="y"></iframe></p>"#;
-        assert_eq!(clean(html), r#"<p>Hi <a rel="noopener noreferrer">a</a></p>"#);
+        assert_eq!(clean(html).unwrap(), r#"<p>Hi <a rel="noopener noreferrer">a</a></p>"#);
     }
 
     proptest! {
@@ -130,8 +137,8 @@ mod tests {
 
         #[test]
         fn cleaning_twice_is_cleaning_once(html in "(<(p|b|script|a href=\"x\"|li|table)>|</(p|b|a)>|&amp;|&|<|[a-z ]{0,4}){0,12}") {
-            let once = clean(&html);
-            prop_assert_eq!(clean(&once), once);
+            let once = clean(&html).unwrap();
+            prop_assert_eq!(clean(&once), Ok(once));
         }
     }
 }

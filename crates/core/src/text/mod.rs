@@ -1,5 +1,6 @@
 //! HTML, Markdown, plain text, slugs, phrases, house style, moments, XML.
 
+mod budget;
 mod case;
 pub mod house;
 mod html;
@@ -11,6 +12,7 @@ mod shorten;
 mod slug;
 pub mod xml;
 
+pub use budget::{TooMuch, affordable_html};
 pub use case::{capitalise, title_case};
 pub use html::{clean, plain};
 pub use markdown::{html_from_markdown, markdown_from_html};

@@ -1,5 +1,6 @@
 //! Dates and times as they stand in content.
 
+use std::cmp::Ordering;
 use std::sync::OnceLock;
 
 use jiff::fmt::{rfc2822, temporal::Pieces};
@@ -22,6 +23,23 @@ pub fn read(text: &str) -> Result<ZonedDateTime, String> {
         local.to_zoned_datetime(TimeZone::fixed(offset)).ok()
     };
     moment().ok_or_else(|| format!("`{text}` is not a date that can be read"))
+}
+
+/// The instant that a text is without doubt: a date and a time with its offset (RFC 3339).
+#[must_use]
+pub fn instant(text: &str) -> Option<Timestamp> {
+    let bytes = text.as_bytes();
+    let looks = bytes.len() >= 17 && bytes[4] == b'-' && matches!(bytes[10], b'T' | b't' | b' ') && bytes[13] == b':';
+    if looks { text.parse().ok() } else { None }
+}
+
+/// The order of two texts: of two instants, whatever offset each is written in, that of time.
+#[must_use]
+pub fn order(one: &str, other: &str) -> Ordering {
+    match (instant(one), instant(other)) {
+        (Some(one), Some(other)) => one.cmp(&other),
+        _ => one.cmp(other),
+    }
 }
 
 /// Whether a text is a date without a time.

@@ -1,6 +1,7 @@
 //! Text as a part of a web address.
 
 use deunicode::deunicode_char;
+use unicode_normalization::UnicodeNormalization;
 
 /// Lower-case ASCII letters and digits with single hyphens between: `Hart's-tongue Fern` becomes
 /// `harts-tongue-fern`. Letters with marks lose them; an apostrophe within a word falls away.
@@ -8,7 +9,7 @@ use deunicode::deunicode_char;
 pub fn slug(text: &str) -> String {
     let mut slug = String::new();
     let mut gap = false;
-    for character in text.chars() {
+    for character in text.nfc() {
         if matches!(character, '\'' | '’' | 'ʼ') {
             continue;
         }

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use diaporos_core::translate::{Heading, Outgoing, Unit, UnitFormat, pseudo, write_units};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
+use diaporos_systems::files::publish;
 
 use super::BatchError;
 use crate::config::Brief;
@@ -123,7 +124,7 @@ fn each_language(
         }
         let temporary = to.into_inner().map_err(|error| failed(&error))?;
         temporary.as_file().sync_all().map_err(|error| failed(&error))?;
-        temporary.persist(&file).map_err(|error| failed(&error))?;
+        publish(temporary, &file).map_err(|error| failed(&error))?;
         written.push((into.clone(), file));
     }
     Ok(written)

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use diaporos_core::text::clean;
 use diaporos_core::translate::{Form, Inline, Shape, UnitId, UnitPlace};
 use diaporos_store::{BatchRow, BatchUnit, Store};
+use diaporos_systems::files::publish;
 use minijinja::{AutoEscape, Environment, context};
 
 use super::BatchError;
@@ -64,7 +65,7 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
     }
     part(context! { part => "foot" })?;
     let temporary = to.into_inner().map_err(|error| failed(&error))?;
-    temporary.persist(&file).map_err(|error| failed(&error))?;
+    publish(temporary, &file).map_err(|error| failed(&error))?;
     Ok(file)
 }
 
@@ -110,7 +111,7 @@ fn alone(form: Form, text: &Inline, tags: &[diaporos_core::translate::Tag]) -> S
             }
         }
     }
-    clean(&html)
+    clean(&html).unwrap_or_else(|_| escape(&html))
 }
 
 const TEMPLATE: &str = include_str!("page/batch.html");

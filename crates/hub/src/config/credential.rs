@@ -149,7 +149,7 @@ fn required_secret(table: &mut Section<'_>, key: &'static str, report: &mut Repo
     table.required_text(key, report).and_then(|item| secret(&item, report))
 }
 
-fn part(item: &Item<InnerText>) -> PartText {
+pub(super) fn part(item: &Item<InnerText>) -> PartText {
     let text = item.value.as_str();
     SecretReference::read(text).map_or_else(|| PartText::Plain(text.to_owned()), PartText::Reference)
 }

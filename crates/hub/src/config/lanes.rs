@@ -1,6 +1,6 @@
 //! The lanes of the configuration, held against both ends.
 
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use diaporos_core::change::{MergePolicies, MergePolicy};
@@ -17,6 +17,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 use super::expression::expression;
+use super::path::within;
 use super::rules::{PROTECT, REQUIRE, condition, rules};
 use super::{Back, Brief, ConfiguredLane, KeptModels, SeenFields, SystemConfig, SystemKind, model_with_seen};
 
@@ -337,8 +338,7 @@ impl LaneReader<'_> {
     /// A file within the hub's folder.
     fn template(&mut self, item: &Item<InnerText>) -> Option<PathBuf> {
         let path = Path::new(item.value.as_str());
-        let inside = path.components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
-        if inside && self.around.folder.join(path).is_file() {
+        if within(self.around.folder, item.value.as_str()).is_ok_and(|path| path.is_file()) {
             return Some(path.to_owned());
         }
         let message = format!("there is no file `{}` in the hub's folder", path.display());

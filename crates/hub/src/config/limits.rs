@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::Section;
-use diaporos_systems::http::{Limits, Rate};
+use diaporos_systems::http::{Limits, Network, Rate};
 
 pub(super) fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
     let usual = Limits::default();
@@ -38,6 +38,7 @@ pub(super) fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
         whole,
         rate,
         settles_within,
+        network: Network::default(),
     }
 }
 

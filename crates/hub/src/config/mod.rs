@@ -9,6 +9,8 @@ mod lanes;
 mod library;
 mod limits;
 mod models;
+mod network;
+pub mod path;
 mod rules;
 mod systems;
 mod table;
@@ -32,6 +34,7 @@ pub use credential::{CredentialReference, PartText};
 pub use feeds::FeedConfig;
 pub use house_form::{Rewritten, house_form};
 pub use models::{KeptModels, model_file};
+pub use network::NetworkConfig;
 pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
 pub use views::View;
 

@@ -1,20 +1,21 @@
 //! The systems of the configuration.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::SystemName;
-use diaporos_systems::http::Limits;
+use diaporos_systems::http::{Limits, is_loopback};
 use diaporos_systems::{LanguageCodes, Profile, ProfileKind, read_profile};
 use diaporos_systems::{feed, ninjs};
 use indexmap::IndexMap;
 
 use super::credential::{self, CredentialReference};
 use super::feeds::{self, FeedConfig};
-use super::limits;
+use super::path::read_within;
+use super::{NetworkConfig, limits, network};
 
 /// A system of the configuration.
 #[derive(Debug, Clone)]
@@ -23,6 +24,8 @@ pub struct SystemConfig {
     pub kind: SystemKind,
     /// What is asked of it at most.
     pub limits: Limits,
+    /// How it is reached.
+    pub network: NetworkConfig,
 }
 
 impl SystemConfig {
@@ -61,6 +64,26 @@ impl SystemConfig {
             SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => Some(&rest.languages),
             SystemKind::Files(files) => Some(&files.languages),
             SystemKind::Graphql(graphql) => Some(&graphql.languages),
+        }
+    }
+
+    /// Reports a credential that would cross plain http to another machine.
+    fn in_clear(&self, table: &Section<'_>, report: &mut Report) {
+        let (place, has_credential) = match &self.kind {
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
+                (Some(&rest.url), rest.read.is_some() || rest.write.is_some())
+            }
+            SystemKind::Graphql(graphql) => (Some(&graphql.url), graphql.read.is_some()),
+            SystemKind::Ninjs(ninjs) => (ninjs.documents.first().map(|(_, place)| place), ninjs.read.is_some()),
+            SystemKind::Feed(_) | SystemKind::Files(_) => return,
+        };
+        let Some(PlaceText::Plain(text)) = place else { return };
+        let crosses = url::Url::parse(text).is_ok_and(|url| url.scheme() == "http" && !is_loopback(&url));
+        if crosses && has_credential && !self.network.plain_http {
+            let span = table.place(&["url"]).unwrap_or_else(|| table.span());
+            let finding =
+                Diagnostic::error(Code::PlainHttp, span, "a credential would cross plain http to another machine");
+            report.add(finding.help("use https; where the network between is safe, say `plain_http = true`"));
         }
     }
 
@@ -190,6 +213,7 @@ fn one_system(
 ) -> Option<SystemConfig> {
     let kind = table.required_text("kind", report)?;
     let limits = limits::limits(table, report);
+    let network = network::network(table, folder, report);
     let kind = match kind.value.as_str() {
         "feed" => feeds::feeds(table, report).map(SystemKind::Feed),
         "rest" => over_http(table, ProfileKind::Rest, folder, profile_reports, report).map(SystemKind::Rest),
@@ -209,7 +233,10 @@ fn one_system(
         }
     };
     table.finish(report);
-    Some(SystemConfig { kind: kind?, limits })
+    let kind = kind?;
+    let system = SystemConfig { kind, limits, network };
+    system.in_clear(table, report);
+    Some(system)
 }
 
 fn over_http(
@@ -256,7 +283,7 @@ fn graphql(
     let (url, profile) = (url?, profile?);
     let mut queries = IndexMap::new();
     for name in profile.query_files() {
-        match std::fs::read_to_string(folder.join(name)) {
+        match read_within(folder, name) {
             Ok(text) => {
                 queries.insert(name.to_owned(), text);
             }
@@ -322,7 +349,7 @@ fn profile(
 ) -> Option<Profile> {
     let item = table.required_text("profile", report)?;
     let name = item.value.as_str();
-    match std::fs::read_to_string(folder.join(PathBuf::from(name))) {
+    match read_within(folder, name) {
         Err(error) => {
             let finding =
                 Diagnostic::error(Code::MissingFile, item.span.clone(), format!("the profile cannot be read: {error}"));

@@ -1,7 +1,7 @@
 //! Tables to look values up in, inline or from CSV (RFC 4180).
 
 use std::collections::BTreeSet;
-use std::path::{Component, Path};
+use std::path::Path;
 use std::sync::Arc;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Span};
@@ -10,6 +10,8 @@ use diaporos_core::expr::types::Type;
 use diaporos_core::settings::Section;
 use diaporos_core::value::{Record, Value};
 use indexmap::IndexMap;
+
+use super::path::within;
 
 /// The most bytes of a table's file.
 const LARGEST: u64 = 16 << 20;
@@ -92,11 +94,7 @@ fn table_of(name: &str, table: &mut Section<'_>, folder: &Path, report: &mut Rep
 
 /// The first column is the key; a second one the value, and of several the row is a record.
 fn read_csv(folder: &Path, name: &str) -> Result<Record, String> {
-    let inside = Path::new(name).components().all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
-    if !inside {
-        return Err(format!("`{name}` must be a file within the hub's folder"));
-    }
-    let path = folder.join(name);
+    let path = within(folder, name).map_err(|fault| format!("`{name}` {fault}"))?;
     let size = std::fs::metadata(&path).map_err(|error| format!("`{name}` cannot be read: {error}"))?.len();
     if size > LARGEST {
         return Err(format!("`{name}` has {size} bytes; at most {LARGEST} are read"));

@@ -68,7 +68,13 @@ impl<'a, 'o> PullListing<'a, 'o> {
     }
 
     pub(super) async fn run(&mut self) -> Result<(), Stopped> {
-        let since = self.since()?;
+        let mut since = self.since()?;
+        if let Some(moment) = &since
+            && self.reader.begins_anew(self.key.1, moment).await?
+        {
+            self.row.notes.push(format!("{} is not the source that it was; everything was listed", self.key.1));
+            since = None;
+        }
         let mut listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
         if listed.is_ok() {
             listed = self.look_again(since.as_deref()).await;
@@ -350,11 +356,24 @@ impl<'a, 'o> PullListing<'a, 'o> {
     }
 
     /// Puts together the entries of which a language changed. From here on, `seen` holds entries.
-    fn join_parts(&mut self, complete: bool) -> Result<(), StoreError> {
+    fn join_parts(&mut self, complete: bool) -> Result<(), Stopped> {
         let mut office = self.office.desk();
         let store = &mut *office.store;
+        let mut too_many = None;
         if complete {
-            store.forget_parts(self.key, &self.seen)?;
+            for (language, (missing, known)) in store.missing_by_language(self.key, &self.seen)? {
+                let most = self.office.options.allow_gone.unwrap_or(removal_limit(known));
+                if missing > most {
+                    let (system, kind) = self.key;
+                    too_many = Some(format!(
+                        "{system}/{kind}: the source lacks {missing} of {known} known texts in {language}; nothing was taken for gone (at most {most} may be). \
+                         If they are gone: `diaporos pull {system} --allow-gone {missing}`"
+                    ));
+                }
+            }
+            if too_many.is_none() {
+                store.forget_parts(self.key, &self.seen)?;
+            }
         }
         let model = self.reader.model().get(self.key.1);
         let declared = |name: &str| model.map(|known| known.fields.get(name).is_some_and(|field| field.localised));
@@ -375,7 +394,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let unchanged = store.see_joined(self.key, &mut seen)?;
         self.row.tally += PageTally { pulled: unchanged, unchanged, ..PageTally::default() };
         self.seen = seen;
-        Ok(())
+        too_many.map_or(Ok(()), |problem| Err(Stopped::Listing(problem)))
     }
 
     /// An item may be missed when others come or go while we read. What a listing lacks, an entry or a

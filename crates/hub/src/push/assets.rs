@@ -98,7 +98,7 @@ pub(super) fn referred<'a>(lane: &ConfiguredLane, mapped: impl Iterator<Item = &
 }
 
 /// Fetches the files and delivers those whose content is not there yet. With `dry_run` nothing is
-/// delivered.
+/// fetched.
 pub(super) async fn deliver_assets(
     store: &mut Store,
     lane: &ConfiguredLane,
@@ -107,6 +107,10 @@ pub(super) async fn deliver_assets(
     (dry_run, now): (bool, Timestamp),
 ) -> Result<Found, PushError> {
     let mut found = Found::new();
+    // What would be sent is seen without asking anybody for anything.
+    if dry_run {
+        return Ok(found);
+    }
     let Some(fetcher) = writer.asset_fetcher(&lane.lane.to.kind).transpose()? else { return Ok(found) };
     let system = &lane.lane.to.system;
     let fetched = futures::stream::iter(addresses.into_iter().map(|url| fetch(&fetcher, url)));
@@ -122,14 +126,11 @@ pub(super) async fn deliver_assets(
         let known = store.asset_of(system, &asset.hash)?;
         let id = match known {
             Some(id) => Ok(id),
-            None if dry_run => continue,
             None => writer.deliver_asset(&lane.lane.to.kind, &asset).await,
         };
         match id {
             Ok(id) => {
-                if !dry_run {
-                    store.keep_asset((system, &url), &asset.hash, &id, now)?;
-                }
+                store.keep_asset((system, &url), &asset.hash, &id, now)?;
                 found.insert(url, Ok(()));
             }
             Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),

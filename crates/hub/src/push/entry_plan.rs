@@ -121,6 +121,12 @@ impl EntryPlan {
         }
     }
 
+    /// Whether anything of the entry is taken away that nobody took off by hand: all of it, or a language.
+    pub(super) fn removes(&self) -> bool {
+        let goes = |document: &DocumentPlan| matches!(document.step, Step::Withdraw | Step::Delete);
+        self.hold.is_none() && !self.taken_off && self.documents.iter().any(goes)
+    }
+
     /// Where the entry stands when all went as planned.
     pub(super) fn standing(&self) -> Standing {
         let was_withdrawn = self

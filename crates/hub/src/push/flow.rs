@@ -18,7 +18,7 @@ use super::lookup::LookUps;
 use super::plan::{LaneWorld, Window, map_as_it_is, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
-use super::{Fate, Push, PushError, PushOptions, Unplanned, WINDOW};
+use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 
@@ -224,7 +224,7 @@ impl Flow<'_, '_, '_> {
                 Missing::NotGoing(whys) => plan.left_out = whys,
                 Missing::Nothing => {}
             }
-            if plan.fate() == Fate::Withdrawn && !plan.taken_off {
+            if plan.removes() {
                 end.removals += 1;
                 if manner.removing == Doing::NotYet && !self.options.dry_run {
                     verdicts.push(Verdict { standing: Standing::Owed, ..plan.verdict() });

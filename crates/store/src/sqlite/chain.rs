@@ -103,15 +103,15 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn verify_ledger(&self) -> Result<ChainState, StoreError> {
-        let mut state = ChainState::default();
-        state.older = self.connection.query_row(
+        let older = self.connection.query_row(
             "SELECT (SELECT count(*) FROM intent WHERE link IS NULL) + (SELECT count(*) FROM outcome WHERE link IS NULL)",
             [],
             |row| row.get::<_, i64>(0).map(i64::unsigned_abs),
         )?;
-        state.pruned = self
+        let pruned = self
             .connection
             .query_row("SELECT count(*) FROM checkpoint", [], |row| row.get::<_, i64>(0).map(i64::unsigned_abs))?;
+        let mut state = ChainState { older, pruned, ..ChainState::default() };
         let parts = Link::ALL.map(|kind| {
             format!(
                 "SELECT link, '{}', {}, before, hash, {} FROM {} WHERE link IS NOT NULL",

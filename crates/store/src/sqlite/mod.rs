@@ -70,6 +70,14 @@ impl Store {
         Self::connect(file, None)
     }
 
+    /// Makes the folder that the store lies in, for its owner alone.
+    ///
+    /// # Errors
+    /// Where it cannot be made.
+    pub fn make_folder(file: &Path) -> Result<(), StoreError> {
+        make_folder(file)
+    }
+
     /// Opens the store for changing, which one process at a time may do.
     ///
     /// # Errors

@@ -1,5 +1,7 @@
 //! Entries whose languages a source lists one by one.
 
+use std::collections::BTreeMap;
+
 use diaporos_core::intake::{Incoming, PageMark, Parts};
 use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
 use jiff::Timestamp;
@@ -93,6 +95,29 @@ impl Store {
             missing += u64::from(!seen.0.contains(row.get::<_, i64>(0)?.unsigned_abs()));
         }
         Ok(missing)
+    }
+
+    /// Of each language, how many of its texts a listing has not shown, and how many are known.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn missing_by_language(
+        &self,
+        (system, kind): (&SystemName, &TypeName),
+        seen: &Seen,
+    ) -> Result<BTreeMap<String, (u64, u64)>, StoreError> {
+        let number = Self::type_number(&self.connection, system, kind)?;
+        let mut all = self.connection.prepare_cached(
+            "SELECT part.id, language FROM part JOIN joined ON joined.id = part.joined WHERE type = ?",
+        )?;
+        let mut rows = all.query([number])?;
+        let mut found: BTreeMap<String, (u64, u64)> = BTreeMap::new();
+        while let Some(row) = rows.next()? {
+            let of = found.entry(row.get(1)?).or_default();
+            of.0 += u64::from(!seen.0.contains(row.get::<_, i64>(0)?.unsigned_abs()));
+            of.1 += 1;
+        }
+        Ok(found)
     }
 
     /// Forgets the languages that a whole listing did not show; their entries are touched.

@@ -9,6 +9,7 @@ use diaporos_core::model::FieldKind;
 use diaporos_core::plan::State;
 use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, SystemName, TypeName, Value, from_json};
 use indexmap::IndexMap;
+use jiff::fmt::rfc2822;
 use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
@@ -173,7 +174,10 @@ impl Decoder<'_> {
                 items.iter().map(|item| self.reference(field, to, item)).collect::<Result<_, _>>().map(Value::List)
             }
             (FieldKind::Reference(to), one) => self.reference(field, to, one),
-            (_, other) => Ok(from_json(other)),
+            (_, Json::Array(items)) if field.field.many => {
+                items.iter().map(|item| one_of_kind(&field.field.kind, item)).collect::<Result<_, _>>().map(Value::List)
+            }
+            (kind, other) => one_of_kind(kind, other),
         }
     }
 
@@ -184,6 +188,47 @@ impl Decoder<'_> {
         let id = EntryId::new(id).map_err(|error| format!("refers to an id that cannot be used: {error}"))?;
         Ok(Value::Reference(Address { system: self.system.clone(), kind: to.clone(), id }))
     }
+}
+
+/// A value of a declared kind. A text that is one of it without doubt is read as one: `"14.00"` where
+/// a number is declared; any other value stays what it is, and is told where it does not fit.
+fn one_of_kind(kind: &FieldKind, json: &Json) -> Result<Value, String> {
+    let Json::String(text) = json else { return Ok(from_json(json)) };
+    let trimmed = text.trim();
+    let read = match kind {
+        FieldKind::Integer => number(trimmed).and_then(|number| match number {
+            Value::Number(fraction) if fraction.fract() == 0.0 => {
+                trimmed.split('.').next()?.parse().ok().map(Value::Integer)
+            }
+            Value::Integer(_) => Some(number),
+            _ => None,
+        }),
+        FieldKind::Number => number(trimmed),
+        FieldKind::Boolean => match trimmed.to_ascii_lowercase().as_str() {
+            "true" => Some(Value::Boolean(true)),
+            "false" => Some(Value::Boolean(false)),
+            _ => None,
+        },
+        FieldKind::Instant => rfc2822::parse(trimmed).ok().map(|moment| Value::Text(moment.timestamp().to_string())),
+        _ => return Ok(from_json(json)),
+    };
+    // An empty text where a number is declared is none.
+    Ok(read.unwrap_or_else(|| if trimmed.is_empty() { Value::Null } else { from_json(json) }))
+}
+
+/// A number as JSON, CSV and most programs write one: no thousands, no commas, no zeros before it,
+/// which an identifier has.
+fn number(text: &str) -> Option<Value> {
+    let digits = text.strip_prefix('-').unwrap_or(text);
+    let plain = !digits.is_empty() && digits.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.');
+    let has_zeros = digits.len() > 1 && digits.starts_with('0') && !digits.starts_with("0.");
+    if !plain || has_zeros || digits.starts_with('.') || digits.ends_with('.') {
+        return None;
+    }
+    if let Ok(whole) = text.parse() {
+        return Some(Value::Integer(whole));
+    }
+    text.parse().ok().map(Value::Number)
 }
 
 /// The id that stands at one place, or is joined from several by slashes.

@@ -5,7 +5,7 @@ use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::intake::{Listing, PageCounts, PageMark};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
-use serde_json::Value as Json;
+use serde_json::{Map, Value as Json};
 use url::Url;
 
 use super::Database;
@@ -83,6 +83,33 @@ impl DocstoreReader {
         Ok(Changes { results, last })
     }
 
+    /// A mark's change, and the database that it is of.
+    fn parted(mark: &str) -> (&str, &str) {
+        mark.rsplit_once(' ').unwrap_or((mark, ""))
+    }
+
+    /// What the database says of itself that another of the same name does not; nothing where it says
+    /// nothing, or not to us.
+    async fn identity(&self) -> Result<String, SystemError> {
+        let about = self.about().await?;
+        let told = ["instance_start_time", "uuid"].iter().filter_map(|name| about.get(*name)).map(mark);
+        Ok(told.filter(|text| text != "0").collect::<Vec<_>>().join("-").replace(' ', "-"))
+    }
+
+    async fn about(&self) -> Result<Map<String, Json>, SystemError> {
+        let request = self.database.client.request(Method::Get, self.database.base.clone());
+        match self.database.client.read(&request).await {
+            Ok(answer) => Ok(answer.json().ok().and_then(|json| json.as_object().cloned()).unwrap_or_default()),
+            // Some may read the documents and not this.
+            Err(error) if error.kind.status().is_some_and(|status| status < 500) => Ok(Map::new()),
+            Err(error) => Err(error),
+        }
+    }
+
+    async fn last_change(&self) -> Result<String, SystemError> {
+        Ok(self.about().await?.get("update_seq").map(mark).unwrap_or_default())
+    }
+
     /// Whether a document is of the type: it has the members that the profile asks for.
     fn is_of(read: &ReadType, document: &Json) -> bool {
         read.variables.iter().all(|(name, wanted)| document.get(name) == Some(wanted))
@@ -92,6 +119,12 @@ impl DocstoreReader {
 /// A mark as it goes back: a text as it is, anything else as JSON.
 fn mark(seq: &Json) -> String {
     seq.as_str().map_or_else(|| seq.to_string(), str::to_owned)
+}
+
+/// The number that a mark begins with: it grows with every change.
+fn count(mark: &str) -> Option<u64> {
+    let digits = mark.find(|c: char| !c.is_ascii_digit()).unwrap_or(mark.len());
+    mark[..digits].parse().ok()
 }
 
 #[async_trait]
@@ -117,7 +150,7 @@ impl Read for DocstoreReader {
 
     async fn page(&self, ask: Ask<'_>, _: Option<&PageMark>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
-        let from = ask.cursor.or(ask.since);
+        let from = ask.cursor.or(ask.since.map(|since| Self::parted(since).0));
         let Changes { results, last } = self.changes(from, true).await?;
         let fields = self.profile.types.get(ask.kind).and_then(|known| known.fields.as_ref());
         let decoder = Decoder { system: self.database.system(), languages: &self.languages, read, fields };
@@ -143,17 +176,39 @@ impl Read for DocstoreReader {
         let content = fingerprint_bytes("changes", last.as_bytes());
         let counts = PageCounts::default();
         let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
-        let newest = next.is_none().then_some(last);
+        let newest = match next {
+            Some(_) => None,
+            None => Some(format!("{last} {}", self.identity().await?).trim_end().to_owned()),
+        };
         Ok(Page { newest, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
     }
 
-    async fn deleted(&self, _: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+    async fn begins_anew(&self, _: &TypeName, since: &str) -> Result<bool, SystemError> {
+        let (since, known) = Self::parted(since);
+        let now = self.identity().await?;
+        if !known.is_empty() && !now.is_empty() && known != now {
+            return Ok(true);
+        }
+        // A database that was put back counts on from an earlier change.
+        let last = self.last_change().await?;
+        Ok(count(since).zip(count(&last)).is_some_and(|(since, last)| last < since))
+    }
+
+    /// What was deleted, and what changed so that it is of the type no longer.
+    async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
+        let read = self.read_type(kind)?;
         let mut ids = Vec::new();
-        let mut from = since.map(str::to_owned);
+        // A whole listing shows by itself what is of the type.
+        let with_documents = since.is_some();
+        let mut from = since.map(|since| Self::parted(since).0.to_owned());
         loop {
-            let Changes { results, last } = self.changes(from.as_deref(), false).await?;
-            let deleted = results.iter().filter(|change| change.get("deleted") == Some(&Json::Bool(true)));
-            ids.extend(deleted.filter_map(|change| EntryId::new(change.get("id")?.as_str()?).ok()));
+            let Changes { results, last } = self.changes(from.as_deref(), with_documents).await?;
+            let left = results.iter().filter(|change| {
+                let is_of = |document: &Json| Self::is_of(read, document);
+                change.get("deleted") == Some(&Json::Bool(true))
+                    || change.get("doc").is_some_and(|document| !is_of(document))
+            });
+            ids.extend(left.filter_map(|change| EntryId::new(change.get("id")?.as_str()?).ok()));
             if results.len() < CHANGES_A_PAGE || from.as_deref() == Some(last.as_str()) {
                 return Ok(ids);
             }

@@ -187,7 +187,11 @@ fn title(feed: &Feed, text: Option<&Text>) -> Value {
     let Some(text) = text else { return Value::Null };
     let is_rss = matches!(feed.feed_type, FeedType::RSS0 | FeedType::RSS1 | FeedType::RSS2);
     let is_html = is_rss || text.content_type.subty().as_str().contains("html");
-    if is_html { plain(&text.content).replace('\n', " ").into() } else { text.content.trim().into() }
+    // What cannot be afforded as HTML is a text like any other, and is escaped where it goes as HTML.
+    match plain(&text.content).ok().filter(|_| is_html) {
+        Some(read) => read.replace('\n', " ").into(),
+        None => text.content.trim().into(),
+    }
 }
 
 fn texts<'a>(texts: impl Iterator<Item = &'a str>) -> Value {

@@ -9,6 +9,9 @@ use crate::Problem;
 /// Items of a document that cannot be read whole, at most; each is read by itself.
 const MOST_ALONE: usize = 2_000;
 
+/// The most items of one document.
+const MOST_ITEMS: usize = 20_000;
+
 /// How an item came.
 #[derive(Default)]
 pub(super) struct Received {
@@ -29,6 +32,11 @@ pub(super) struct Document {
 impl Document {
     /// Reads a document of XML or JSON.
     pub(super) fn read(text: &str) -> Result<Document, String> {
+        // Each item takes memory before anything can be said of it, an empty one too.
+        let items = ["<item", "<entry"].iter().map(|tag| text.matches(tag).count()).sum::<usize>();
+        if items > MOST_ITEMS {
+            return Err(format!("it has more than {MOST_ITEMS} items"));
+        }
         match text.find(['<', '{']).map(|place| &text[place..]) {
             Some(json) if json.starts_with('{') => read_json(json),
             _ => read_xml(text),

@@ -141,7 +141,7 @@ impl Feeds {
     /// Where TLS cannot be set up.
     pub fn new(system: SystemName, sources: Vec<FeedSource>, limits: Limits) -> Result<Self, SystemError> {
         let [(kind, _)] = model_types();
-        Ok(Feeds { client: Client::new(system, limits, None)?, limits, sources, kind })
+        Ok(Feeds { client: Client::new(system, limits.clone(), None)?, limits, sources, kind })
     }
 
     fn source(&self, cursor: Option<&str>) -> Option<(Place, &FeedSource)> {

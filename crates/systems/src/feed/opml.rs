@@ -1,6 +1,6 @@
 //! Lists of feeds as OPML 2.0, in and out.
 
-use std::collections::BTreeSet;
+use std::collections::BTreeMap;
 
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
@@ -27,12 +27,12 @@ pub fn read_opml(text: &str) -> Result<Vec<Outline>, String> {
     let document = xml::to_json(text.trim_start_matches('\u{feff}'), xml::LIMITS)?;
     let body = document.pointer("/opml/body/0").ok_or("this is no OPML document: it has no `opml` with a `body`")?;
     let mut found = Vec::new();
-    let mut names = BTreeSet::new();
+    let mut names = BTreeMap::new();
     outlines(body, &mut names, &mut found);
     Ok(found)
 }
 
-fn outlines(parent: &Json, names: &mut BTreeSet<String>, found: &mut Vec<Outline>) {
+fn outlines(parent: &Json, names: &mut BTreeMap<String, u32>, found: &mut Vec<Outline>) {
     for outline in parent.get("outline").and_then(Json::as_array).into_iter().flatten() {
         let text = |names: &[&str]| {
             let of =
@@ -51,13 +51,18 @@ fn outlines(parent: &Json, names: &mut BTreeSet<String>, found: &mut Vec<Outline
 }
 
 /// A name that no other feed has.
-fn name_for(title: &str, names: &mut BTreeSet<String>) -> String {
+fn name_for(title: &str, names: &mut BTreeMap<String, u32>) -> String {
     let slug = diaporos_core::text::slug(title);
     let slug: String = if slug.is_empty() { "feed".to_owned() } else { slug.chars().take(60).collect() };
-    let numbered = std::iter::once(slug.clone()).chain((2..).map(|number| format!("{slug}-{number}")));
-    let mut free = numbered.filter(|name| !names.contains(name));
-    let name = free.next().unwrap_or(slug);
-    names.insert(name.clone());
+    let mut number = names.get(&slug).map_or(1, |known| known + 1);
+    let mut name = if number == 1 { slug.clone() } else { format!("{slug}-{number}") };
+    // Another may be called so by itself.
+    while number > 1 && names.contains_key(&name) {
+        number += 1;
+        name = format!("{slug}-{number}");
+    }
+    names.insert(slug, number);
+    names.entry(name.clone()).or_insert(1);
     name
 }
 

@@ -41,6 +41,7 @@ impl Form {
 
 /// What a file holds.
 pub(super) fn parse(form: WholeForm, bytes: &[u8]) -> Result<Json, String> {
+    is_of_its_kind(bytes)?;
     match form {
         WholeForm::Json => {
             let text = utf8(bytes)?;
@@ -49,6 +50,20 @@ pub(super) fn parse(form: WholeForm, bytes: &[u8]) -> Result<Json, String> {
         WholeForm::Xml => xml::to_json(&xml_text(bytes)?, xml::LIMITS).map_err(|error| format!("is not XML: {error}")),
         WholeForm::Markdown => front_matter::parse(utf8(bytes)?),
     }
+}
+
+/// Refuses what stands in a file's place when a log-in, a full disk or a broken upload is in the way:
+/// nothing, or a page of HTML. What was known of the file stays.
+fn is_of_its_kind(bytes: &[u8]) -> Result<(), String> {
+    let start = String::from_utf8_lossy(&bytes[..bytes.len().min(512)]).trim_start_matches('\u{feff}').to_lowercase();
+    let start = start.trim_start();
+    if start.is_empty() && bytes.iter().all(u8::is_ascii_whitespace) {
+        return Err("is empty".to_owned());
+    }
+    if start.starts_with("<!doctype html") || start.starts_with("<html") {
+        return Err("is a page of HTML and not what its ending says; does a log-in stand before it?".to_owned());
+    }
+    Ok(())
 }
 
 /// The text, without a byte order mark.

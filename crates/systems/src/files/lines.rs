@@ -1,5 +1,6 @@
 //! Files of many entries, read piece by piece: JSON Lines, and CSV (RFC 4180).
 
+use std::cell::Cell;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read as _, Seek, SeekFrom};
 use std::path::Path;
@@ -78,9 +79,14 @@ fn cut_lines(mut reader: impl BufRead, line: u64, most: u64) -> Result<(Vec<u8>,
     Ok((bytes, PIECE, false))
 }
 
+/// A longer record is most often a quote that is left open.
+const LONGEST_RECORD: u32 = 4 << 20;
+const MOST_COLUMNS: usize = 20_000;
+
 /// Records up to a piece's size; a record may have several lines.
 fn cut_records(file: impl io::Read, headed: bool, separator: u8, most: u64) -> Result<(Vec<u8>, u64, bool), String> {
-    let mut copied = Copied { inner: file, bytes: Vec::new() };
+    let from = Cell::new(0);
+    let mut copied = Copied { inner: file, bytes: Vec::new(), from: &from };
     let mut reader = records(&mut copied, headed, separator);
     let mut record = csv::ByteRecord::default();
     let mut ends = false;
@@ -89,8 +95,15 @@ fn cut_records(file: impl io::Read, headed: bool, separator: u8, most: u64) -> R
             ends = true;
             break;
         }
-        if record.as_slice().len() as u64 > most {
-            return Err(format!("a record is longer than {most} bytes"));
+        from.set(usize::try_from(reader.position().byte()).unwrap_or(usize::MAX));
+        if record.as_slice().len() as u64 > most.min(u64::from(LONGEST_RECORD)) {
+            return Err(format!(
+                "a record is longer than {} bytes; is a quote left open?",
+                most.min(u64::from(LONGEST_RECORD))
+            ));
+        }
+        if record.len() > MOST_COLUMNS {
+            return Err(format!("a record has more than {MOST_COLUMNS} fields"));
         }
     }
     let (at, lines) = (reader.position().byte(), reader.position().line() - 1);
@@ -184,13 +197,20 @@ fn separator(start: &[u8]) -> u8 {
 }
 
 /// Keeps what was read.
-struct Copied<R> {
+struct Copied<'a, R> {
     inner: R,
     bytes: Vec<u8>,
+    /// Where the record at hand begins.
+    from: &'a Cell<usize>,
 }
 
-impl<R: io::Read> io::Read for &mut Copied<R> {
+impl<R: io::Read> io::Read for &mut Copied<'_, R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        // Else a record that never ends is read to the end of the file.
+        if self.bytes.len().saturating_sub(self.from.get()) > 2 * LONGEST_RECORD as usize {
+            let why = format!("a record is longer than {LONGEST_RECORD} bytes; is a quote left open?");
+            return Err(io::Error::other(why));
+        }
         let read = self.inner.read(buffer)?;
         self.bytes.extend_from_slice(&buffer[..read]);
         Ok(read)

@@ -5,6 +5,7 @@ mod find;
 mod form;
 mod front_matter;
 mod lines;
+mod publish;
 mod whole;
 mod write;
 
@@ -30,6 +31,7 @@ use crate::profile::{Id, Profile, ReadType};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, Problem, Read, SystemError};
 pub use find::check_pattern;
 use form::{Form, WholeForm};
+pub use publish::publish;
 pub(crate) use whole::{WholeFiles, file_manner};
 pub use write::files_writer;
 

@@ -12,6 +12,7 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use crate::decode::LanguageCodes;
+use crate::files::publish;
 use crate::http::{Body, Limits, Method, Request};
 use crate::profile::Profile;
 use crate::shelf::{Base, FileForm, Shelf, ShelfWriter, Stored};
@@ -120,7 +121,7 @@ impl FilesShelf {
         let mut beside = tempfile::Builder::new().prefix(".diaporos-").tempfile_in(folder)?;
         beside.write_all(bytes)?;
         beside.as_file().sync_all()?;
-        beside.persist(path).map_err(|error| error.error)?;
+        publish(beside, path)?;
         // The name is on the disk only when its folder is.
         std::fs::File::open(folder)?.sync_all()
     }

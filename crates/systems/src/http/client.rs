@@ -1,5 +1,6 @@
 //! Sending requests.
 
+use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
 use diaporos_core::value::SystemName;
@@ -11,15 +12,16 @@ use url::Url;
 
 use super::answer::{failure, retry_after};
 use super::fetched::{Desk, exposed};
+use super::network::{Network, OpenNetwork, Way, is_loopback, is_named, is_special};
 use super::pace::Pace;
 use super::redirect::redirected;
-use super::request::{basic, set_query, without_blanks};
+use super::request::{basic, set_query, shown_url, without_blanks};
 use super::{Answer, Body, Credential, HeaderText, Method, Rate, Request};
 use crate::blank::{blank, blank_content};
 use crate::{ErrorKind, SystemError};
 
 /// What is asked of a system at most.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct Limits {
     /// The most decoded bytes of one answer.
     pub max_bytes: u64,
@@ -41,6 +43,8 @@ pub struct Limits {
     pub failures: u32,
     /// How long it may take until a look-up sees what was written.
     pub settles_within: Duration,
+    /// How it is reached.
+    pub network: Network,
 }
 
 impl Default for Limits {
@@ -56,14 +60,18 @@ impl Default for Limits {
             concurrency: 8,
             failures: 20,
             settles_within: Duration::from_secs(5),
+            network: Network::default(),
         }
     }
 }
 
 /// The first pause before trying again; each further one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(200);
-/// The longest pause, whatever `Retry-After` asks.
+/// The longest pause of our own choice.
 const LONGEST_PAUSE: Duration = Duration::from_secs(30);
+/// The longest that `Retry-After` may ask for and get; whoever asks for more is told of, and waited for by
+/// the next run.
+const LONGEST_ASKED: Duration = Duration::from_secs(120);
 
 /// Sends requests to one system, with its credential.
 #[derive(Debug, Clone)]
@@ -73,7 +81,25 @@ pub struct Client {
     credential: Option<Credential>,
     desk: Option<Desk>,
     pace: Pace,
-    http: reqwest::Client,
+    ways: Arc<Ways>,
+}
+
+/// A client for each way, made when the first request goes by it.
+#[derive(Debug, Default)]
+struct Ways {
+    usual: OnceLock<reqwest::Client>,
+    direct: OnceLock<reqwest::Client>,
+    guarded: OnceLock<reqwest::Client>,
+}
+
+impl Ways {
+    fn of(&self, way: Way) -> &OnceLock<reqwest::Client> {
+        match way {
+            Way::Usual => &self.usual,
+            Way::Direct => &self.direct,
+            Way::Guarded => &self.guarded,
+        }
+    }
 }
 
 impl Client {
@@ -84,22 +110,53 @@ impl Client {
     pub fn new(system: SystemName, limits: Limits, credential: Option<Credential>) -> Result<Self, SystemError> {
         // Fails only where a provider is installed already, which is as good.
         let _ = rustls::crypto::ring::default_provider().install_default();
-        let made = reqwest::Client::builder()
+        let desk = credential.as_ref().and_then(Desk::new);
+        let pace = Pace::new(limits.rate, limits.concurrency);
+        let client = Client { system, limits, credential, desk, pace, ways: Arc::default() };
+        // What cannot be set up is told before anything is asked. This way reads no certificates of the
+        // machine's proxies, and is the quickest to make.
+        match client.way(Way::Direct) {
+            Ok(_) => Ok(client),
+            Err(kind) => Err(SystemError { system: client.system, url: String::new(), kind }),
+        }
+    }
+
+    fn way(&self, way: Way) -> Result<reqwest::Client, ErrorKind> {
+        let place = self.ways.of(way);
+        if let Some(made) = place.get() {
+            return Ok(made.clone());
+        }
+        let network = &self.limits.network;
+        let failed =
+            |error: &reqwest::Error| ErrorKind::Unreachable(format!("TLS cannot be set up: {}", causes(error)));
+        let mut builder = reqwest::Client::builder()
             .user_agent(concat!("diaporos/", env!("CARGO_PKG_VERSION")))
-            .connect_timeout(limits.connect)
-            .timeout(limits.whole)
-            .redirect(Policy::none())
-            .build();
-        match made {
-            Ok(http) => {
-                let desk = credential.as_ref().and_then(Desk::new);
-                Ok(Client { system, limits, credential, desk, pace: Pace::new(limits.rate, limits.concurrency), http })
+            .connect_timeout(self.limits.connect)
+            .timeout(self.limits.whole)
+            .redirect(Policy::none());
+        if way != Way::Usual || network.no_proxy {
+            builder = builder.no_proxy();
+        }
+        if way == Way::Guarded {
+            builder = builder.dns_resolver(Arc::new(OpenNetwork));
+        } else {
+            if let Some(pem) = &network.ca_bundle {
+                for certificate in reqwest::Certificate::from_pem_bundle(pem).map_err(|error| failed(&error))? {
+                    builder = builder.add_root_certificate(certificate);
+                }
             }
-            Err(error) => {
-                let kind = ErrorKind::Unreachable(format!("TLS cannot be set up: {}", causes(&error)));
-                Err(SystemError { system, url: String::new(), kind })
+            if let Some(pem) = &network.client_certificate {
+                let identity = reqwest::Identity::from_pem(pem.expose().as_bytes()).map_err(|error| failed(&error))?;
+                builder = builder.identity(identity);
             }
         }
+        let made = builder.build().map_err(|error| failed(&error))?;
+        Ok(place.get_or_init(|| made).clone())
+    }
+
+    /// A client for the place where a credential is fetched.
+    pub(super) fn to_fetch(&self, url: &Url) -> Result<reqwest::Client, ErrorKind> {
+        self.way(way_of(url, true)?)
     }
 
     /// The system's name.
@@ -117,7 +174,14 @@ impl Client {
     /// A request with the system's credential.
     #[must_use]
     pub fn request(&self, method: Method, url: Url) -> Request {
-        Request::new(method, url).credential(self.credential.as_ref())
+        let request = Request::new(method, url).credential(self.credential.as_ref());
+        self.with_own_headers(request)
+    }
+
+    /// The request with the headers that the system asks for of every one.
+    fn with_own_headers(&self, mut request: Request) -> Request {
+        request.headers.extend(self.limits.network.headers.iter().cloned());
+        request
     }
 
     /// The credential, if any.
@@ -145,11 +209,30 @@ impl Client {
     /// # Errors
     /// Where no good answer came after all tries.
     pub async fn read(&self, request: &Request) -> Result<Answer, SystemError> {
+        self.read_by(request, None).await
+    }
+
+    /// The same for an address that content gave: it leads to no special network, but to hosts that are
+    /// named.
+    ///
+    /// # Errors
+    /// Where no good answer came after all tries, or it leads inside.
+    pub async fn read_given(&self, request: &Request, named: &[String]) -> Result<Answer, SystemError> {
+        self.read_by(request, Some(named)).await
+    }
+
+    async fn read_by(&self, request: &Request, given: Option<&[String]>) -> Result<Answer, SystemError> {
         let mut next = request.clone();
         let mut permanent = true;
         let mut moved = None;
         for _ in 0..=self.limits.redirects {
-            let answer = self.with_retries(&next, ErrorKind::may_pass).await?;
+            let is_trusted = match given {
+                Some(named) => is_named(named, &next.url),
+                // Where a redirect leads, the other side says.
+                None => next.url.host() == request.url.host() || is_named(&self.limits.network.hosts, &next.url),
+            };
+            let way = way_of(&next.url, is_trusted).map_err(|kind| self.error(&next, kind))?;
+            let answer = self.with_retries(&next, way, ErrorKind::may_pass).await?;
             if !answer.is_redirect() {
                 return Ok(Answer { moved, ..answer });
             }
@@ -171,19 +254,40 @@ impl Client {
     pub async fn write(&self, request: &Request) -> Result<Answer, SystemError> {
         let surely_not_done =
             |kind: &ErrorKind| matches!(kind, ErrorKind::Unreachable(_) | ErrorKind::Throttled { .. });
-        let answer = self.with_retries(request, surely_not_done).await?;
+        let way = way_of(&request.url, true).map_err(|kind| self.error(request, kind))?;
+        let answer = self.with_retries(request, way, surely_not_done).await?;
         if answer.is_redirect() {
-            let message = format!("with {}, and writes are not redirected", answer.status);
+            let target = answer.header("location").and_then(|place| request.url.join(place).ok());
+            let status = answer.status;
+            let differs_by_slash = |target: &Url| {
+                let (one, other) = (request.url.path(), target.path());
+                one != other && one.trim_end_matches('/') == other.trim_end_matches('/')
+            };
+            let message = match target {
+                Some(target) if differs_by_slash(&target) => {
+                    let (has, path) = if target.path().ends_with('/') { ("with", "…/") } else { ("without", "…") };
+                    format!(
+                        "with {status} to the same path {has} a closing slash, and writes are not redirected; write the call {has} one (`{path}`) in the profile"
+                    )
+                }
+                Some(target) => format!("with {status} to {}, and writes are not redirected", shown_url(&target)),
+                None => format!("with {status}, and writes are not redirected"),
+            };
             return Err(self.error(request, ErrorKind::Redirects(message)));
         }
         Ok(answer)
     }
 
-    async fn with_retries(&self, request: &Request, again: impl Fn(&ErrorKind) -> bool) -> Result<Answer, SystemError> {
+    async fn with_retries(
+        &self,
+        request: &Request,
+        way: Way,
+        again: impl Fn(&ErrorKind) -> bool,
+    ) -> Result<Answer, SystemError> {
         let mut tried = 0;
         loop {
-            match self.with_credential(request).await {
-                Err(kind) if tried < self.limits.retries && again(&kind) => {
+            match self.with_credential(request, way).await {
+                Err(kind) if tried < self.limits.retries && again(&kind) && may_wait(&kind) => {
                     let pause = pause(&kind, tried);
                     tracing::debug!(system = %self.system, url = request.shown_url(), %kind, ?pause, "trying again");
                     tokio::time::sleep(pause).await;
@@ -196,20 +300,22 @@ impl Client {
 
     /// Sends a request with what was fetched for it. Where that is not accepted (401), it is
     /// fetched once more; a refusal (403) is an answer.
-    async fn with_credential(&self, request: &Request) -> Result<Answer, ErrorKind> {
+    async fn with_credential(&self, request: &Request, way: Way) -> Result<Answer, ErrorKind> {
         let wanted = request.headers.iter().any(|(_, text)| matches!(text, HeaderText::Fetched { .. }));
-        let Some(desk) = self.desk.as_ref().filter(|_| wanted) else { return self.once(request, None).await };
-        let (value, fetch) = desk.value(&self.http, None).await?;
-        match self.once(request, Some(&value)).await {
+        let Some(desk) = self.desk.as_ref().filter(|_| wanted) else {
+            return self.once(request, way, None).await;
+        };
+        let (value, fetch) = desk.value(self, None).await?;
+        match self.once(request, way, Some(&value)).await {
             Err(ErrorKind::Unauthorised { status: 401, .. }) => {
-                let (value, _) = desk.value(&self.http, Some(fetch)).await?;
-                self.once(request, Some(&value)).await
+                let (value, _) = desk.value(self, Some(fetch)).await?;
+                self.once(request, way, Some(&value)).await
             }
             answer => answer,
         }
     }
 
-    async fn once(&self, request: &Request, fetched: Option<&SecretString>) -> Result<Answer, ErrorKind> {
+    async fn once(&self, request: &Request, way: Way, fetched: Option<&SecretString>) -> Result<Answer, ErrorKind> {
         let _place = self.pace.turn().await;
         let method = match request.method {
             Method::Get => reqwest::Method::GET,
@@ -217,6 +323,7 @@ impl Client {
             Method::Put => reqwest::Method::PUT,
             Method::Patch => reqwest::Method::PATCH,
             Method::Delete => reqwest::Method::DELETE,
+            Method::Head => reqwest::Method::HEAD,
             // RFC 4918's, which the HTTP library knows by name alone.
             other => reqwest::Method::from_bytes(other.word().as_bytes()).unwrap_or_default(),
         };
@@ -225,7 +332,7 @@ impl Client {
         if let Some((name, secret)) = &request.secret_query {
             set_query(&mut url, name, secret.expose());
         }
-        let mut sending = self.http.request(method, url).headers(headers(request, fetched)?);
+        let mut sending = self.way(way)?.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
             let bytes = match body {
                 Body::Json(json, _) => json.to_string().into_bytes(),
@@ -280,6 +387,19 @@ impl Client {
     }
 }
 
+/// By which way an address is asked.
+fn way_of(url: &Url, is_trusted: bool) -> Result<Way, ErrorKind> {
+    match (is_trusted, is_loopback(url)) {
+        (true, true) => Ok(Way::Direct),
+        (true, false) => Ok(Way::Usual),
+        (false, _) if is_special(url) => {
+            let host = url.host_str().unwrap_or_default();
+            Err(ErrorKind::Refused(format!("it leads to {host}, which is no address of the open network")))
+        }
+        (false, _) => Ok(Way::Guarded),
+    }
+}
+
 fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMap, ErrorKind> {
     let mut headers = HeaderMap::new();
     headers.insert(
@@ -304,10 +424,15 @@ fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMa
     Ok(headers)
 }
 
+/// Whether it is worth waiting as long as the other side asks.
+fn may_wait(kind: &ErrorKind) -> bool {
+    !matches!(kind, ErrorKind::Throttled { after: Some(after) } if *after > LONGEST_ASKED)
+}
+
 /// Twice as long each time, half of it by chance so that many clients do not come back together.
 fn pause(kind: &ErrorKind, tried: u32) -> Duration {
     if let ErrorKind::Throttled { after: Some(after) } = kind {
-        return (*after).min(LONGEST_PAUSE);
+        return *after;
     }
     let longest = FIRST_PAUSE.saturating_mul(1 << tried.min(8)).min(LONGEST_PAUSE);
     longest.mul_f64(0.5 + fastrand::f64() / 2.0)

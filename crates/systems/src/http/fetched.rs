@@ -11,7 +11,7 @@ use tokio::sync::Mutex;
 use tokio::time::Instant;
 use url::form_urlencoded::{Serializer, byte_serialize};
 
-use super::client::causes;
+use super::client::{Client, causes};
 use super::request::basic;
 use super::{ClientCredentials, Credential, LogIn};
 use crate::ErrorKind;
@@ -47,11 +47,7 @@ impl Desk {
     }
 
     /// The credential, and the number of its fetch. One whose fetch was refused is fetched anew.
-    pub(super) async fn value(
-        &self,
-        client: &reqwest::Client,
-        refused: Option<u64>,
-    ) -> Result<(SecretString, u64), ErrorKind> {
+    pub(super) async fn value(&self, client: &Client, refused: Option<u64>) -> Result<(SecretString, u64), ErrorKind> {
         let mut good = self.good.lock().await;
         let now = Instant::now();
         if let Some(known) = good.as_ref()
@@ -86,7 +82,7 @@ fn early(lives: Duration) -> Duration {
 
 /// Fetches a token. Identifier and secret are form-encoded before they are joined for Basic
 /// (RFC 6749 §2.3.1).
-async fn token(client: &reqwest::Client, own: &ClientCredentials) -> Result<(String, Option<Duration>), ErrorKind> {
+async fn token(client: &Client, own: &ClientCredentials) -> Result<(String, Option<Duration>), ErrorKind> {
     let encoded = |text: &str| byte_serialize(text.as_bytes()).collect::<String>();
     let mut authorization =
         HeaderValue::try_from(basic(&encoded(own.id.expose()), &encoded(own.secret.expose()))).map_err(refused_text)?;
@@ -97,6 +93,7 @@ async fn token(client: &reqwest::Client, own: &ClientCredentials) -> Result<(Str
         .extend_pairs(pairs.into_iter().filter_map(|(name, value)| Some((name, value?))))
         .finish();
     let sent = client
+        .to_fetch(&own.token)?
         .post(own.token.clone())
         .header(AUTHORIZATION, authorization)
         .header(CONTENT_TYPE, "application/x-www-form-urlencoded")
@@ -116,10 +113,11 @@ async fn token(client: &reqwest::Client, own: &ClientCredentials) -> Result<(Str
 }
 
 /// Logs in, and keeps every cookie that the answer sets.
-async fn cookie(client: &reqwest::Client, log_in: &LogIn) -> Result<String, ErrorKind> {
+async fn cookie(client: &Client, log_in: &LogIn) -> Result<String, ErrorKind> {
     let body: Map<String, Json> =
         log_in.fields.iter().map(|(name, part)| (name.clone(), part.expose().into())).collect();
     let sent = client
+        .to_fetch(&log_in.url)?
         .post(log_in.url.clone())
         .header(CONTENT_TYPE, "application/json")
         .header(ACCEPT, "application/json")

@@ -24,7 +24,7 @@ pub(super) fn describe(body: &[u8]) -> String {
         (Some(sentence), true) => sentence,
         (Some(sentence), false) => format!("{sentence}: {}", fields.join("; ")),
         (None, false) => fields.join("; "),
-        (None, true) if text.trim_start().starts_with('<') => plain(&text),
+        (None, true) if text.trim_start().starts_with('<') => plain(&text).unwrap_or_default(),
         (None, true) => text.trim().to_owned(),
     };
     // Decoding may have brought one to light.
@@ -41,7 +41,7 @@ fn sentence(json: &Json) -> Option<String> {
 /// What a body says of fields: a list of errors that point at one, or an object by field.
 fn fields(json: &Json) -> Vec<String> {
     let places = ["/errors", "/error/errors", "/invalid-params", "/violations", "/details", "/fieldErrors"];
-    let found = places.iter().find_map(|place| json.pointer(place)).unwrap_or(&Json::Null);
+    let found = places.iter().find_map(|place| json.pointer(place)).unwrap_or_else(|| bare_fields(json));
     let all: Vec<String> = match found {
         Json::Array(items) => items.iter().filter_map(item).collect(),
         Json::Object(by_field) => {
@@ -55,6 +55,18 @@ fn fields(json: &Json) -> Vec<String> {
         shown.push(format!("and {more} more"));
     }
     shown
+}
+
+/// The whole body, where it is an object of fields with a list of sentences each, and nothing else.
+fn bare_fields(json: &Json) -> &Json {
+    let is_sentences = |said: &Json| {
+        said.as_array()
+            .is_some_and(|items| !items.is_empty() && items.iter().all(|item| item.is_string() || item.is_object()))
+    };
+    match json {
+        Json::Object(members) if !members.is_empty() && members.values().all(is_sentences) => json,
+        _ => &Json::Null,
+    }
 }
 
 fn item(item: &Json) -> Option<String> {
@@ -119,6 +131,10 @@ mod tests {
                 "Not valid: heading: at most 90 characters; slug.en: is taken",
             ),
             (json!({ "errors": { "slug": ["is taken", "is short"], "x": {} } }), "slug: is taken, is short"),
+            (
+                json!({ "heading": ["is too long", "is odd"], "slug": ["is taken"] }),
+                "heading: is too long, is odd; slug: is taken",
+            ),
             (json!({ "message": "no", "errors": ["a", "b"] }), "no: a; b"),
             (json!({ "detail": [1], "invalid-params": [{ "name": "age", "reason": "too old" }] }), "age: too old"),
             (json!({ "errors": [{ "message": "heading: too long", "path": ["heading"] }] }), "heading: too long"),

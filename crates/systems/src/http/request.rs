@@ -24,6 +24,10 @@ pub enum Method {
     Patch,
     /// Remove.
     Delete,
+    /// Read, without the content.
+    Head,
+    /// Search (RFC 3253 §3.6).
+    Report,
     /// Show properties (RFC 4918 §9.1).
     Propfind,
     /// Alter properties (RFC 4918 §9.2).
@@ -38,18 +42,26 @@ pub enum Method {
 
 impl Method {
     /// Every method with its name.
-    pub const WORDS: [(&str, Method); 10] = [
+    pub const WORDS: [(&str, Method); 12] = [
         ("GET", Method::Get),
         ("POST", Method::Post),
         ("PUT", Method::Put),
         ("PATCH", Method::Patch),
         ("DELETE", Method::Delete),
+        ("HEAD", Method::Head),
+        ("REPORT", Method::Report),
         ("PROPFIND", Method::Propfind),
         ("PROPPATCH", Method::Proppatch),
         ("MKCOL", Method::Mkcol),
         ("LOCK", Method::Lock),
         ("UNLOCK", Method::Unlock),
     ];
+
+    /// Whether a request with it changes nothing, whatever it is sent to.
+    #[must_use]
+    pub fn reads(self) -> bool {
+        matches!(self, Method::Get | Method::Head | Method::Report | Method::Propfind)
+    }
 
     /// The method's name.
     #[must_use]

@@ -43,7 +43,7 @@ impl NinjsReader {
         limits: Limits,
     ) -> Result<Self, SystemError> {
         let [(kind, _)] = model_types();
-        Ok(NinjsReader { client: Client::new(system, limits, credential)?, limits, documents, kind })
+        Ok(NinjsReader { client: Client::new(system, limits.clone(), credential)?, limits, documents, kind })
     }
 
     /// The cursor is the number of the document.

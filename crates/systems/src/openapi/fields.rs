@@ -7,6 +7,9 @@ use super::{key, quoted};
 /// References within references, at most.
 const DEEPEST: usize = 16;
 
+/// The most parts that one schema is made of.
+const MOST_PARTS: usize = 1_000;
+
 /// A schema with its references followed.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Schema<'a>(pub(super) &'a Json);
@@ -54,16 +57,18 @@ impl<'a> Schema<'a> {
     /// The properties, also of what it is made of with `allOf`.
     pub(super) fn properties(self, document: &'a Json) -> Vec<(&'a str, Schema<'a>)> {
         let mut found = Vec::new();
-        self.gather(document, 0, &mut found);
+        self.gather(document, (0, &mut 0), &mut found);
         found
     }
 
-    fn gather(self, document: &'a Json, depth: usize, found: &mut Vec<(&'a str, Schema<'a>)>) {
-        if depth > DEEPEST {
+    fn gather(self, document: &'a Json, (depth, seen): (usize, &mut usize), found: &mut Vec<(&'a str, Schema<'a>)>) {
+        *seen += 1;
+        // What refers to itself twice would be gone through twice as often at each depth.
+        if depth > DEEPEST || *seen > MOST_PARTS {
             return;
         }
         for part in self.0.get("allOf").and_then(Json::as_array).into_iter().flatten() {
-            Schema(resolve(document, part)).gather(document, depth + 1, found);
+            Schema(resolve(document, part)).gather(document, (depth + 1, &mut *seen), found);
         }
         for (name, property) in self.0.get("properties").and_then(Json::as_object).into_iter().flatten() {
             if !found.iter().any(|(known, _)| known == name) {
@@ -86,8 +91,12 @@ impl<'a> Schema<'a> {
     }
 
     fn kind(self, document: &'a Json) -> (&'static str, bool) {
-        if let Some(items) = self.items(document) {
-            return (items.kind(document).0, true);
+        self.kind_within(document, 0)
+    }
+
+    fn kind_within(self, document: &'a Json, depth: usize) -> (&'static str, bool) {
+        if let Some(items) = self.items(document).filter(|_| depth < DEEPEST) {
+            return (items.kind_within(document, depth + 1).0, true);
         }
         let format = self.0.get("format").and_then(Json::as_str).unwrap_or_default();
         let kind = match (self.types().as_slice(), format) {

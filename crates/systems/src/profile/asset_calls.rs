@@ -25,7 +25,7 @@ pub(crate) struct AssetCalls {
 
 impl AssetCalls {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<AssetCalls> {
-        let find = Call::from_key(section, "find", &["key"], report);
+        let find = Call::reading(section, "find", &["key"], report);
         let upload = Call::from_key(section, "upload", &["key"], report);
         for key in ["find", "upload"] {
             if !section.has(key) {

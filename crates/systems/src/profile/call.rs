@@ -15,6 +15,8 @@ pub(crate) struct Call {
     path: String,
     /// Members that go into every body of this call.
     pub(crate) body: Map<String, Json>,
+    /// Whether a `POST` of it changes nothing.
+    reads: bool,
     /// The media type of its bodies.
     pub(crate) media: &'static str,
 }
@@ -61,11 +63,35 @@ impl Call {
                     }
                     known
                 });
+                let reads = table.boolean("reads", report).unwrap_or(false);
                 table.finish(report);
                 let media = media.unwrap_or(MEDIA[0]);
-                Some(Call { body, media, ..Call::from_text(&item?, allowed, report)? })
+                Some(Call { body, media, reads, ..Call::from_text(&item?, allowed, report)? })
             }
         }
+    }
+
+    /// Reads a call that changes nothing: of a method that reads, or a `POST` that says so with
+    /// `reads = true`.
+    pub(super) fn reading(
+        section: &mut Section<'_>,
+        key: &'static str,
+        allowed: &[&str],
+        report: &mut Report,
+    ) -> Option<Call> {
+        let span = section.span();
+        let call = Call::from_key(section, key, allowed, report)?;
+        if call.method.reads() || (call.method == Method::Post && call.reads) {
+            return Some(call);
+        }
+        let message = format!("`{key}` only reads, and {} may change something", call.method.word());
+        let finding = Diagnostic::error(Code::BadValue, span, message);
+        report.add(finding.help(if call.method == Method::Post {
+            format!("where it changes nothing, say so: `{key} = {{ call = \"POST …\", reads = true }}`")
+        } else {
+            "known here: GET, HEAD, PROPFIND, REPORT, and POST with `reads = true`".to_owned()
+        }));
+        None
     }
 
     fn from_text(item: &Item<InnerText>, allowed: &[&str], report: &mut Report) -> Option<Call> {
@@ -89,7 +115,7 @@ impl Call {
                 return None;
             }
         }
-        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new(), media: MEDIA[0] })
+        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new(), reads: false, media: MEDIA[0] })
     }
 
     /// A body of this call.
@@ -105,10 +131,15 @@ impl Call {
     /// The path with its places filled, each percent-encoded.
     pub(crate) fn path(&self, filled: Filled<'_>) -> String {
         let values = [filled.id, filled.key, filled.language, filled.kind];
-        PLACES
-            .iter()
-            .zip(values)
-            .fold(self.path.clone(), |path, (place, value)| path.replace(&format!("{{{place}}}"), &encoded(value)))
+        let fill = |path: &str, encoded: fn(&str) -> String| {
+            let put =
+                |path: String, (place, value): (&&str, &str)| path.replace(&format!("{{{place}}}"), &encoded(value));
+            PLACES.iter().zip(values).fold(path.to_owned(), put)
+        };
+        match self.path.split_once('?') {
+            Some((path, query)) => format!("{}?{}", fill(path, step), fill(query, encoded)),
+            None => fill(&self.path, step),
+        }
     }
 }
 
@@ -132,6 +163,12 @@ pub(super) fn encoded(text: &str) -> String {
     url::form_urlencoded::byte_serialize(text.as_bytes()).collect::<String>().replace('+', "%20")
 }
 
+/// A step of a path. Two steps mean another place in every spelling (RFC 3986 §5.2.4); no place has
+/// them for a name, and the spelling that is sent is none that a server undoes at once.
+fn step(text: &str) -> String {
+    if matches!(text, "." | "..") { text.replace('.', "%252E") } else { encoded(text) }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -142,9 +179,11 @@ mod tests {
             method: Method::Get,
             path: "/pages/{id}?slug={key}&lang={language}".into(),
             body: Map::new(),
+            reads: false,
             media: MEDIA[0],
         };
         let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", kind: "" };
         assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
+        assert_eq!(call.path(Filled { id: "..", key: "..", ..filled }), "/pages/%252E%252E?slug=..&lang=en");
     }
 }

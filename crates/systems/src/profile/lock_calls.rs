@@ -36,7 +36,7 @@ impl LockCalls {
                 section.missing(key, report);
             }
         }
-        let look = one(section, "look", report);
+        let look = Call::reading(section, "look", &["id"], report);
         let renew = one(section, "renew", report);
         let every = section.count("renew_seconds", 1, report).map_or(20, |count| count.value);
         let holder = Query::from_key(section, "holder", report);

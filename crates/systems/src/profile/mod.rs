@@ -142,6 +142,22 @@ impl Profile {
         self.types.get(kind).and_then(|known| known.write.as_ref())
     }
 
+    /// Whether an update is refused over a version that somebody else wrote since; none where the type is
+    /// not written.
+    #[must_use]
+    pub fn guards_updates(&self, kind: &TypeName) -> Option<bool> {
+        if self.places(kind).is_some() {
+            return Some(true);
+        }
+        let write = self.write_type(kind)?;
+        let in_batch = write.batch.as_ref().is_some_and(|batch| batch.revision.is_some());
+        Some(write.if_match.is_some() || in_batch || self.lock_calls(kind))
+    }
+
+    fn lock_calls(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_some_and(|write| write.lock.is_some())
+    }
+
     /// Whether texts can be sent there for translation.
     #[must_use]
     pub fn takes_batches(&self) -> bool {

@@ -34,13 +34,13 @@ impl ModelCalls {
         let call = |section: &mut Section<'_>, key, allowed: &[&str], report: &mut Report| {
             Call::from_key(section, key, allowed, report)
         };
-        let show_type = call(section, "type", &["type"], report);
+        let show_type = Call::reading(section, "type", &["type"], report);
         if !section.has("type") {
             section.missing("type", report);
         }
         let fields = Query::required(section, "fields", report);
         let name = Query::from_key(section, "name", report).or_else(|| Query::constant("$.name"));
-        let languages = call(section, "languages", &[], report);
+        let languages = Call::reading(section, "languages", &[], report);
         let codes = Query::from_key(section, "codes", report);
         if languages.is_some() && !section.has("codes") {
             section.missing("codes", report);

@@ -25,6 +25,11 @@ impl Query {
 
     pub(super) fn from_item(item: &Item<InnerText>, report: &mut Report) -> Option<Query> {
         let text = item.value.as_str();
+        if text.len() > LONGEST || nesting(text) > DEEPEST {
+            let message = format!("this JSONPath is longer than {LONGEST} characters or nests deeper than {DEEPEST}");
+            report.add(Diagnostic::error(Code::BadValue, item.span.clone(), message));
+            return None;
+        }
         match JsonPath::parse(text) {
             Ok(path) => Some(Query { text: text.to_owned(), path }),
             Err(error) => {
@@ -86,6 +91,24 @@ impl Query {
     pub(crate) fn as_str(&self) -> &str {
         &self.text
     }
+}
+
+/// Nobody writes longer or deeper ones; a reader of them takes time for both.
+const LONGEST: usize = 1_000;
+const DEEPEST: usize = 6;
+
+/// How deep brackets stand within brackets.
+fn nesting(text: &str) -> usize {
+    let (mut depth, mut deepest) = (0_usize, 0);
+    for c in text.chars() {
+        match c {
+            '[' | '(' => depth += 1,
+            ']' | ')' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        deepest = deepest.max(depth);
+    }
+    deepest
 }
 
 /// A text or a number as text.

@@ -13,6 +13,7 @@ use serde_json::{Map, Value as Json};
 use super::call::constants;
 use super::{Paging, ProfileKind, Query};
 use crate::files::check_pattern;
+use crate::http::Method;
 
 /// How often everything is listed where a profile does not say.
 const WHOLE_EVERY: SignedDuration = SignedDuration::from_hours(7 * 24);
@@ -152,7 +153,11 @@ impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<ReadType> {
         let list = if kind == ProfileKind::Docstore { None } else { section.required_text(kind.list_key(), report) };
         let list = list.filter(|item| {
-            let checked = if kind.has_files() { check_pattern(item.value.as_str()) } else { Ok(()) };
+            let checked = match kind {
+                ProfileKind::Rest => check_path(item.value.as_str()),
+                kind if kind.has_files() => check_pattern(item.value.as_str()),
+                _ => Ok(()),
+            };
             checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).is_ok()
         });
         let id = id(section, kind, report);
@@ -331,6 +336,15 @@ fn duration(item: &Item<InnerText>, example: &str, report: &mut Report) -> Optio
         report.add(finding.help(format!("for example `{example}`")));
     }
     duration
+}
+
+/// The path of a listing: a path and no call.
+fn check_path(text: &str) -> Result<(), String> {
+    let first = text.split(' ').next().unwrap_or_default();
+    if Method::WORDS.iter().any(|(word, _)| *word == first) || text.contains(' ') {
+        return Err(format!("`{text}` is not a path; a listing is a path, as `/api/pages`, and is asked for with GET"));
+    }
+    Ok(())
 }
 
 impl Deleted {

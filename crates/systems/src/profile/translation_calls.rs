@@ -54,9 +54,9 @@ impl TranslationCalls {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<TranslationCalls> {
         let upload = Call::from_key(section, "upload", &["key", "language"], report);
         let order = Call::from_key(section, "order", &[], report);
-        let find = Call::from_key(section, "find", &["key"], report);
-        let progress = Call::from_key(section, "progress", &["id"], report);
-        let download = Call::from_key(section, "download", &["id", "language"], report);
+        let find = Call::reading(section, "find", &["key"], report);
+        let progress = Call::reading(section, "progress", &["id"], report);
+        let download = Call::reading(section, "download", &["id", "language"], report);
         let cancel = Call::from_key(section, "cancel", &["id"], report);
         for key in ["upload", "order", "find", "progress", "download"] {
             if !section.has(key) {

@@ -93,12 +93,12 @@ impl WriteType {
             languages.finish(report);
         }
         let Shape { documents, rows, by_address, nodes } = shape;
-        let find = Call::from_key(section, "find", &["key", "language"], report);
+        let find = Call::reading(section, "find", &["key", "language"], report);
         let found = Query::from_key(section, "found", report);
         let places: &[&str] = if by_address { &["id", "language"] } else { &["id"] };
         let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, places, report);
         let add = one(section, "add", report);
-        let read = one(section, "read", report);
+        let read = Call::reading(section, "read", places, report);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
         for key in ["read", "create", "update"] {

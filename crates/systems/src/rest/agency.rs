@@ -68,7 +68,7 @@ impl Agency {
         let calls = profile.translation.clone().ok_or_else(lacks)?;
         let read = read.or_else(|| write.clone());
         Ok(Agency {
-            writer: Client::new(system.clone(), limits, write)?,
+            writer: Client::new(system.clone(), limits.clone(), write)?,
             reader: Client::new(system.clone(), limits, read)?,
             base,
             calls,

@@ -74,6 +74,20 @@ impl RestReader {
         }
     }
 
+    /// A refusal at another place, where the credential was not sent.
+    fn without_credential(&self, error: SystemError, request: &Request) -> SystemError {
+        let was_held_back = self.client.credential().is_some() && !request.has_secret();
+        match error.kind {
+            ErrorKind::Unauthorised { status, .. } if was_held_back => {
+                let message = format!(
+                    "it answered {status}: the listing leads on to another scheme, host or port than the system's `url`, and the credential was not sent there"
+                );
+                SystemError { kind: ErrorKind::Content(message), ..error }
+            }
+            _ => error,
+        }
+    }
+
     fn decoder<'a>(&'a self, kind: &TypeName, read: &'a ReadType) -> Decoder<'a> {
         let known = self.profile.types.get(kind);
         let fields = known.and_then(|known| known.fields.as_ref());
@@ -139,10 +153,18 @@ impl Read for RestReader {
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
         let request = self.request(url);
+        if !self.client.limits().network.allows(&self.base, &request.url) {
+            let host = request.url.host_str().unwrap_or_default();
+            let message = format!(
+                "the listing leads on to another host, `{host}`, and nothing was asked there; where that is right, name it: `hosts = [\"{host}\"]`"
+            );
+            return Err(self.client.error(&request, ErrorKind::Content(message)));
+        }
         let answer = match self.client.read(&request.clone().unless_known(known)).await {
             // Past the last page there is none, which some say with an error.
             Err(error) if read.paging.ends_with(ask.cursor, &error) => return Ok(Page::nothing()),
-            answer => answer?,
+            Err(error) => return Err(self.without_credential(error, &request)),
+            Ok(answer) => answer,
         };
         if let Some(page) = self.same(&answer, known) {
             return Ok(page);

@@ -239,7 +239,7 @@ impl Write for RestWriter {
 
     fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
         let calls = self.write_type(kind).ok()?.assets.as_ref()?;
-        Some(Fetcher::new(self.client.system().clone(), *self.client.limits(), calls.limits.clone()))
+        Some(Fetcher::new(self.client.system().clone(), self.client.limits().clone(), calls.limits.clone()))
     }
 
     async fn deliver_asset(&self, kind: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {

@@ -321,7 +321,7 @@ impl<S: Shelf> Write for ShelfWriter<S> {
 
     fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
         let wanted = self.profile.places(kind)?.assets.clone()?;
-        Some(Fetcher::new(self.shelf.system().clone(), *self.shelf.limits(), wanted))
+        Some(Fetcher::new(self.shelf.system().clone(), self.shelf.limits().clone(), wanted))
     }
 
     async fn deliver_asset(&self, _: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {

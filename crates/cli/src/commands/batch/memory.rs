@@ -7,6 +7,8 @@ use clap::Args;
 use diaporos_core::translate::{MemoryPair, TmxWriter, read_tmx};
 use diaporos_store::StoreError;
 
+use diaporos_systems::files::publish;
+
 use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -40,7 +42,7 @@ pub(crate) fn run(args: &Memory, context: &Context) -> Result<Exit, Failure> {
             Ok(writer.pair(&pair)?)
         })?;
         writer.end()?;
-        temporary.persist(file).map_err(|error| Failure::from(error.error))?;
+        publish(temporary, file)?;
         writeln!(out, "{}: {}", file.display(), counted(count, "translation", "translations"))?;
         out.flush()?;
         return Ok(Exit::Done);

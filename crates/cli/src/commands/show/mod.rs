@@ -128,7 +128,7 @@ fn show_raw(address: &Address, content: Content, context: &Context) -> Result<Ex
     let json: Option<Json> = serde_json::from_str(&raw).ok();
     match (context.format, json) {
         (Format::Table, Some(json)) => writeln!(Context::out(), "{json:#}")?,
-        (Format::Table, None) => writeln!(Context::out(), "{}", raw)?,
+        (Format::Table, None) => writeln!(Context::out(), "{raw}")?,
         (_, Some(json)) => writeln!(Context::out(), "{json}")?,
         (_, None) => writeln!(Context::out(), "{}", Json::String(raw))?,
     }

@@ -256,11 +256,17 @@ impl Scope<'_> {
         message
     }
 
-    fn value<'v>(&'v self, node: &'v Node, frame: Option<&'v Frame<'v>>) -> Result<Cow<'v, Value>, EvalError> {
-        self.steps.set(self.steps.get() + 1);
+    /// Takes steps of what an evaluation may take.
+    fn spend(&self, steps: usize, span: &Span) -> Result<(), EvalError> {
+        self.steps.set(self.steps.get().saturating_add(u32::try_from(steps).unwrap_or(u32::MAX)));
         if self.steps.get() > MOST_STEPS {
-            return Err(failed(&node.span)(format!("this takes more than {MOST_STEPS} steps")));
+            return Err(failed(span)(format!("this takes more than {MOST_STEPS} steps")));
         }
+        Ok(())
+    }
+
+    fn value<'v>(&'v self, node: &'v Node, frame: Option<&'v Frame<'v>>) -> Result<Cow<'v, Value>, EvalError> {
+        self.spend(1, &node.span)?;
         let value = match &node.op {
             Op::Literal(value) => Cow::Borrowed(value),
             Op::List(items) => {

@@ -8,6 +8,7 @@ use super::{EvalError, Frame, Scope, failed, is_true};
 use crate::diagnostic::Span;
 use crate::expr::ast::Operator;
 use crate::expr::compile::Node;
+use crate::text::moment;
 use crate::value::Value;
 
 impl Scope<'_> {
@@ -48,6 +49,9 @@ impl Scope<'_> {
             let both = first.is_null() && second.is_null();
             return Ok(Cow::Owned(Value::Boolean(both == (operator == Operator::Equal))));
         }
+        if let (Operator::In, Value::List(items)) = (operator, second.as_ref()) {
+            self.spend(items.len(), span)?;
+        }
         lift(&[&first, &second], &mut |plain| apply(operator, plain[0], plain[1])).map(Cow::Owned).map_err(failed(span))
     }
 }
@@ -80,6 +84,8 @@ fn equal(left: &Value, right: &Value) -> bool {
         (Value::Integer(whole), Value::Number(number)) | (Value::Number(number), Value::Integer(whole)) => {
             *whole as f64 == *number
         }
+        // One instant can be written in many offsets.
+        (Value::Text(a), Value::Text(b)) => a == b || moment::instant(a).is_some() && moment::order(a, b).is_eq(),
         (Value::Reference(address), Value::Text(text)) | (Value::Text(text), Value::Reference(address)) => {
             address.to_string() == *text
         }
@@ -106,7 +112,7 @@ fn contains(item: &Value, whole: &Value) -> Result<Value, String> {
 fn ordered(left: &Value, right: &Value, holds: impl Fn(Ordering) -> bool) -> Result<Value, String> {
     let order = match (left, right) {
         (Value::Null, _) | (_, Value::Null) => return Ok(Value::Boolean(false)),
-        (Value::Text(a), Value::Text(b)) => Some(a.cmp(b)),
+        (Value::Text(a), Value::Text(b)) => Some(moment::order(a, b)),
         (Value::Integer(_) | Value::Number(_), Value::Integer(_) | Value::Number(_)) => compare(left, right),
         _ => {
             return Err(format!("{} and {} have no order between them", left.kind_name(), right.kind_name()));

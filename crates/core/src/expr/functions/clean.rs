@@ -1,4 +1,5 @@
-use super::{Function, Kind, Lifts, gives, on_text};
+use super::{Function, Kind, Lifts, gives, text};
+use crate::value::Value;
 
 pub(super) const CLEAN: Function = Function {
     name: "clean",
@@ -9,5 +10,5 @@ pub(super) const CLEAN: Function = Function {
     parameters: &[],
     examples: &[("\"<p onclick=\\\"x()\\\">Fern<script>x()</script></p>\" | clean", "\"<p>Fern</p>\"")],
     lifts: Lifts::Deep,
-    body: |input, _| on_text(input, crate::text::clean),
+    body: |input, _| crate::text::clean(text(input)).map(Value::Text).map_err(|error| error.to_string()),
 };

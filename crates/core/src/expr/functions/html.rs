@@ -1,4 +1,5 @@
-use super::{Function, Kind, Lifts, gives, on_text};
+use super::{Function, Kind, Lifts, gives, text};
+use crate::value::Value;
 
 pub(super) const HTML: Function = Function {
     name: "html",
@@ -9,5 +10,5 @@ pub(super) const HTML: Function = Function {
     parameters: &[],
     examples: &[("\"A *rare* fern\" | html", "\"<p>A <em>rare</em> fern</p>\"")],
     lifts: Lifts::Deep,
-    body: |input, _| on_text(input, crate::text::html_from_markdown),
+    body: |input, _| crate::text::html_from_markdown(text(input)).map(Value::Text).map_err(|error| error.to_string()),
 };

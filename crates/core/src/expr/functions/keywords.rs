@@ -15,7 +15,7 @@ pub(super) const KEYWORDS: Function = Function {
     examples: &[("\"<p>The royal fern is a fern of wet woods.</p>\" | keywords 2", "[\"wet woods\", \"royal fern\"]")],
     lifts: Lifts::Deep,
     body: |input, arguments| {
-        let found = phrases(&plain(text(input)), arguments.text_or(1, "en"));
+        let found = phrases(&plain(text(input)).map_err(|error| error.to_string())?, arguments.text_or(1, "en"));
         Ok(Value::List(found.into_iter().take(arguments.count(0)).map(|phrase| phrase.text.into()).collect()))
     },
 };

@@ -343,7 +343,7 @@ fn order(a: &Value, b: &Value) -> Ordering {
         _ => 3,
     };
     let by_value = match (a, b) {
-        (Value::Text(a), Value::Text(b)) => a.cmp(b),
+        (Value::Text(a), Value::Text(b)) => crate::text::moment::order(a, b),
         (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
         _ => crate::expr::eval::compare(a, b).unwrap_or(Ordering::Equal),
     };

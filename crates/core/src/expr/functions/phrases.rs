@@ -16,7 +16,7 @@ pub(super) const PHRASES: Function = Function {
     examples: &[("\"The royal fern of the woods\" | phrases 1", "[{ phrase: \"royal fern\", score: 4.0 }]")],
     lifts: Lifts::Deep,
     body: |input, arguments| {
-        let found = phrases(&plain(text(input)), arguments.text_or(1, "en"));
+        let found = phrases(&plain(text(input)).map_err(|error| error.to_string())?, arguments.text_or(1, "en"));
         let scored = found.into_iter().take(arguments.count(0));
         let row = |phrase: Phrase| record([("phrase", phrase.text.into()), ("score", Value::Number(phrase.score))]);
         Ok(Value::List(scored.map(row).collect()))

@@ -1,4 +1,5 @@
-use super::{Function, Kind, Lifts, gives, on_text};
+use super::{Function, Kind, Lifts, gives, text};
+use crate::value::Value;
 
 pub(super) const PLAIN: Function = Function {
     name: "plain",
@@ -9,5 +10,5 @@ pub(super) const PLAIN: Function = Function {
     parameters: &[],
     examples: &[("\"<p>Ferns &amp; mosses</p>\" | plain", "\"Ferns & mosses\"")],
     lifts: Lifts::Deep,
-    body: |input, _| on_text(input, crate::text::plain),
+    body: |input, _| crate::text::plain(text(input)).map(Value::Text).map_err(|error| error.to_string()),
 };

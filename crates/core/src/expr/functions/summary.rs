@@ -1,5 +1,6 @@
-use super::{Function, Kind, Lifts, Parameter, gives, on_text};
+use super::{Function, Kind, Lifts, Parameter, gives, text};
 use crate::text::{keywords::summary, plain};
+use crate::value::Value;
 
 pub(super) const SUMMARY: Function = Function {
     name: "summary",
@@ -18,6 +19,7 @@ pub(super) const SUMMARY: Function = Function {
     lifts: Lifts::Deep,
     body: |input, arguments| {
         let language = arguments.text_or(1, "en");
-        on_text(input, |text| summary(&plain(text).replace('\n', " "), arguments.count(0), language))
+        let whole = plain(text(input)).map_err(|error| error.to_string())?.replace('\n', " ");
+        Ok(Value::Text(summary(&whole, arguments.count(0), language)))
     },
 };

@@ -1,5 +1,7 @@
+use std::collections::HashSet;
+
 use super::{Function, Kind, Lifts, gives, items};
-use crate::value::Value;
+use crate::value::{Value, to_json};
 
 pub(super) const UNIQUE: Function = Function {
     name: "unique",
@@ -11,12 +13,8 @@ pub(super) const UNIQUE: Function = Function {
     examples: &[("[\"fern\", \"moss\", \"fern\"] | unique", "[\"fern\", \"moss\"]")],
     lifts: Lifts::Deep,
     body: |input, _| {
-        let mut kept: Vec<Value> = Vec::new();
-        for item in items(input) {
-            if !kept.contains(item) {
-                kept.push(item.clone());
-            }
-        }
-        Ok(Value::List(kept))
+        let mut seen = HashSet::new();
+        let kept = items(input).iter().filter(|item| seen.insert((item.kind_name(), to_json(item).to_string())));
+        Ok(Value::List(kept.cloned().collect()))
     },
 };

@@ -3,11 +3,11 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Borrowed, Document, Mapped, Mapper};
+use super::{Borrowed, Document, Fault, Mapped, Mapper};
 use crate::expr::lift;
 use crate::lane::{Documents, FieldExpression, Lane, Target};
 use crate::model::{Field, FieldKind, Misfit, fit};
-use crate::text::clean;
+use crate::text::{TooMuch, clean};
 use crate::value::{LanguageTag, Value, languages_of, project};
 
 impl<'a> Mapper<'a> {
@@ -109,8 +109,11 @@ impl<'a> Mapper<'a> {
             let Some(field) = target.fields.as_ref().and_then(|known| known.fields.get(*name)) else {
                 continue;
             };
-            if field.kind == FieldKind::Html {
-                clean_html(value.to_mut());
+            if field.kind == FieldKind::Html
+                && let Err(error) = clean_html(value.to_mut())
+            {
+                let (field, language) = ((*name).to_owned(), language.clone());
+                self.faults.push(Fault { field, language, message: error.to_string() });
             }
             self.fit(name, field, value, language.as_ref());
         }
@@ -178,13 +181,14 @@ fn in_language<'a>(whole: &Borrowed<'a>, language: &LanguageTag) -> Borrowed<'a>
     whole.iter().map(|(name, value)| (*name, Cow::Owned(project(value, language).into_owned()))).collect()
 }
 
-fn clean_html(value: &mut Value) {
+fn clean_html(value: &mut Value) -> Result<(), TooMuch> {
     match value {
-        Value::Text(html) => *html = clean(html),
-        Value::List(items) => items.iter_mut().for_each(clean_html),
-        Value::Localised(by_language) => by_language.values_mut().for_each(clean_html),
+        Value::Text(html) => *html = clean(html)?,
+        Value::List(items) => items.iter_mut().try_for_each(clean_html)?,
+        Value::Localised(by_language) => by_language.values_mut().try_for_each(clean_html)?,
         _ => {}
     }
+    Ok(())
 }
 
 fn key_text(value: &Value) -> Option<String> {

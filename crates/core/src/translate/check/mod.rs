@@ -124,7 +124,7 @@ impl Checker<'_> {
             defects.extend(found.map(|message| Defect { check, message }));
         };
         add(Check::Numbers, numbers::check(&source.plain(), &target.plain()));
-        add(Check::Length, length(tags, limit, target));
+        add(Check::Length, length(tags, limit, target).or_else(|| out_of_proportion(source, target)));
         add(Check::Copy, copy(self.from, self.into, source, target));
         for message in self.terms.check(self.into, &source.plain(), &target.plain()) {
             add(Check::Terms, Some(message));
@@ -145,6 +145,14 @@ fn length(tags: &[Tag], limit: Option<usize>, target: &Inline) -> Option<String>
     let kept: usize = target.pieces().iter().filter_map(shown).map(|text| text.chars().count()).sum();
     let length = target.plain().chars().count() + kept;
     (length > limit).then(|| format!("it has {length} characters; at most {limit} fit"))
+}
+
+/// No language takes a hundred times as many characters as another.
+const PROPORTION: usize = 100;
+
+fn out_of_proportion(source: &Inline, target: &Inline) -> Option<String> {
+    let (from, to) = (source.plain().chars().count(), target.plain().chars().count());
+    (to > PROPORTION * from.max(1)).then(|| format!("it has {to} characters, and its source {from}"))
 }
 
 /// One word may be the same in both languages; a phrase hardly is.

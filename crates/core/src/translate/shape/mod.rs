@@ -3,7 +3,7 @@
 mod cut;
 mod tag;
 
-use crate::text::{html_from_markdown, markdown_from_html};
+use crate::text::{affordable_html, html_from_markdown, markdown_from_html};
 
 use super::inline::{Inline, Piece};
 use super::protect::Protected;
@@ -78,10 +78,19 @@ impl Shape {
     #[must_use]
     pub fn of(form: Form, text: &str, protected: &Protected) -> Shape {
         let mut shape = Shape { form, parts: Vec::new(), blocks: Vec::new() };
+        // A text that nobody can read is nobody's to translate: it stays as it is.
+        let read = match form {
+            Form::Plain => Ok(text.to_owned()),
+            Form::Html => affordable_html(text).map(|()| text.to_owned()),
+            Form::Markdown => html_from_markdown(text),
+        };
+        let Ok(read) = read else {
+            shape.parts.push(Part::Fixed(text.to_owned()));
+            return shape;
+        };
         match form {
             Form::Plain => cut::plain(&mut shape, text, protected),
-            Form::Html => cut::html(&mut shape, text, protected),
-            Form::Markdown => cut::html(&mut shape, &html_from_markdown(text), protected),
+            Form::Html | Form::Markdown => cut::html(&mut shape, &read, protected),
         }
         shape
     }
@@ -110,6 +119,9 @@ impl Shape {
         let mut joined = String::new();
         for part in &self.parts {
             self.write(part, targets, &mut joined)?;
+        }
+        if self.form != Form::Plain && affordable_html(&joined).is_err() {
+            return Err(JoinError::IllFormed);
         }
         match self.form {
             Form::Plain => Ok(joined),

@@ -18,6 +18,8 @@ use diaporos_core::translate::{
 use diaporos_core::value::{LanguageTag, SystemName};
 use indexmap::IndexMap;
 
+use super::path::within;
+
 use super::lanes::Around;
 use read::BriefReader;
 
@@ -154,7 +156,7 @@ fn is_name(name: &str) -> bool {
 }
 
 fn read_glossary(folder: &Path, name: &str, from: Option<&LanguageTag>) -> Result<Vec<TermRow>, String> {
-    let path = folder.join(name);
+    let path = within(folder, name).map_err(|fault| format!("it {fault}"))?;
     let size = std::fs::metadata(&path).map_err(|error| error.to_string())?.len();
     if size > LARGEST_GLOSSARY {
         return Err(format!("it has {size} bytes; at most {LARGEST_GLOSSARY} are read"));

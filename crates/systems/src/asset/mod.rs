@@ -1,12 +1,15 @@
 //! Files that entries refer to by address: fetched without any credential, held against what they say
 //! they are, and known by what is in them.
 
+mod svg;
+
 use diaporos_core::value::SystemName;
 use sha2::{Digest, Sha256};
 use url::Url;
 
 use crate::http::{Client, Limits, Method, Request, shown_url};
 use crate::{ErrorKind, SystemError};
+use svg::clean_svg;
 
 /// A file, fetched.
 #[derive(Debug, Clone)]
@@ -35,6 +38,9 @@ pub struct AssetLimits {
 pub struct Fetcher {
     client: Client,
     limits: AssetLimits,
+    /// Hosts that may be special ones.
+    named: Vec<String>,
+    svg: bool,
 }
 
 impl Fetcher {
@@ -43,8 +49,9 @@ impl Fetcher {
     /// # Errors
     /// Where TLS cannot be set up.
     pub fn new(system: SystemName, limits: Limits, wanted: AssetLimits) -> Result<Fetcher, SystemError> {
+        let (named, svg) = (limits.network.asset_hosts.clone(), limits.network.svg);
         let limits = Limits { max_bytes: wanted.max_bytes, rate: None, ..limits };
-        Ok(Fetcher { client: Client::new(system, limits, None)?, limits: wanted })
+        Ok(Fetcher { client: Client::new(system, limits, None)?, limits: wanted, named, svg })
     }
 
     /// Fetches a file.
@@ -60,23 +67,39 @@ impl Fetcher {
         let url = Url::parse(address).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
         let Some(url) = url else { return Err(refused("a file's address begins with http or https".to_owned())) };
         let name = url.path_segments().and_then(|mut steps| steps.next_back()).unwrap_or_default().to_owned();
-        let answer = self.client.read(&Request::new(Method::Get, url.clone())).await?;
+        let answer = self.client.read_given(&Request::new(Method::Get, url.clone()), &self.named).await?;
         let declared = answer.header("content-type").unwrap_or_default();
         let declared = declared.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
-        let seen = infer::get(&answer.body).map(|kind| kind.mime_type().to_owned());
+        let mut bytes = answer.body;
+        let is_svg = declared == SVG || looks_like_svg(&bytes);
+        if is_svg {
+            if !self.svg {
+                let why = "is a document that can run (SVG); where such pictures are wanted, say `assets = { svg = true }`, and they are cleaned";
+                return Err(refused(format!("the file at {} {why}", shown_url(&url))));
+            }
+            let Some(cleaned) = clean_svg(&bytes) else {
+                return Err(refused(format!(
+                    "the file at {} says it is a picture (SVG), and is none",
+                    shown_url(&url)
+                )));
+            };
+            bytes = cleaned;
+        }
+        let seen =
+            if is_svg { Some(SVG.to_owned()) } else { infer::get(&bytes).map(|kind| kind.mime_type().to_owned()) };
         let Some(media) = agreed(&declared, seen.as_deref()) else {
-            let seen = seen.unwrap_or_default();
+            let seen = seen.map_or_else(|| "no file of that kind".to_owned(), |seen| seen.clone());
             return Err(refused(format!("the file at {} says it is {declared}, and is {seen}", shown_url(&url))));
         };
-        if answer.body.is_empty() {
+        if bytes.is_empty() {
             return Err(refused(format!("the file at {} is empty", shown_url(&url))));
         }
         if !self.limits.takes(&media) {
             let types = self.limits.types.join(", ");
             return Err(refused(format!("the file at {} is {media}, and what is taken is {types}", shown_url(&url))));
         }
-        let hash = Sha256::digest(&answer.body).iter().map(|byte| format!("{byte:02x}")).collect();
-        Ok(Asset { bytes: answer.body, media, name, hash })
+        let hash = Sha256::digest(&bytes).iter().map(|byte| format!("{byte:02x}")).collect();
+        Ok(Asset { bytes, media, name, hash })
     }
 }
 
@@ -90,11 +113,22 @@ impl AssetLimits {
     }
 }
 
+const SVG: &str = "image/svg+xml";
+
+/// Whether bytes are a document that a browser would draw, whatever they are declared as.
+fn looks_like_svg(bytes: &[u8]) -> bool {
+    let start = String::from_utf8_lossy(&bytes[..bytes.len().min(4096)]);
+    let start = start.trim_start_matches('\u{feff}').trim_start();
+    start.starts_with('<') && start.contains("<svg")
+}
+
 /// The media type that declaration and bytes agree on. Bytes that tell nothing leave it to the
-/// declaration; a page of HTML in a picture's place is told by its bytes.
+/// declaration, but for pictures, sounds and films, whose bytes always tell; a page of HTML in a
+/// picture's place is told by its bytes.
 fn agreed(declared: &str, seen: Option<&str>) -> Option<String> {
     let kind = |media: &str| media.split('/').next().unwrap_or_default().to_owned();
     match seen {
+        None if matches!(kind(declared).as_str(), "image" | "audio" | "video" | "font") => None,
         None => Some(if declared.is_empty() { "application/octet-stream".to_owned() } else { declared.to_owned() }),
         Some(seen) if declared.is_empty() || declared == "application/octet-stream" => Some(seen.to_owned()),
         Some(seen) if declared == seen || kind(declared) == kind(seen) => Some(seen.to_owned()),
@@ -116,7 +150,8 @@ mod tests {
             ("image/png", Some("text/html"), None),
             ("", Some("image/jpeg"), Some("image/jpeg")),
             ("application/octet-stream", Some("application/pdf"), Some("application/pdf")),
-            ("image/svg+xml", Some("text/xml"), Some("image/svg+xml")),
+            ("image/svg+xml", Some("image/svg+xml"), Some("image/svg+xml")),
+            ("image/png", None, None),
             ("text/plain", None, Some("text/plain")),
         ] {
             assert_eq!(agreed(declared, seen).as_deref(), expected, "{declared} {seen:?}");

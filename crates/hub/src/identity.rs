@@ -1,0 +1,47 @@
+//! What tells this hub from every other: a number made once by chance, kept beside the store.
+
+use std::io::Write;
+use std::path::Path;
+
+use crate::config::store_file;
+
+/// The hub's identity, made where there is none yet. Another hub's is another, whatever their folders
+/// and accounts are called.
+///
+/// # Errors
+/// Where it can be neither read nor written.
+pub(crate) fn identity(folder: &Path) -> std::io::Result<String> {
+    let file = store_file(folder).with_file_name("identity");
+    match std::fs::read_to_string(&file) {
+        Ok(text) if !text.trim().is_empty() => return Ok(text.trim().to_owned()),
+        Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(error),
+        _ => {}
+    }
+    let kept = store_file(folder);
+    let parent = kept.parent().unwrap_or(folder);
+    std::fs::create_dir_all(parent)?;
+    let made = format!("{:032x}", fastrand::u128(..));
+    let mut beside = tempfile::NamedTempFile::new_in(parent)?;
+    writeln!(beside, "{made}")?;
+    match beside.persist_noclobber(&file) {
+        Ok(_) => Ok(made),
+        // Another process was faster, and its number is the hub's.
+        Err(error) if error.error.kind() == std::io::ErrorKind::AlreadyExists => {
+            Ok(std::fs::read_to_string(&file)?.trim().to_owned())
+        }
+        Err(error) => Err(error.error),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn two_hubs_are_never_one() {
+        let (one, other) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+        let first = identity(one.path()).unwrap();
+        assert_eq!((first.len(), identity(one.path()).unwrap()), (32, first.clone()));
+        assert_ne!(first, identity(other.path()).unwrap());
+    }
+}

@@ -1,0 +1,129 @@
+//! What a hub reaches: the hosts it asks, the variables and secret files it reads. Whoever runs a hub
+//! that another made wants to know before it runs.
+
+use std::collections::BTreeSet;
+
+use diaporos_core::change::fingerprint_texts;
+use diaporos_systems::SecretReference;
+use url::Url;
+
+use crate::config::{Config, CredentialReference, PartText, PlaceText, SystemKind};
+
+/// Something that a hub reaches.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Reached {
+    /// Which system is it for.
+    pub system: String,
+    /// `host`, `folder`, `variable` or `secret file`.
+    pub what: &'static str,
+    /// Its name.
+    pub name: String,
+    /// What for.
+    pub purpose: String,
+}
+
+/// Everything that a hub reaches, sorted.
+#[must_use]
+pub fn reaches(config: &Config) -> Vec<Reached> {
+    let mut found = BTreeSet::new();
+    for (name, system) in &config.systems {
+        let mut of = OfSystem { system: name.as_str(), found: &mut found };
+        match &system.kind {
+            SystemKind::Feed(feeds) => {
+                feeds.iter().for_each(|feed| of.place(&feed.place, &format!("the feed {}", feed.name)));
+            }
+            SystemKind::Ninjs(ninjs) => {
+                ninjs.documents.iter().for_each(|(label, place)| of.place(place, label));
+                of.credential(ninjs.read.as_ref(), "read");
+            }
+            SystemKind::Files(files) => match &files.folder {
+                PlaceText::Plain(text) => of.add("folder", text, "files"),
+                PlaceText::Variable(name) => of.add("variable", name, "its folder"),
+            },
+            SystemKind::Graphql(graphql) => {
+                of.place(&graphql.url, "its address");
+                of.credential(graphql.read.as_ref(), "read");
+            }
+            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
+                of.place(&rest.url, "its address");
+                of.credential(rest.read.as_ref(), "read");
+                of.credential(rest.write.as_ref(), "write");
+            }
+        }
+        let network = &system.network;
+        network.hosts.iter().for_each(|host| of.add("host", host, "where its answers lead"));
+        network.asset_hosts.iter().for_each(|host| of.add("host", host, "files of entries"));
+        network.headers.iter().for_each(|(header, part)| of.part(part, &format!("the header {header}")));
+        network.client_certificate.iter().for_each(|secret| of.secret(secret, "a certificate of ours"));
+    }
+    found.into_iter().collect()
+}
+
+/// By what it is told that a hub reaches something new.
+#[must_use]
+pub fn mark_of(reached: &[Reached]) -> String {
+    let texts = reached.iter().flat_map(|one| [one.system.as_str(), one.what, one.name.as_str(), one.purpose.as_str()]);
+    fingerprint_texts(texts).to_string()
+}
+
+struct OfSystem<'a> {
+    system: &'a str,
+    found: &'a mut BTreeSet<Reached>,
+}
+
+impl OfSystem<'_> {
+    fn add(&mut self, what: &'static str, name: &str, purpose: &str) {
+        let (system, name, purpose) = (self.system.to_owned(), name.to_owned(), purpose.to_owned());
+        self.found.insert(Reached { system, what, name, purpose });
+    }
+
+    fn place(&mut self, place: &PlaceText, purpose: &str) {
+        match place {
+            PlaceText::Variable(name) => self.add("variable", name, purpose),
+            PlaceText::Plain(text) => match Url::parse(text) {
+                Ok(url) if url.has_host() => {
+                    let port = url.port().map_or(String::new(), |port| format!(":{port}"));
+                    let host = format!("{}://{}{port}", url.scheme(), url.host_str().unwrap_or_default());
+                    self.add("host", &host, purpose);
+                }
+                _ => self.add("folder", text, purpose),
+            },
+        }
+    }
+
+    fn secret(&mut self, secret: &SecretReference, purpose: &str) {
+        match secret {
+            SecretReference::Variable(name) => self.add("variable", name, purpose),
+            SecretReference::File(path) => self.add("secret file", &path.to_string_lossy(), purpose),
+        }
+    }
+
+    fn part(&mut self, part: &PartText, purpose: &str) {
+        if let PartText::Reference(secret) = part {
+            self.secret(secret, purpose);
+        }
+    }
+
+    fn credential(&mut self, credential: Option<&CredentialReference>, which: &str) {
+        let purpose = format!("the credential `{which}`");
+        match credential {
+            None => {}
+            Some(CredentialReference::Bearer(secret)) => self.secret(secret, &purpose),
+            Some(CredentialReference::Basic { user, password }) => {
+                self.part(user, &purpose);
+                self.secret(password, &purpose);
+            }
+            Some(CredentialReference::Header { value, .. } | CredentialReference::Query { value, .. }) => {
+                self.secret(value, &purpose);
+            }
+            Some(CredentialReference::OAuth { token, id, secret, .. }) => {
+                self.place(token, "where a token is fetched");
+                self.part(id, &purpose);
+                self.secret(secret, &purpose);
+            }
+            Some(CredentialReference::Session { fields, .. }) => {
+                fields.iter().for_each(|(_, part)| self.part(part, &purpose));
+            }
+        }
+    }
+}
