@@ -2,7 +2,7 @@
 
 use diaporos_core::expr::types::{Kinds, Type};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::model::{Drift, DriftKind, EntryType, Field, Model, Observer, drift, fit};
+use diaporos_core::model::{Drift, DriftKind, EntryType, Field, FieldKind, Model, Observer, drift, fit};
 use diaporos_core::value::{SystemName, Value};
 use diaporos_store::{EntryFilter, Store, StoreError};
 use indexmap::IndexMap;
@@ -173,7 +173,8 @@ pub fn misfits(
         if entry.row.state != diaporos_core::plan::State::Gone {
             for (name, value) in &entry.row.fields {
                 let fits = |field: &Field| languages_of_value(value).all(|plain| fit(field, plain).is_ok());
-                if fields.get(name).is_some_and(|field| !fits(field)) {
+                let is_reference = |field: &Field| matches!(field.kind, FieldKind::Reference(_));
+                if fields.get(name).is_some_and(|field| !is_reference(field) && !fits(field)) {
                     *found.entry(name.clone()).or_insert(0) += 1;
                 }
             }
@@ -187,7 +188,6 @@ pub fn misfits(
 fn languages_of_value(value: &Value) -> Box<dyn Iterator<Item = &Value> + '_> {
     match value {
         Value::Localised(by_language) => Box::new(by_language.values()),
-        Value::Reference(_) => Box::new(std::iter::empty()),
         plain => Box::new(std::iter::once(plain)),
     }
 }

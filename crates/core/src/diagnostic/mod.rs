@@ -174,11 +174,11 @@ impl Report {
     /// Takes a value that could be a secret out of what is said of it.
     fn hide_in_words(&mut self, secret: &str) {
         // What is as short stands in ordinary words.
-        if secret.len() < 4 || secret.bytes().all(|byte| byte == b'*') {
+        if secret.len() < 6 || secret.bytes().all(|byte| byte == b'*') {
             return;
         }
         for finding in &mut self.findings {
-            for said in [&mut finding.message, &mut finding.label].into_iter().chain(&mut finding.help) {
+            for said in [&mut finding.message, &mut finding.label] {
                 if said.contains(secret) {
                     *said = said.replace(secret, "***");
                 }
