@@ -467,3 +467,117 @@ fn a_configuration_of_another_is_not_obeyed() {
     assert!(told.contains("belongs to another user (uid 4321)"), "{told}");
     let _ = run(folder.path(), &["check"], &[("DIAPOROS_TRUSTED_OWNER", "4321")]).ends(0);
 }
+
+/// One that leaves the filter is gone from the type; a database made anew is listed whole.
+#[test]
+fn a_document_database_that_changes_under_us() {
+    use std::sync::{Arc, Mutex};
+    type Documents = Arc<Mutex<(u64, Vec<serde_json::Value>)>>;
+    let state: Documents = Arc::default();
+    let set = |birth: u64, documents: &[(u64, &str, &str)]| {
+        let changes = documents.iter().map(|(seq, id, kind)| {
+            json!({ "seq": format!("{seq}-x"), "id": id, "doc": { "_id": id, "kind": kind, "title": id } })
+        });
+        *state.lock().unwrap() = (birth, changes.collect());
+    };
+    let about = state.clone();
+    let changes = state.clone();
+    let app = Router::new()
+        .route(
+            "/garden",
+            axum::routing::get(move || async move {
+                let (birth, rows) = about.lock().unwrap().clone();
+                let last = rows.last().map_or(json!("0"), |row| row["seq"].clone());
+                axum::Json(json!({ "instance_start_time": birth.to_string(), "update_seq": last }))
+            }),
+        )
+        .route(
+            "/garden/_changes",
+            axum::routing::get(move |query: axum::extract::Query<std::collections::HashMap<String, String>>| async move {
+                let number = |seq: &str| seq.split('-').next().and_then(|digits| digits.parse::<u64>().ok()).unwrap_or(0);
+                let since = query.get("since").map_or(0, |since| number(since));
+                let rows = changes.lock().unwrap().1.clone();
+                let last = rows.last().map_or(json!("0"), |row| row["seq"].clone());
+                let later: Vec<_> = rows.into_iter().filter(|row| number(row["seq"].as_str().unwrap()) > since).collect();
+                axum::Json(json!({ "results": later, "last_seq": last }))
+            }),
+        );
+    let (url, _runtime) = served(app);
+    let config = format!("[systems.store]\nkind = \"docstore\"\nurl = \"{url}/garden\"\nprofile = \"store.toml\"\n");
+    let profile = "[types.plant.read]\nwhere = { kind = \"plant\" }\n[types.plant.fields]\ntitle = \"text\"\n";
+    let folder = hub_of(&[("diaporos.toml", &config), ("store.toml", profile)]);
+    let live = || {
+        let listed = run(folder.path(), &["entries", "--where", "state == \"live\"", "--format", "csv", "--columns", "title"], &[]);
+        let listed = listed.ends(0).stdout;
+        let mut names: Vec<String> = ["fern", "moss", "reed"].iter().filter(|name| listed.contains(*name)).map(|name| (*name).to_owned()).collect();
+        names.sort();
+        names.join(" ")
+    };
+    set(1, &[(1, "fern", "plant"), (2, "moss", "plant")]);
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    assert_eq!(live(), "fern moss");
+    set(1, &[(1, "fern", "plant"), (3, "moss", "note")]);
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    assert_eq!(live(), "fern", "moss is a note now");
+    // Made anew, under the same name, with another birth; and put back, with fewer changes.
+    set(2, &[(1, "fern", "plant"), (2, "reed", "plant"), (9, "moss", "plant")]);
+    let told = run(folder.path(), &["pull"], &[]).ends(0);
+    assert!(told.stderr.contains("is not the source that it was"), "{}", told.stderr);
+    assert_eq!(live(), "fern moss reed");
+    set(2, &[(1, "fern", "plant"), (2, "reed", "plant")]);
+    let told = run(folder.path(), &["pull"], &[]);
+    assert!(told.stderr.contains("is not the source that it was"), "{}", told.stderr);
+    assert_eq!(live(), "fern reed");
+}
+
+/// Files of one language that vanish are asked about, and a page of HTML or nothing replaces no text.
+#[test]
+fn languages_and_texts_that_vanish_are_asked_about() {
+    let folder = hub_of(&[
+        ("diaporos.toml", "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n"),
+        ("garden.toml", "[types.plant.read]\nfiles = \"plants/*.md\"\nlanguage_in_name = \"en\"\n[types.plant.fields]\ntitle = { kind = \"text\", localised = true }\nbody = { kind = \"markdown\", localised = true }\n"),
+    ]);
+    let place = |number: u32, language: &str| folder.path().join(format!("plants/{number}.{language}.md"));
+    std::fs::create_dir_all(folder.path().join("plants")).unwrap();
+    for number in 1..=12 {
+        for language in ["en", "fr"] {
+            std::fs::write(place(number, language), format!("---\ntitle: Fern {number}\n---\nTall in {language}.\n")).unwrap();
+        }
+    }
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    (1..=12).for_each(|number| std::fs::remove_file(place(number, "fr")).unwrap());
+    let told = run(folder.path(), &["pull"], &[]);
+    let seen = told.stdout + &told.stderr;
+    assert!(seen.contains("lacks 12 of 12 known texts in fr") && seen.contains("--allow-gone 12"), "{seen}");
+    assert!(run(folder.path(), &["show", "garden/plant/plants/1"], &[]).stdout.contains("Tall in fr"));
+    (1..=12).for_each(|number| std::fs::write(place(number, "fr"), "<!DOCTYPE html><html><body>Sign in</body></html>").unwrap());
+    (1..=6).for_each(|number| std::fs::write(place(number, "en"), "").unwrap());
+    let told = run(folder.path(), &["pull"], &[]);
+    assert!(told.code != Some(0) && told.stderr.contains("is a page of HTML"), "{}", told.stderr);
+    assert!(told.stderr.contains("is empty"), "{}", told.stderr);
+    let shown = run(folder.path(), &["show", "garden/plant/plants/1"], &[]).stdout;
+    assert!(shown.contains("Tall in fr") && shown.contains("Tall in en"), "{shown}");
+}
+
+/// One instant is one, whatever offset it is written in; a number that is written as a text is one.
+#[test]
+fn instants_and_numbers_are_what_they_are() {
+    let folder = hub_of(&[
+        ("diaporos.toml", "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n"),
+        ("garden.toml", "[types.plant.read]\nfiles = \"plants/*.json\"\n[types.plant.fields]\nopens = \"instant\"\nheight = \"number\"\ncount = \"integer\"\nshown = \"boolean\"\ncode = \"text\"\n"),
+        ("plants/1.json", r#"{"opens":"2026-05-01T10:00:00+03:00","height":"14.00","count":"7","shown":"true","code":"007"}"#),
+        ("plants/2.json", r#"{"opens":"2026-05-01T09:00:00Z","height":2,"count":"7a","shown":false}"#),
+    ]);
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    let found = |condition: &str| {
+        let listed = run(folder.path(), &["entries", "--where", condition, "--format", "csv"], &[]).ends(0).stdout;
+        ["plants/1", "plants/2"].map(|id| listed.contains(id))
+    };
+    assert_eq!(found("opens < \"2026-05-01T08:00:00Z\""), [true, false], "seven o'clock is before eight");
+    assert_eq!(found("opens == \"2026-05-01T07:00:00Z\""), [true, false]);
+    assert_eq!(found("height > 10"), [true, false]);
+    assert_eq!(found("shown"), [true, false]);
+    assert_eq!(found("code == \"007\""), [true, false]);
+    let inferred = run(folder.path(), &["model", "infer", "garden/plant"], &[]).ends(0).stdout;
+    assert!(inferred.contains("1 as integer"), "{inferred}");
+}
