@@ -493,23 +493,35 @@ fn a_document_database_that_changes_under_us() {
         )
         .route(
             "/garden/_changes",
-            axum::routing::get(move |query: axum::extract::Query<std::collections::HashMap<String, String>>| async move {
-                let number = |seq: &str| seq.split('-').next().and_then(|digits| digits.parse::<u64>().ok()).unwrap_or(0);
-                let since = query.get("since").map_or(0, |since| number(since));
-                let rows = changes.lock().unwrap().1.clone();
-                let last = rows.last().map_or(json!("0"), |row| row["seq"].clone());
-                let later: Vec<_> = rows.into_iter().filter(|row| number(row["seq"].as_str().unwrap()) > since).collect();
-                axum::Json(json!({ "results": later, "last_seq": last }))
-            }),
+            axum::routing::get(
+                move |query: axum::extract::Query<std::collections::HashMap<String, String>>| async move {
+                    let number =
+                        |seq: &str| seq.split('-').next().and_then(|digits| digits.parse::<u64>().ok()).unwrap_or(0);
+                    let since = query.get("since").map_or(0, |since| number(since));
+                    let rows = changes.lock().unwrap().1.clone();
+                    let last = rows.last().map_or(json!("0"), |row| row["seq"].clone());
+                    let later: Vec<_> =
+                        rows.into_iter().filter(|row| number(row["seq"].as_str().unwrap()) > since).collect();
+                    axum::Json(json!({ "results": later, "last_seq": last }))
+                },
+            ),
         );
     let (url, _runtime) = served(app);
     let config = format!("[systems.store]\nkind = \"docstore\"\nurl = \"{url}/garden\"\nprofile = \"store.toml\"\n");
     let profile = "[types.plant.read]\nwhere = { kind = \"plant\" }\n[types.plant.fields]\ntitle = \"text\"\n";
     let folder = hub_of(&[("diaporos.toml", &config), ("store.toml", profile)]);
     let live = || {
-        let listed = run(folder.path(), &["entries", "--where", "state == \"live\"", "--format", "csv", "--columns", "title"], &[]);
+        let listed = run(
+            folder.path(),
+            &["entries", "--where", "state == \"live\"", "--format", "csv", "--columns", "title"],
+            &[],
+        );
         let listed = listed.ends(0).stdout;
-        let mut names: Vec<String> = ["fern", "moss", "reed"].iter().filter(|name| listed.contains(*name)).map(|name| (*name).to_owned()).collect();
+        let mut names: Vec<String> = ["fern", "moss", "reed"]
+            .iter()
+            .filter(|name| listed.contains(*name))
+            .map(|name| (*name).to_owned())
+            .collect();
         names.sort();
         names.join(" ")
     };
@@ -535,13 +547,17 @@ fn a_document_database_that_changes_under_us() {
 fn languages_and_texts_that_vanish_are_asked_about() {
     let folder = hub_of(&[
         ("diaporos.toml", "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n"),
-        ("garden.toml", "[types.plant.read]\nfiles = \"plants/*.md\"\nlanguage_in_name = \"en\"\n[types.plant.fields]\ntitle = { kind = \"text\", localised = true }\nbody = { kind = \"markdown\", localised = true }\n"),
+        (
+            "garden.toml",
+            "[types.plant.read]\nfiles = \"plants/*.md\"\nlanguage_in_name = \"en\"\n[types.plant.fields]\ntitle = { kind = \"text\", localised = true }\nbody = { kind = \"markdown\", localised = true }\n",
+        ),
     ]);
     let place = |number: u32, language: &str| folder.path().join(format!("plants/{number}.{language}.md"));
     std::fs::create_dir_all(folder.path().join("plants")).unwrap();
     for number in 1..=12 {
         for language in ["en", "fr"] {
-            std::fs::write(place(number, language), format!("---\ntitle: Fern {number}\n---\nTall in {language}.\n")).unwrap();
+            std::fs::write(place(number, language), format!("---\ntitle: Fern {number}\n---\nTall in {language}.\n"))
+                .unwrap();
         }
     }
     let _ = run(folder.path(), &["pull"], &[]).ends(0);
@@ -550,7 +566,9 @@ fn languages_and_texts_that_vanish_are_asked_about() {
     let seen = told.stdout + &told.stderr;
     assert!(seen.contains("lacks 12 of 12 known texts in fr") && seen.contains("--allow-gone 12"), "{seen}");
     assert!(run(folder.path(), &["show", "garden/plant/plants/1"], &[]).stdout.contains("Tall in fr"));
-    (1..=12).for_each(|number| std::fs::write(place(number, "fr"), "<!DOCTYPE html><html><body>Sign in</body></html>").unwrap());
+    (1..=12).for_each(|number| {
+        std::fs::write(place(number, "fr"), "<!DOCTYPE html><html><body>Sign in</body></html>").unwrap()
+    });
     (1..=6).for_each(|number| std::fs::write(place(number, "en"), "").unwrap());
     let told = run(folder.path(), &["pull"], &[]);
     assert!(told.code != Some(0) && told.stderr.contains("is a page of HTML"), "{}", told.stderr);
@@ -564,8 +582,14 @@ fn languages_and_texts_that_vanish_are_asked_about() {
 fn instants_and_numbers_are_what_they_are() {
     let folder = hub_of(&[
         ("diaporos.toml", "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n"),
-        ("garden.toml", "[types.plant.read]\nfiles = \"plants/*.json\"\n[types.plant.fields]\nopens = \"instant\"\nheight = \"number\"\ncount = \"integer\"\nshown = \"boolean\"\ncode = \"text\"\n"),
-        ("plants/1.json", r#"{"opens":"2026-05-01T10:00:00+03:00","height":"14.00","count":"7","shown":"true","code":"007"}"#),
+        (
+            "garden.toml",
+            "[types.plant.read]\nfiles = \"plants/*.json\"\n[types.plant.fields]\nopens = \"instant\"\nheight = \"number\"\ncount = \"integer\"\nshown = \"boolean\"\ncode = \"text\"\n",
+        ),
+        (
+            "plants/1.json",
+            r#"{"opens":"2026-05-01T10:00:00+03:00","height":"14.00","count":"7","shown":"true","code":"007"}"#,
+        ),
         ("plants/2.json", r#"{"opens":"2026-05-01T09:00:00Z","height":2,"count":"7a","shown":false}"#),
     ]);
     let _ = run(folder.path(), &["pull"], &[]).ends(0);

@@ -44,7 +44,11 @@ pub fn affordable_html(html: &str) -> Result<(), TooMuch> {
         if !name.starts_with(|c: char| c.is_ascii_alphabetic()) {
             continue;
         }
-        steps += open.len() + 1;
+        // Each attribute of an element is held against all others of it.
+        let end = memchr::memchr(b'>', inner.as_bytes()).unwrap_or(inner.len());
+        let attributes =
+            inner.as_bytes()[..end].iter().filter(|byte| byte.is_ascii_whitespace() || **byte == b'/').count();
+        steps += open.len() + 1 + attributes * attributes / 16;
         if steps > MOST_STEPS {
             return Err(TooMuch::Steps);
         }
@@ -111,6 +115,7 @@ mod tests {
             ("<b></i>".repeat(500), TooMuch::Deep),
             ("<B a=1>".repeat(300), TooMuch::Deep),
             (format!("{}{}", "<b>".repeat(150), "<p>".repeat(100_000)), TooMuch::Steps),
+            (format!("<a {}>", "b=1 ".repeat(20_000)), TooMuch::Steps),
             ("x".repeat(9 << 20), TooMuch::Long),
         ] {
             assert_eq!(affordable_html(&html), Err(why));

@@ -23,7 +23,7 @@ pub use arguments::Arguments;
 pub use lift::lift;
 pub use trace::Trace;
 
-pub(super) use operator::{compare, sum as add};
+pub(super) use operator::{LONGEST_TEXT, compare, sum as add};
 
 /// The entry an expression is about.
 #[derive(Debug, Clone, Copy)]

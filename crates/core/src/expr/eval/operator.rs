@@ -133,8 +133,8 @@ pub(in crate::expr) fn compare(left: &Value, right: &Value) -> Option<Ordering> 
     }
 }
 
-/// What `+` makes at most: doubling a few times fills any memory.
-const LONGEST_TEXT: usize = 16 << 20;
+/// What `+` and `replace` make at most: doubling a few times fills any memory.
+pub(in crate::expr) const LONGEST_TEXT: usize = 16 << 20;
 const LONGEST_LIST: usize = 1 << 20;
 
 /// Numbers are added up; texts, with numbers among them, and lists follow each other. A missing

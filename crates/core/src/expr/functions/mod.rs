@@ -92,6 +92,7 @@ use std::cmp::Ordering;
 
 use super::eval::Arguments;
 use super::types::Type;
+use crate::expr::eval::LONGEST_TEXT;
 use crate::value::Value;
 
 pub use gives::Given;
@@ -327,6 +328,11 @@ fn integer(count: usize) -> Value {
 /// A number without a fraction as an integer, where it is one that an integer can hold.
 fn whole(number: f64) -> Value {
     format!("{number:.0}").parse().map_or(Value::Number(number), Value::Integer)
+}
+
+/// Whether a text of so many bytes may be made.
+fn affordable(bytes: usize) -> Result<(), String> {
+    if bytes > LONGEST_TEXT { Err(format!("a text may have {LONGEST_TEXT} bytes")) } else { Ok(()) }
 }
 
 fn on_text(input: &Value, change: impl Fn(&str) -> String) -> Result<Value, String> {

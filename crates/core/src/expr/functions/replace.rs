@@ -1,4 +1,4 @@
-use super::{Function, Kind, Lifts, Parameter, gives, on_text};
+use super::{Function, Kind, Lifts, Parameter, affordable, gives, on_text, text};
 
 pub(super) const REPLACE: Function = Function {
     name: "replace",
@@ -16,6 +16,11 @@ pub(super) const REPLACE: Function = Function {
         if arguments.text(0).is_empty() {
             return Ok(input.clone());
         }
-        on_text(input, |text| text.replace(arguments.text(0), arguments.text(1)))
+        let (from, to) = (arguments.text(0), arguments.text(1));
+        let grows = to.len().saturating_sub(from.len());
+        if grows > 0 {
+            affordable(text(input).len() + grows.saturating_mul(text(input).matches(from).count()))?;
+        }
+        on_text(input, |text| text.replace(from, to))
     },
 };
