@@ -567,7 +567,7 @@ fn languages_and_texts_that_vanish_are_asked_about() {
     assert!(seen.contains("lacks 12 of 12 known texts in fr") && seen.contains("--allow-gone 12"), "{seen}");
     assert!(run(folder.path(), &["show", "garden/plant/plants/1"], &[]).stdout.contains("Tall in fr"));
     (1..=12).for_each(|number| {
-        std::fs::write(place(number, "fr"), "<!DOCTYPE html><html><body>Sign in</body></html>").unwrap()
+        std::fs::write(place(number, "fr"), "<!DOCTYPE html><html><body>Sign in</body></html>").unwrap();
     });
     (1..=6).for_each(|number| std::fs::write(place(number, "en"), "").unwrap());
     let told = run(folder.path(), &["pull"], &[]);
