@@ -238,7 +238,11 @@ fn count_entries(context: &Context) -> Result<Exit, Failure> {
         sheet.row(vec![
             Cell::text(found.lane),
             Cell::text(found.field),
-            Cell::count(found.entries),
+            if found.goes {
+                Cell { shown: format!("{}, goes", found.entries), ..Cell::count(found.entries) }
+            } else {
+                Cell::count(found.entries)
+            },
             Cell::text(found.example.to_string()),
             Cell::text(found.message),
         ]);

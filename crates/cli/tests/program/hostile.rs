@@ -605,3 +605,28 @@ fn instants_and_numbers_are_what_they_are() {
     let inferred = run(folder.path(), &["model", "infer", "garden/plant"], &[]).ends(0).stdout;
     assert!(inferred.contains("1 as integer"), "{inferred}");
 }
+
+/// Markup that could act goes cleaned into HTML, and is told where it goes as it is.
+#[test]
+fn markup_that_could_act_is_cleaned_or_told() {
+    let folder = hub_of(&[
+        (
+            "diaporos.toml",
+            "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n[systems.out]\nkind = \"files\"\nfolder = \"out\"\nprofile = \"out.toml\"\n[lanes.notes]\nfrom = \"garden/plant\"\nto = \"out/note\"\nmatch = \"key\"\ngone = \"keep\"\n[lanes.notes.fields]\nkey = 'entry.id | slug'\nbody = 'body'\nnotes = 'body'\n",
+        ),
+        ("garden.toml", "[types.plant.read]\nfiles = \"plants/*.json\"\n[types.plant.fields]\nbody = \"html\"\n"),
+        (
+            "out.toml",
+            "[types.note.fields]\nkey = \"text\"\nbody = \"html\"\nnotes = \"anything\"\n[types.note.write]\nplace = \"{key}.json\"\n",
+        ),
+        ("plants/1.json", r#"{"body":"<p onclick=\"x()\">Fern</p>"}"#),
+        ("out/x", ""),
+    ]);
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    let told = run(folder.path(), &["check", "--entries"], &[]).ends(0).stdout;
+    assert!(told.contains("notes") && told.contains("1, goes") && told.contains("`| clean`"), "{told}");
+    let _ = run(folder.path(), &["push"], &[]).ends(0);
+    let sent = std::fs::read_to_string(folder.path().join("out/plants-1.json")).unwrap();
+    let sent: serde_json::Value = serde_json::from_str(&sent).unwrap();
+    assert_eq!((&sent["body"], &sent["notes"]), (&json!("<p>Fern</p>"), &json!("<p onclick=\"x()\">Fern</p>")));
+}

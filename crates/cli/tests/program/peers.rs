@@ -423,8 +423,10 @@ withdrawn = { at = "$.status", words = ["withdrawn"] }
 #[test]
 fn a_document_database_as_destination_and_source() {
     let Some(server) = peer("docstore.mjs", &[]) else { return };
-    let system =
-        format!("[systems.store]\nkind = \"docstore\"\nurl = \"{}/kiosk\"\nprofile = \"kiosk.toml\"\nassets = {{ hosts = [\"127.0.0.1\"] }}\n", server.url);
+    let system = format!(
+        "[systems.store]\nkind = \"docstore\"\nurl = \"{}/kiosk\"\nprofile = \"kiosk.toml\"\nassets = {{ hosts = [\"127.0.0.1\"] }}\n",
+        server.url
+    );
     let hub =
         Hub::new(&[("diaporos.toml", &to_files(&system, "delete")), ("plants.toml", PLANTS), ("kiosk.toml", KIOSK)]);
     plants(&hub, 230);

@@ -1,6 +1,9 @@
 //! HTML made safe, and HTML made plain.
 
+use std::sync::LazyLock;
+
 use super::budget::{TooMuch, affordable_html};
+use regex::Regex;
 use scraper::{Html, Node, node::Element};
 
 /// HTML with only what a page's body may hold: no scripts, styles, event handlers or frames, and
@@ -21,6 +24,16 @@ pub fn clean(html: &str) -> Result<String, TooMuch> {
         clean = again;
     }
     Ok(clean)
+}
+
+/// Whether a text holds markup that could act where it is shown as HTML: scripts, frames, event
+/// handlers, addresses that run.
+#[must_use]
+pub fn could_act(text: &str) -> bool {
+    static ACTS: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(r"(?i)<\s*(script|iframe|object|embed|style|form|meta|base)\b|<[^>]*\son[a-z]+\s*=|<[^>]*=\s*.?\s*javascript:").ok()
+    });
+    text.contains('<') && ACTS.as_ref().is_some_and(|acts| acts.is_match(text))
 }
 
 /// The text of HTML: tags gone, entities read, blocks and line breaks apart by a newline, other
@@ -119,6 +132,16 @@ mod tests {
             ("", ""),
         ] {
             assert_eq!(plain(html).unwrap(), text, "{html}");
+        }
+    }
+
+    #[test]
+    fn what_could_act() {
+        for acts in ["<script>x()</script>", "<p onclick=x()>", "<a href='javascript:x()'>", "<IFRAME src=x>"] {
+            assert!(could_act(acts), "{acts}");
+        }
+        for text in ["a < b", "<p>Fern</p>", "the onclick attribute", "**javascript:** and <em>moss</em>"] {
+            assert!(!could_act(text), "{text}");
         }
     }
 

@@ -14,7 +14,7 @@ pub mod xml;
 
 pub use budget::{TooMuch, affordable_html};
 pub use case::{capitalise, title_case};
-pub use html::{clean, plain};
+pub use html::{clean, could_act, plain};
 pub use markdown::{html_from_markdown, markdown_from_html};
 pub use shell::{shell_quoted, shell_word};
 pub use shorten::{Cut, shorten};

@@ -207,7 +207,7 @@ struct Copied<'a, R> {
 impl<R: io::Read> io::Read for &mut Copied<'_, R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         // Else a record that never ends is read to the end of the file.
-        if self.bytes.len().saturating_sub(self.from.get()) > 2 * LONGEST_RECORD as usize {
+        if self.bytes.len().saturating_sub(self.from.get()) > LONGEST_RECORD as usize + (64 << 10) {
             let why = format!("a record is longer than {LONGEST_RECORD} bytes; is a quote left open?");
             return Err(io::Error::other(why));
         }
