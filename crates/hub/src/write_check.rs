@@ -34,12 +34,13 @@ pub async fn write_check(
         if delivered.is_empty() {
             row(Verdict::Note, "delivered nothing yet; push one entry, and check again".to_owned());
         }
-        let mut as_written = 0;
+        let (mut as_written, mut weak) = (0, false);
         for known in delivered.into_iter().map(|row| row.counterpart) {
             match writer.read(&lane.lane.to.kind, &known.id).await {
                 Err(error) => row(Verdict::Bad, format!("`{}` cannot be read back: {error}", known.id)),
                 Ok(None) => row(Verdict::Warning, format!("`{}` is not there any more", known.id)),
                 Ok(Some(there)) => {
+                    weak |= there.revision.is_some() && !writer.guards(&lane.lane.to.kind, there.revision.as_ref());
                     let differing: Vec<(&String, &Value, &Value)> = known
                         .fields
                         .iter()
@@ -56,6 +57,12 @@ pub async fn write_check(
                     }
                 }
             }
+        }
+        let is_declared = config.systems.get(system).and_then(|known| known.profile());
+        if weak && is_declared.and_then(|profile| profile.guards_updates(&lane.lane.to.kind)) == Some(true) {
+            let found =
+                "gives weak tags (RFC 9110 §8.8.1), which guard no write: what is there is compared just before each";
+            row(Verdict::Note, found.to_owned());
         }
         if as_written > 0 {
             row(Verdict::Good, format!("{as_written} documents are kept as they were written, or as is known"));

@@ -419,3 +419,17 @@ fn a_lost_store_writes_over_nothing() {
     assert_eq!(desk.writes(), before);
     assert_eq!(desk.board.notices()[1]["title"], "By hand");
 }
+
+/// A server that gives weak tags only is told of, and so is how it keeps what it was sent.
+#[test]
+fn how_a_board_keeps_what_it_was_sent_is_told() {
+    let desk = Desk::with_plants("", 3);
+    desk.board.misbehave(&[Whim::Respells]);
+    desk.push(&[]);
+    let told = desk.run(&["probe", "board", "--write-check"]).ends(0).stdout;
+    assert!(told.contains("`title` is kept in a form of its own in 3 documents"), "{told}");
+    assert!(told.contains("3 documents are kept as they were written, or as is known"), "{told}");
+    desk.board.edit(2, &json!({ "title": "By hand" }));
+    let told = desk.run(&["probe", "board", "--write-check"]).ends(0).stdout;
+    assert!(told.contains("title was sent as") && told.contains("By hand"), "{told}");
+}
