@@ -3,7 +3,7 @@
 use diaporos_core::expr::types::{Kinds, Type};
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{Drift, DriftKind, EntryType, Field, FieldKind, Model, Observer, drift, fit};
-use diaporos_core::value::{SystemName, Value};
+use diaporos_core::value::{Record, SystemName, Value};
 use diaporos_store::{EntryFilter, Store, StoreError};
 use indexmap::IndexMap;
 
@@ -139,17 +139,7 @@ fn entries_show(one: &Drift, kept: &EntryType, shown: &EntryType) -> bool {
 /// Where the store fails.
 pub fn observe(store: &Store, end: &LaneEnd) -> Result<Observer, StoreError> {
     let mut observer = Observer::default();
-    let filter = EntryFilter {
-        system: Some(end.system.to_string()),
-        kind: Some(end.kind.to_string()),
-        ..EntryFilter::default()
-    };
-    store.entries(&filter, |entry| -> Result<_, StoreError> {
-        if entry.row.state != diaporos_core::plan::State::Gone {
-            observer.see(&entry.row.fields);
-        }
-        Ok(std::ops::ControlFlow::Continue(()))
-    })?;
+    each_entry(store, end, |fields| observer.see(fields))?;
     Ok(observer)
 }
 
@@ -164,6 +154,20 @@ pub fn misfits(
     fields: &IndexMap<String, Field>,
 ) -> Result<IndexMap<String, u64>, StoreError> {
     let mut found = IndexMap::new();
+    each_entry(store, end, |values| {
+        for (name, value) in values {
+            let fits = |field: &Field| languages_of_value(value).all(|plain| fit(field, plain).is_ok());
+            let is_reference = |field: &Field| matches!(field.kind, FieldKind::Reference(_));
+            if fields.get(name).is_some_and(|field| !is_reference(field) && !fits(field)) {
+                *found.entry(name.clone()).or_insert(0) += 1;
+            }
+        }
+    })?;
+    Ok(found)
+}
+
+/// Looks at the fields of every entry of a type that is not gone.
+fn each_entry(store: &Store, end: &LaneEnd, mut look: impl FnMut(&Record)) -> Result<(), StoreError> {
     let filter = EntryFilter {
         system: Some(end.system.to_string()),
         kind: Some(end.kind.to_string()),
@@ -171,17 +175,10 @@ pub fn misfits(
     };
     store.entries(&filter, |entry| -> Result<_, StoreError> {
         if entry.row.state != diaporos_core::plan::State::Gone {
-            for (name, value) in &entry.row.fields {
-                let fits = |field: &Field| languages_of_value(value).all(|plain| fit(field, plain).is_ok());
-                let is_reference = |field: &Field| matches!(field.kind, FieldKind::Reference(_));
-                if fields.get(name).is_some_and(|field| !is_reference(field) && !fits(field)) {
-                    *found.entry(name.clone()).or_insert(0) += 1;
-                }
-            }
+            look(&entry.row.fields);
         }
         Ok(std::ops::ControlFlow::Continue(()))
-    })?;
-    Ok(found)
+    })
 }
 
 /// A value, or each of its languages.
