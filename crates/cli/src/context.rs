@@ -228,7 +228,16 @@ impl Context {
         }
         // Where nobody can answer, as in a scheduled run, whoever scheduled it has decided.
         Store::make_folder(&config.store_file())?;
-        Ok(std::fs::write(&file, format!("{mark}\n"))?)
+        // Put in its place, so that a link there leads to nothing that is written over.
+        let keep = || -> std::io::Result<()> {
+            let mut beside = tempfile::NamedTempFile::new_in(file.parent().unwrap_or(&config.folder))?;
+            writeln!(beside, "{mark}")?;
+            beside.persist(&file).map_err(|error| error.error)?;
+            Ok(())
+        };
+        // Where nothing can be written, opening the store says so, with what to do; the next run asks again.
+        let _ = keep();
+        Ok(())
     }
 
     /// The store, for reading.

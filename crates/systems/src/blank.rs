@@ -11,8 +11,6 @@ use base64::prelude::{BASE64_STANDARD_NO_PAD, Engine as _};
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
-use crate::http::is_secret_name;
-
 /// What stands in a secret's place.
 pub const BLANK: &str = "[secret]";
 
@@ -59,6 +57,15 @@ pub fn learn_address(url: &Url, is_kept_outside: bool) {
     }
     let steps = url.path_segments().into_iter().flatten();
     steps.filter(|step| is_kept_outside && step.len() >= LONG_STEP).for_each(learn);
+}
+
+/// Whether a parameter of that name carries a secret, as names go.
+pub(crate) fn is_secret_name(name: &str) -> bool {
+    let name: String = name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
+    let ends =
+        ["apikey", "accesskey", "token", "secret", "password", "passwd", "pwd", "signature", "credential", "auth"];
+    let of_paging = ["page", "next", "continu", "sync"].iter().any(|word| name.contains(word));
+    name == "sig" || !of_paging && ends.iter().any(|end| name.ends_with(end))
 }
 
 /// A message, note or address without any known secret.

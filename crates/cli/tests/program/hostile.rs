@@ -630,3 +630,40 @@ fn markup_that_could_act_is_cleaned_or_told() {
     let sent: serde_json::Value = serde_json::from_str(&sent).unwrap();
     assert_eq!((&sent["body"], &sent["notes"]), (&json!("<p>Fern</p>"), &json!("<p onclick=\"x()\">Fern</p>")));
 }
+
+/// A language that its source has given up takes no documents down unasked, and they count as removals.
+#[test]
+fn a_language_that_is_gone_takes_nothing_down_unasked() {
+    let folder = hub_of(&[
+        (
+            "diaporos.toml",
+            "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"garden.toml\"\n[systems.out]\nkind = \"files\"\nfolder = \"out\"\nprofile = \"out.toml\"\n[lanes.notes]\nfrom = \"garden/plant\"\nto = \"out/note\"\nmatch = \"key\"\ngone = \"delete\"\n[lanes.notes.fields]\nkey = 'entry.id | slug'\ntitle = 'title'\n",
+        ),
+        (
+            "garden.toml",
+            "[types.plant.read]\nfiles = \"plants/*.md\"\nlanguage_in_name = \"en\"\n[types.plant.fields]\ntitle = { kind = \"text\", localised = true }\n",
+        ),
+        (
+            "out.toml",
+            "[types.note.fields]\nkey = \"text\"\ntitle = { kind = \"text\", localised = true, required = true }\n[types.note.write]\nplace = \"{language}/{key}.json\"\nlanguages = { shape = \"row\", language = \"lang\" }\n",
+        ),
+        ("out/x", ""),
+    ]);
+    std::fs::create_dir_all(folder.path().join("plants")).unwrap();
+    let place = |number: u32, language: &str| folder.path().join(format!("plants/{number}.{language}.md"));
+    for (number, language) in (1..=12).flat_map(|number| ["en", "fr"].map(|language| (number, language))) {
+        std::fs::write(place(number, language), format!("---\ntitle: {language} {number}\n---\nx\n")).unwrap();
+    }
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    let _ = run(folder.path(), &["push"], &[]).ends(0);
+    let there = || std::fs::read_dir(folder.path().join("out/fr")).map_or(0, Iterator::count);
+    assert_eq!(there(), 12);
+    (1..=12).for_each(|number| std::fs::remove_file(place(number, "fr")).unwrap());
+    let _ = run(folder.path(), &["pull", "--allow-gone", "12"], &[]).ends(0);
+    let asked = run(folder.path(), &["push"], &[]);
+    assert!(asked.code != Some(0) && asked.stderr.contains("--allow-removals 12"), "{}{}", asked.stdout, asked.stderr);
+    assert_eq!(there(), 12, "nothing is taken down unasked");
+    let _ = run(folder.path(), &["push", "--allow-removals", "12"], &[]).ends(0);
+    assert_eq!(there(), 0);
+    let _ = run(folder.path(), &["push"], &[]).ends(0);
+}

@@ -113,8 +113,7 @@ impl Client {
         let desk = credential.as_ref().and_then(Desk::new);
         let pace = Pace::new(limits.rate, limits.concurrency);
         let client = Client { system, limits, credential, desk, pace, ways: Arc::default() };
-        // What cannot be set up is told before anything is asked. This way reads no certificates of the
-        // machine's proxies, and is the quickest to make.
+        // What cannot be set up, a certificate that is none, is told before anything is asked.
         match client.way(Way::Direct) {
             Ok(_) => Ok(client),
             Err(kind) => Err(SystemError { system: client.system, url: String::new(), kind }),

@@ -17,5 +17,4 @@ pub use client::{Client, Limits};
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use network::{Network, is_loopback};
 pub use pace::Rate;
-pub(crate) use request::is_secret_name;
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

@@ -9,7 +9,7 @@ use url::Url;
 
 use super::{Credential, Part};
 use crate::Secret;
-use crate::blank::{BLANK, blank};
+use crate::blank::{BLANK, blank, is_secret_name};
 
 /// The methods that systems are asked with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -245,15 +245,6 @@ pub fn shown_url(url: &Url) -> String {
         url.query_pairs_mut().clear().extend_pairs(pairs);
     }
     blank(url.as_str()).replace("%5Bsecret%5D", BLANK)
-}
-
-/// Whether a parameter of that name carries a secret, as names go.
-pub(crate) fn is_secret_name(name: &str) -> bool {
-    let name: String = name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
-    let ends =
-        ["apikey", "accesskey", "token", "secret", "password", "passwd", "pwd", "signature", "credential", "auth"];
-    let of_paging = ["page", "next", "continu", "sync"].iter().any(|word| name.contains(word));
-    name == "sig" || !of_paging && ends.iter().any(|end| name.ends_with(end))
 }
 
 /// Takes out of an address what was blanked in it: the credential goes along anyway.
