@@ -237,7 +237,8 @@ mod tests {
         #[test]
         fn a_pasted_file_command_writes_that_file(name in r#"[ -.0-~é]{1,9}"#, body in r#"([ -~é]|ш|Ё|END|\n){0,20}"#) {
             let folder = tempfile::tempdir().unwrap();
-            let path = folder.path().join(format!("plant{name}"));
+            // A place has the ending of a form: the address library adds a slash to a path that ends in a colon.
+            let path = folder.path().join(format!("plant{name}.json"));
             let mut request = Request::new(Method::Put, url::Url::from_file_path(&path).unwrap());
             request.body = Some(Body::Bytes(body.clone().into_bytes(), "text/plain".to_owned()));
             by_a_shell(&request.as_curl());
