@@ -65,6 +65,15 @@ fn curl(args: &[&str]) -> String {
     String::from_utf8(output.stdout).unwrap()
 }
 
+/// Takes a lock on a WebDAV server as `who` (`user:password`), and answers what the server said.
+fn lock(who: &str, owner: &str, address: &str) -> String {
+    let info = format!(
+        "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>{owner}</owner></lockinfo>"
+    );
+    let headers = ["-H", "Timeout: Second-600", "-H", "Content-Type: application/xml"];
+    curl(&[&["-u", who, "-X", "LOCK"], &headers[..], &["-d", &info, address]].concat())
+}
+
 /// A hub of files written out.
 struct Hub(TempDir);
 
@@ -342,23 +351,7 @@ fn a_webdav_server_as_destination_and_source() {
 
     // Somebody has the page open.
     let address = format!("{}/pages/en/fern-5.md", server.url);
-    let info = "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>Nia Parry</owner></lockinfo>";
-    let lock = |who: &str, info: &str| {
-        curl(&[
-            "-u",
-            who,
-            "-X",
-            "LOCK",
-            "-H",
-            "Timeout: Second-600",
-            "-H",
-            "Content-Type: application/xml",
-            "-d",
-            info,
-            &address,
-        ])
-    };
-    assert!(lock("nia:fern", info).contains("opaquelocktoken"));
+    assert!(lock("nia:fern", "Nia Parry", &address).contains("opaquelocktoken"));
     let path = hub.0.path().join("plants/005.json");
     std::fs::write(&path, std::fs::read_to_string(&path).unwrap().replace("Fern 5", "Royal fern")).unwrap();
     hub.json(&["pull", "garden"]);
@@ -381,23 +374,18 @@ fn a_lock_that_a_dead_run_left_on_a_webdav_server_is_ours_to_clear() {
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["created"], 1);
     let address = format!("{}/pages/en/fern-1.md", server.url);
-    let info = "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>the hub</owner></lockinfo>";
     let who = "hub:s3 cret/+";
-    curl(&[
-        "-u",
-        who,
-        "-X",
-        "LOCK",
-        "-H",
-        "Timeout: Second-600",
-        "-H",
-        "Content-Type: application/xml",
-        "-d",
-        info,
-        &address,
-    ]);
+    let locked = lock(who, "the hub", &address);
+    let token = locked.split("opaquelocktoken:").nth(1).and_then(|rest| rest.split('<').next()).unwrap();
     hub.write("plants/001.json", "{ \"name\": { \"en\": \"Royal fern\" }, \"slug\": \"fern-1\" }");
     hub.json(&["pull", "garden"]);
+    // Another hub may have the same account and the same name: only our identity makes a lock ours.
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(0), Some(1)), "{pushed}");
+    curl(&["-u", who, "-X", "UNLOCK", "-H", &format!("Lock-Token: <opaquelocktoken:{token}>"), &address]);
+    let identity = std::fs::read_to_string(hub.0.path().join(".diaporos/identity")).unwrap();
+    let ours = format!("the hub, diaporos hub {}", identity.trim());
+    assert!(lock(who, &ours, &address).contains("opaquelocktoken"));
     let pushed = hub.json(&["push", "out"]);
     assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(1), Some(0)), "{pushed}");
     let left = curl(&["-u", who, "-X", "PROPFIND", "-H", "Depth: 0", &address]);
@@ -512,7 +500,8 @@ fn properties_of_files_on_a_webdav_server() {
         Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", &files)]);
     plants(&hub, 3);
     hub.json(&["pull", "garden"]);
-    assert_eq!(hub.json(&["push", "out"])["created"], 3);
+    let pushed = hub.json(&["push", "out"]);
+    assert_eq!(pushed["created"], 3, "{pushed}");
     let text = std::fs::read_to_string(site.path().join("pages/en/fern-2.md")).unwrap();
     assert!(!text.contains("title") && text.contains("Tall."), "{text}");
     let address = format!("{}/pages/en/fern-2.md", server.url);

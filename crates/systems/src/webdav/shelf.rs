@@ -11,7 +11,7 @@ use tokio::time::Instant;
 use url::Url;
 
 use super::Folder;
-use super::answer::{Lock, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
+use super::answer::{Found, Lock, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
 use crate::profile::{Profile, Properties};
@@ -101,13 +101,12 @@ impl DavShelf {
     /// Takes a lock. Our own that a crash left is given back first.
     async fn lock(&self, place: &str) -> Result<Guard, SystemError> {
         match self.take(place).await {
-            Err(SystemError { kind: ErrorKind::Locked { .. } | ErrorKind::Differs { .. }, .. }) => {
-                let lock = self.holder(place).await?;
-                let ours = lock.as_ref().filter(|lock| lock.owner == self.owner).and_then(|lock| lock.token.clone());
-                let Some(token) = ours else {
-                    let who = lock.map(|lock| lock.owner).filter(|owner| !owner.is_empty());
-                    let message = who.map_or_else(String::new, |who| format!("by {who}"));
-                    return Err(self.error(place, ErrorKind::Locked { message }));
+            // A 409 may as well say that a folder above it is missing (RFC 4918 §9.10.6): then nobody holds it.
+            Err(error @ SystemError { kind: ErrorKind::Locked { .. } | ErrorKind::Differs { .. }, .. }) => {
+                let Some(lock) = self.holder(place).await? else { return Err(error) };
+                let Some(token) = lock.token.filter(|_| lock.owner == self.owner) else {
+                    let by = if lock.owner.is_empty() { String::new() } else { format!("by {}", lock.owner) };
+                    return Err(self.error(place, ErrorKind::Locked { message: by }));
                 };
                 self.unlock(place, &token).await?;
                 self.take(place).await
@@ -188,6 +187,12 @@ impl DavShelf {
     }
 
     async fn holder(&self, place: &str) -> Result<Option<Lock>, SystemError> {
+        let found = self.statuses(place).await?;
+        Ok(found.and_then(|found| found.into_iter().find_map(|found| found.lock)))
+    }
+
+    /// What the server says of a place and its locks; none where nothing is there.
+    async fn statuses(&self, place: &str) -> Result<Option<Vec<Found>>, SystemError> {
         let mut request = self.folder.client.request(Method::Propfind, self.folder.url(place)?).header("depth", "0");
         request.body = Some(ask_for_locks());
         match self.folder.client.read(&request).await {
@@ -195,8 +200,7 @@ impl DavShelf {
             Err(error) => Err(error),
             Ok(answer) => {
                 let found = read_multistatus(&answer.body);
-                let found = found.map_err(|why| self.error(place, ErrorKind::Content(why)))?;
-                Ok(found.into_iter().find_map(|found| found.lock))
+                found.map(Some).map_err(|why| self.error(place, ErrorKind::Content(why)))
             }
         }
     }
@@ -210,7 +214,11 @@ impl DavShelf {
             match self.send(self.folder.client.request(Method::Mkcol, url)).await {
                 // It is there already (RFC 4918 §9.3.1).
                 Ok(_) | Err(SystemError { kind: ErrorKind::Status { status: 405, .. }, .. }) => {}
-                Err(error) => return Err(error),
+                // Some fail in another way where two make one folder at the same time.
+                Err(error) => match self.statuses(&place[..end]).await {
+                    Ok(Some(found)) if !found.is_empty() => {}
+                    _ => return Err(error),
+                },
             }
         }
         Ok(())
