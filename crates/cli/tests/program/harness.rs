@@ -3,6 +3,7 @@
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
 
+use axum::Router;
 use diaporos_demo::{World, write_hub};
 use regex::Regex;
 use serde_json::Value as Json;
@@ -129,6 +130,31 @@ impl Hub {
     pub(crate) fn writes(&self) -> usize {
         self.world.visitor_site.asked().iter().filter(|asked| asked.writes()).count()
     }
+}
+
+/// Serves a stand-in until the runtime is dropped; its address.
+pub(crate) fn served(app: Router) -> (String, Runtime) {
+    let runtime = Runtime::new().unwrap();
+    let listener = runtime.block_on(tokio::net::TcpListener::bind("127.0.0.1:0")).unwrap();
+    let url = format!("http://{}", listener.local_addr().unwrap());
+    runtime.spawn(async move { axum::serve(listener, app).await });
+    (url, runtime)
+}
+
+/// A folder with these files.
+pub(crate) fn hub_of(files: &[(&str, &str)]) -> TempDir {
+    let folder = TempDir::new().unwrap();
+    for (name, text) in files {
+        let file = folder.path().join(name);
+        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+        std::fs::write(file, text).unwrap();
+    }
+    folder
+}
+
+/// Runs the program in a folder, with these variables.
+pub(crate) fn run(folder: &Path, args: &[&str], variables: &[(&str, &str)]) -> Ran {
+    ran(bare(args).current_dir(folder).envs(variables.iter().copied()).output().unwrap())
 }
 
 /// The program with its arguments, anywhere.

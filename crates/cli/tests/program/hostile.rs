@@ -1,8 +1,6 @@
 //! What comes from outside leaks nothing, steers nothing and reaches nothing; and what the hub keeps is
 //! kept from others.
 
-use std::path::Path;
-
 use axum::Router;
 use axum::body::Bytes;
 use axum::http::{HeaderMap, Method, StatusCode, Uri};
@@ -10,9 +8,8 @@ use axum::response::{IntoResponse, Response};
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use serde_json::json;
 use tempfile::TempDir;
-use tokio::runtime::Runtime;
 
-use crate::harness::{Hub, Ran, bare, ran};
+use crate::harness::{Hub, hub_of, ran, run, served};
 
 const SECRET: &str = "Zq7-hush+77/xK%9";
 
@@ -33,28 +30,6 @@ async fn echo(method: Method, uri: Uri, headers: HeaderMap, body: Bytes) -> Resp
     }
     let next = format!("/next?echo={}", BASE64_STANDARD.encode(&detail));
     (StatusCode::UNPROCESSABLE_ENTITY, [("location", next)], axum::Json(json!({ "detail": detail }))).into_response()
-}
-
-fn served(app: Router) -> (String, Runtime) {
-    let runtime = Runtime::new().unwrap();
-    let listener = runtime.block_on(tokio::net::TcpListener::bind("127.0.0.1:0")).unwrap();
-    let url = format!("http://{}", listener.local_addr().unwrap());
-    runtime.spawn(async move { axum::serve(listener, app).await });
-    (url, runtime)
-}
-
-fn hub_of(files: &[(&str, &str)]) -> TempDir {
-    let folder = TempDir::new().unwrap();
-    for (name, text) in files {
-        let file = folder.path().join(name);
-        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
-        std::fs::write(file, text).unwrap();
-    }
-    folder
-}
-
-fn run(folder: &Path, args: &[&str], variables: &[(&str, &str)]) -> Ran {
-    ran(bare(args).current_dir(folder).envs(variables.iter().copied()).output().unwrap())
 }
 
 /// Every spelling in which a secret could be found by somebody who looks.

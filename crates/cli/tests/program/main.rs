@@ -8,6 +8,7 @@
     reason = "a test ends where something is not as it should be"
 )]
 
+mod answers;
 mod archive;
 mod batch;
 mod batch_returns;

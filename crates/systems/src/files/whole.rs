@@ -50,9 +50,9 @@ impl WholeFiles {
         self.reading
     }
 
-    /// A file that is listed, and is not there when it is asked for.
-    pub(crate) fn absent(&self, read: &ReadType, file: &str) -> Problem {
-        FileName::new(file, read).unreadable(read, "is listed, and is not there when it is asked for")
+    /// A file that is listed and was not had, with the reason.
+    pub(crate) fn unreadable(&self, read: &ReadType, file: &str, why: &str) -> Problem {
+        FileName::new(file, read).unreadable(read, why)
     }
 
     /// The entries of files, each with properties that it has beside, and what could not be read.

@@ -43,6 +43,13 @@ impl Answer {
         parameters.map(str::trim).find(|parameter| named(parameter)).map(|parameter| parameter[8..].trim_matches('"'))
     }
 
+    /// Whether its media type says that it is a page of HTML.
+    #[must_use]
+    pub fn is_html(&self) -> bool {
+        let media = self.header("content-type").and_then(|header| header.split(';').next()).unwrap_or_default();
+        ["text/html", "application/xhtml+xml"].iter().any(|html| media.trim().eq_ignore_ascii_case(html))
+    }
+
     /// By what it is known again, with the hash of its content, where the listing goes on, and what it
     /// says of the listing.
     #[must_use]

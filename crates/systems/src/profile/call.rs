@@ -17,6 +17,8 @@ pub(crate) struct Call {
     pub(crate) body: Map<String, Json>,
     /// Whether a `POST` of it changes nothing.
     reads: bool,
+    /// Whether a search answers 404 where it finds nothing.
+    none_is_404: bool,
     /// The media type of its bodies.
     pub(crate) media: &'static str,
 }
@@ -64,9 +66,16 @@ impl Call {
                     known
                 });
                 let reads = table.boolean("reads", report).unwrap_or(false);
+                let none_is_404 = table.count("none", 0, report).is_some_and(|item| {
+                    if item.value != 404 {
+                        let message = "`none` is the status of a search that finds nothing: 404, or not said";
+                        report.add(Diagnostic::error(Code::BadValue, item.span, message));
+                    }
+                    item.value == 404
+                });
                 table.finish(report);
                 let media = media.unwrap_or(MEDIA[0]);
-                Some(Call { body, media, reads, ..Call::from_text(&item?, allowed, report)? })
+                Some(Call { body, media, reads, none_is_404, ..Call::from_text(&item?, allowed, report)? })
             }
         }
     }
@@ -115,7 +124,20 @@ impl Call {
                 return None;
             }
         }
-        Some(Call { method: *method, path: path.trim().to_owned(), body: Map::new(), reads: false, media: MEDIA[0] })
+        Some(Call {
+            method: *method,
+            path: path.trim().to_owned(),
+            body: Map::new(),
+            reads: false,
+            none_is_404: false,
+            media: MEDIA[0],
+        })
+    }
+
+    /// Whether a 404 of this search says that it found nothing. Where the key is a step of the path it
+    /// does; where it is in the query or the body, the path itself may be wrong.
+    pub(crate) fn finds_nothing_by_404(&self) -> bool {
+        self.none_is_404 || self.path.split('?').next().is_some_and(|path| places(path).any(|place| place == "key"))
     }
 
     /// A body of this call.
@@ -180,6 +202,7 @@ mod tests {
             path: "/pages/{id}?slug={key}&lang={language}".into(),
             body: Map::new(),
             reads: false,
+            none_is_404: false,
             media: MEDIA[0],
         };
         let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", kind: "" };

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 use url::Url;
 
+use super::search::searched;
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Limits, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, TranslationCalls, scalar_text};
@@ -159,11 +160,7 @@ impl Agency {
     pub async fn find(&self, reference: &str) -> Result<Option<String>, SystemError> {
         let filled = Filled { key: reference, ..Filled::default() };
         let request = self.request(&self.reader, &self.calls.find, filled)?;
-        let answer = match self.reader.read(&request).await {
-            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
-            answer => answer?,
-        };
-        let json = self.json(&request, &answer)?;
+        let Some(json) = searched(&self.reader, &self.calls.find, &request).await? else { return Ok(None) };
         self.calls.found.first(&json).map(|found| self.id_at(&request, &self.calls.id, found)).transpose()
     }
 

@@ -1,8 +1,8 @@
 //! Delivering files to a REST system, each once.
 
 use diaporos_core::value::EntryId;
-use serde_json::Value as Json;
 
+use super::search::searched;
 use super::write::RestWriter;
 use crate::asset::Asset;
 use crate::http::Body;
@@ -38,11 +38,7 @@ impl RestWriter {
 
     async fn find_asset(&self, calls: &AssetCalls, hash: &str) -> Result<Option<EntryId>, SystemError> {
         let request = self.call(&calls.find, Filled { key: hash, ..Filled::default() })?;
-        let answer = match self.client.read(&request).await {
-            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
-            answer => answer?,
-        };
-        let json: Json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        let Some(json) = searched(&self.client, &calls.find, &request).await? else { return Ok(None) };
         let found = calls.found.first(&json).and_then(|found| calls.id.first(found)).and_then(scalar_text);
         Ok(found.and_then(|id| EntryId::new(id).ok()))
     }

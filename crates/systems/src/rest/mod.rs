@@ -10,6 +10,7 @@ mod model;
 mod paging;
 mod read;
 mod save;
+mod search;
 mod usual;
 mod write;
 

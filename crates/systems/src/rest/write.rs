@@ -13,6 +13,7 @@ use url::Url;
 
 use super::batch::Row;
 use super::languages::{filled, split};
+use super::search::searched;
 use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
@@ -154,11 +155,7 @@ impl Write for RestWriter {
         let Some(call) = &write.find else { return Ok(Vec::new()) };
         let code = self.code(language)?.unwrap_or_default();
         let request = self.call(call, Filled { key, language: &code, ..Filled::default() })?;
-        let answer = match self.client.read(&request).await {
-            Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(Vec::new()),
-            answer => answer?,
-        };
-        let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        let Some(json) = searched(&self.client, call, &request).await? else { return Ok(Vec::new()) };
         write.found.all(&json).into_iter().map(|document| self.existing(kind, write, (document, &code), None)).collect()
     }
 

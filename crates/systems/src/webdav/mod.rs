@@ -119,9 +119,16 @@ impl Folder {
     }
 
     /// A file's bytes.
+    ///
+    /// # Errors
+    /// Where the server says that they are a page of HTML: no file here is one, but a log-in is.
     async fn get(&self, place: &str) -> Result<Option<Vec<u8>>, SystemError> {
         let request: Request = self.client.request(Method::Get, self.url(place)?);
         match self.client.read(&request).await {
+            Ok(answer) if answer.is_html() => {
+                let why = "is served as a page of HTML and not as what its ending says; does a log-in stand before it?";
+                Err(self.error(place, ErrorKind::Content(why.to_owned())))
+            }
             Ok(answer) => Ok(Some(answer.body)),
             Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => Ok(None),
             Err(error) => Err(error),

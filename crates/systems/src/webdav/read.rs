@@ -121,11 +121,24 @@ impl Read for WebdavReader {
         let bytes: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
         let known = self.files.profile().types.get(ask.kind).map(|known| &known.properties);
         let wanted = known.filter(|properties| !properties.names.is_empty());
-        let (mut files, mut absent) = (Vec::new(), Vec::new());
+        let (mut files, mut unread) = (Vec::new(), Vec::new());
         for (place, bytes) in places.into_iter().zip(bytes) {
-            let Some(bytes) = bytes? else {
-                absent.push(self.files.absent(read, &place));
-                continue;
+            let bytes = match bytes {
+                Ok(Some(bytes)) => bytes,
+                Ok(None) => {
+                    unread.push(self.files.unreadable(
+                        read,
+                        &place,
+                        "is listed, and is not there when it is asked for",
+                    ));
+                    continue;
+                }
+                // What is wrong with one file is that file's.
+                Err(SystemError { kind: ErrorKind::Content(why), .. }) => {
+                    unread.push(self.files.unreadable(read, &place, &why));
+                    continue;
+                }
+                Err(error) => return Err(error),
             };
             let properties = match wanted {
                 Some(wanted) => self.folder.properties(&place, wanted).await?,
@@ -140,13 +153,13 @@ impl Read for WebdavReader {
             })
             .collect();
         let content = fingerprint_texts(marks.iter().map(String::as_str));
-        if absent.is_empty() && mark.is_some_and(|known| known.content == content && known.next == next) {
+        if unread.is_empty() && mark.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
         let counts = PageCounts::default();
         let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
         let (entries, mut problems) = self.files.entries(read, ask.kind, files);
-        problems.append(&mut absent);
+        problems.append(&mut unread);
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }
 
