@@ -13,6 +13,7 @@ mod archive;
 mod batch;
 mod batch_returns;
 mod bombs;
+mod certificates;
 mod check;
 mod demo;
 mod docs;
