@@ -10,13 +10,11 @@ use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
 use diaporos_hub::reaches::{mark_of, reaches};
 use diaporos_store::Store;
-use diaporos_systems::blank::blank;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
-use crate::error::Failure;
-use crate::output::visible::{Escapes, Visible, visible};
-use crate::output::{Format, one_line};
+use crate::error::{Exit, Failure};
+use crate::output::{Column, Format, Progress, Sheet, Style, Terminal, findings, messages, note, one_line};
 
 /// Options that every command has.
 #[derive(Debug, Args)]
@@ -42,43 +40,13 @@ pub(crate) struct Global {
     verbose: u8,
 }
 
-/// What the terminals can show.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Terminal {
-    /// Columns of stdout, where that is a terminal.
-    pub(crate) width: Option<u16>,
-    /// Whether stdout takes colour.
-    pub(crate) colour: bool,
-    /// Columns of stderr, where that is a terminal.
-    pub(crate) width_err: Option<u16>,
-    /// Whether stderr takes colour.
-    pub(crate) colour_err: bool,
-}
-
-/// A place for messages that no secret passes. A message is written in one piece.
-pub(crate) struct Blanked<W: Write>(pub(crate) W);
-
-impl<W: Write> Write for Blanked<W> {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        let text = String::from_utf8_lossy(bytes);
-        let text = blank(&text);
-        let shown = if std::io::stderr().is_terminal() { visible(&text, Escapes::Colours) } else { text.into_owned() };
-        self.0.write_all(shown.as_bytes())?;
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        self.0.flush()
-    }
-}
-
 /// What the program finds around it.
 pub(crate) struct Context {
     hub: Option<PathBuf>,
     /// How results are printed.
     pub(crate) format: Format,
     /// Whether texts in CSV are kept from being formulas.
-    pub(crate) safe_csv: bool,
+    safe_csv: bool,
     /// What the terminals can show.
     pub(crate) terminal: Terminal,
     /// The zone in which tables show times.
@@ -88,12 +56,9 @@ pub(crate) struct Context {
 impl Context {
     /// Looks around, and starts logging.
     pub(crate) fn gather(global: &Global) -> Context {
-        let width = |is_terminal: bool| is_terminal.then(columns).flatten();
         let plain = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty())
             || std::env::var("TERM").is_ok_and(|term| term == "dumb");
-        let (out, err) = (std::io::stdout().is_terminal(), std::io::stderr().is_terminal());
-        let terminal =
-            Terminal { width: width(out), colour: out && !plain, width_err: width(err), colour_err: err && !plain };
+        let terminal = Terminal::of_process(plain);
         let level = match global.verbose {
             0 => "off",
             1 => "diaporos_hub=debug,diaporos_systems=debug",
@@ -103,7 +68,7 @@ impl Context {
         tracing_subscriber::fmt()
             .with_env_filter(tracing_subscriber::EnvFilter::new(filter))
             .with_ansi(terminal.colour_err)
-            .with_writer(|| Blanked(std::io::stderr()))
+            .with_writer(messages)
             .init();
         Context {
             hub: global.hub.clone(),
@@ -135,28 +100,22 @@ impl Context {
         Ok(std::env::current_exe()?)
     }
 
-    /// Where results go. A terminal is shown what it would obey.
-    pub(crate) fn out() -> Box<dyn Write + Send> {
-        Self::out_with(Escapes::None)
+    /// Rows on their way to stdout, in the format that was asked for.
+    pub(crate) fn sheet(&self, columns: &[Column]) -> Sheet {
+        Sheet::new(Style { format: self.format, safe_csv: self.safe_csv, terminal: self.terminal }, columns)
     }
 
-    /// Where results go that are drawn in colour, and in which what others wrote was made visible.
-    pub(crate) fn drawn_out() -> Box<dyn Write + Send> {
-        Self::out_with(Escapes::Colours)
+    /// A line that moves while work goes on.
+    pub(crate) fn progress(&self) -> Progress {
+        Progress::new(self.terminal.width_err.is_some())
     }
 
-    fn out_with(escapes: Escapes) -> Box<dyn Write + Send> {
-        let stdout = std::io::stdout();
-        if stdout.is_terminal() {
-            return Box::new(std::io::BufWriter::new(Visible::new(stdout, escapes)));
-        }
-        Box::new(std::io::BufWriter::new(stdout))
-    }
-
-    /// A line beside the results.
-    pub(crate) fn note(line: &str) {
+    /// Prints a failure on stderr and says how to end.
+    pub(crate) fn report(&self, failure: &Failure) -> Exit {
+        let drawn = findings::draw(failure.reports(), self.terminal.colour_err, self.terminal.width_err);
         // Nobody is left to tell where stderr is closed.
-        let _ = writeln!(Blanked(std::io::stderr()), "{line}");
+        let _ = write!(messages(), "{drawn}{failure}");
+        failure.exit()
     }
 
     /// The hub's folder.
@@ -213,9 +172,9 @@ impl Context {
             return Ok(());
         }
         if std::io::stdin().is_terminal() && std::io::stderr().is_terminal() {
-            Self::note("this hub has not run here yet, or reaches something new:");
+            note("this hub has not run here yet, or reaches something new:");
             for one in &reached {
-                Self::note(&one_line(&format!("  {} {} for {}, {}", one.what, one.name, one.system, one.purpose)));
+                note(&one_line(&format!("  {} {} for {}, {}", one.what, one.name, one.system, one.purpose)));
             }
             let _ = write!(std::io::stderr(), "go on? [y/N] ");
             let mut answer = String::new();
@@ -295,11 +254,6 @@ fn host() -> String {
 #[cfg(not(unix))]
 fn host() -> String {
     std::env::var("COMPUTERNAME").unwrap_or_else(|_| "this machine".to_owned())
-}
-
-fn columns() -> Option<u16> {
-    // The table's own library asks the terminal.
-    comfy_table::Table::new().set_content_arrangement(comfy_table::ContentArrangement::Dynamic).width()
 }
 
 fn no_hub(folder: &Path) -> Failure {

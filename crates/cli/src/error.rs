@@ -1,6 +1,6 @@
 //! The one place where errors become advice and exit codes.
 
-use std::io::{ErrorKind as IoErrorKind, Write};
+use std::io::ErrorKind as IoErrorKind;
 use std::process::ExitCode;
 
 use diaporos_core::diagnostic::Report;
@@ -10,9 +10,6 @@ use diaporos_hub::look::LookError;
 use diaporos_hub::push::PushError;
 use diaporos_store::StoreError;
 use diaporos_systems::{ErrorKind, SystemError};
-
-use crate::context::{Blanked, Context};
-use crate::output::findings;
 
 /// How the program ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -75,16 +72,22 @@ impl Failure {
         self
     }
 
-    /// Prints the failure on stderr and says how to end.
-    pub(crate) fn report(self, context: &Context) -> Exit {
-        let drawn = findings::draw(&self.reports, context.terminal.colour_err, context.terminal.width_err);
-        let mut lines = format!("{drawn}error: {}\n", self.message);
-        if let Some(advice) = &self.advice {
-            lines += &format!("  next: {advice}\n");
-        }
-        // Nobody is left to tell where stderr is closed.
-        let _ = Blanked(std::io::stderr()).write_all(lines.as_bytes());
+    /// How the program ends for it.
+    pub(crate) fn exit(&self) -> Exit {
         self.exit
+    }
+
+    /// The faults of the configuration, where that is the failure.
+    pub(crate) fn reports(&self) -> &[Report] {
+        &self.reports
+    }
+}
+
+/// The message, and what to do next, in lines.
+impl std::fmt::Display for Failure {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        writeln!(f, "error: {}", self.message)?;
+        self.advice.as_ref().map_or(Ok(()), |advice| writeln!(f, "  next: {advice}"))
     }
 }
 

@@ -27,6 +27,6 @@ fn main() -> ExitCode {
         .and_then(|runtime| runtime.block_on(commands::run(cli.command, &context)));
     match done {
         Ok(exit) => exit.into(),
-        Err(failure) => failure.report(&context).into(),
+        Err(failure) => context.report(&failure).into(),
     }
 }

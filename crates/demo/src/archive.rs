@@ -13,7 +13,7 @@ use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::server::{lock, problem};
+use crate::answer::{lock, problem};
 
 /// What the archive takes as key, password, client secret.
 pub const ARCHIVE_KEY: &str = "ostrel-archive-key-41d0";

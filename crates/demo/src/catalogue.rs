@@ -13,7 +13,8 @@ use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::server::{bears, lock, problem};
+use crate::answer::{lock, problem};
+use crate::server::bears;
 use crate::{CATALOGUE_READ_TOKEN, CATALOGUE_WRITE_TOKEN};
 
 const CONTENT: &str = include_str!("content/catalogue.json");

@@ -2,22 +2,25 @@
 //! systems that hold its content. They listen on loopback only and can be told to fail.
 
 mod agency;
+mod answer;
 mod archive;
 mod bulletins;
 mod catalogue;
 mod faults;
 mod server;
+mod slip;
 mod translator;
 mod visitor_site;
 
 use std::io;
 use std::path::Path;
 
-pub use agency::{Agency, FileSlip, Slip, Spoilt};
+pub use agency::Agency;
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use faults::{Annexe, Asked, Fault, Noticeboard, PastTheEnd, Rule, Says, Whim};
 pub use server::StandIn;
+pub use slip::{FileSlip, Slip, Spoilt};
 pub use visitor_site::VisitorSite;
 
 /// The credentials of the demo world; as made up as the rest.

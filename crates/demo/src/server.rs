@@ -5,7 +5,7 @@
 
 use std::io;
 use std::net::{Ipv4Addr, SocketAddr};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use axum::body::{Body, Bytes, to_bytes};
@@ -19,43 +19,39 @@ use futures::stream;
 use tokio::net::TcpListener;
 use tokio::task::JoinHandle;
 
+use crate::answer::lock;
 use crate::faults::{Asked, Fault, Rule, fault_for};
 
 /// A stand-in, running until it is dropped.
 #[derive(Debug)]
 pub struct StandIn {
     address: SocketAddr,
-    desk: Desk,
+    shared: Shared,
     task: JoinHandle<()>,
 }
 
 /// What a stand-in was asked, and what it is to do wrong.
 #[derive(Debug, Clone, Default)]
-struct Desk {
+struct Shared {
     log: Arc<Mutex<Vec<Asked>>>,
     rules: Arc<Mutex<Vec<Rule>>>,
 }
 
-/// Takes a lock; a stand-in that panicked on purpose leaves its data whole.
-pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
 impl StandIn {
     pub(crate) async fn start(routes: Router) -> io::Result<StandIn> {
-        let desk = Desk::default();
+        let shared = Shared::default();
         let hands = Router::new()
-            .route("/_log", get(|State(desk): State<Desk>| async move { Json(lock(&desk.log).clone()) }))
+            .route("/_log", get(|State(shared): State<Shared>| async move { Json(lock(&shared.log).clone()) }))
             .route("/_faults", axum::routing::post(add_rules).delete(clear_rules))
-            .with_state(desk.clone());
-        let routes = routes.layer(from_fn_with_state(desk.clone(), serve)).merge(hands);
+            .with_state(shared.clone());
+        let routes = routes.layer(from_fn_with_state(shared.clone(), serve)).merge(hands);
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let address = listener.local_addr()?;
         let task = tokio::spawn(async move {
             // Ends with the task; an error here is the end of the stand-in as well.
             let _ = axum::serve(listener, routes).await;
         });
-        Ok(StandIn { address, desk, task })
+        Ok(StandIn { address, shared, task })
     }
 
     /// Where it listens.
@@ -66,23 +62,23 @@ impl StandIn {
 
     /// Tells it to do something wrong.
     pub fn fail(&self, rule: Rule) {
-        lock(&self.desk.rules).push(rule);
+        lock(&self.shared.rules).push(rule);
     }
 
     /// Tells it to do everything right again.
     pub fn mend(&self) {
-        lock(&self.desk.rules).clear();
+        lock(&self.shared.rules).clear();
     }
 
     /// What it was asked so far.
     #[must_use]
     pub fn asked(&self) -> Vec<Asked> {
-        lock(&self.desk.log).clone()
+        lock(&self.shared.log).clone()
     }
 
     /// Forgets what it was asked.
     pub fn forget(&self) {
-        lock(&self.desk.log).clear();
+        lock(&self.shared.log).clear();
     }
 }
 
@@ -92,24 +88,24 @@ impl Drop for StandIn {
     }
 }
 
-async fn add_rules(State(desk): State<Desk>, Json(rules): Json<Vec<Rule>>) -> StatusCode {
-    lock(&desk.rules).extend(rules);
+async fn add_rules(State(shared): State<Shared>, Json(rules): Json<Vec<Rule>>) -> StatusCode {
+    lock(&shared.rules).extend(rules);
     StatusCode::NO_CONTENT
 }
 
-async fn clear_rules(State(desk): State<Desk>) -> StatusCode {
-    lock(&desk.rules).clear();
+async fn clear_rules(State(shared): State<Shared>) -> StatusCode {
+    lock(&shared.rules).clear();
     StatusCode::NO_CONTENT
 }
 
-async fn serve(State(desk): State<Desk>, request: Request, next: Next) -> Response {
+async fn serve(State(shared): State<Shared>, request: Request, next: Next) -> Response {
     let method = request.method().to_string();
     let path = request.uri().path_and_query().map_or_else(String::new, ToString::to_string);
-    let fault = fault_for(&mut lock(&desk.rules), &method, &path);
+    let fault = fault_for(&mut lock(&shared.rules), &method, &path);
     let carried_secret =
         ["authorization", "cookie", "x-archive-key"].iter().any(|name| request.headers().contains_key(*name));
     let note =
-        |status| lock(&desk.log).push(Asked { method: method.clone(), path: path.clone(), carried_secret, status });
+        |status| lock(&shared.log).push(Asked { method: method.clone(), path: path.clone(), carried_secret, status });
     let status = |code: u16| StatusCode::from_u16(code).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
     let response = match fault {
         None => next.run(request).await,
@@ -178,10 +174,4 @@ async fn half(body: Body) -> Bytes {
 /// Whether a request carries a bearer token.
 pub(crate) fn bears(headers: &axum::http::HeaderMap, token: &str) -> bool {
     headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok()) == Some(&format!("Bearer {token}"))
-}
-
-/// A problem document (RFC 9457).
-pub(crate) fn problem(status: StatusCode, detail: &str) -> Response {
-    let body = serde_json::json!({ "title": status.canonical_reason(), "status": status.as_u16(), "detail": detail });
-    (status, [(header::CONTENT_TYPE, "application/problem+json")], body.to_string()).into_response()
 }

@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use quick_xml::events::{BytesEnd, BytesStart, BytesText, Event};
 use quick_xml::{Reader, Writer};
 
-use crate::agency::{Slip, Spoilt};
+use crate::slip::{Slip, Spoilt};
 
 /// Texts with their translations by language; tags are written `<1>`, `</1>` and `<2/>`.
 static PHRASES: LazyLock<BTreeMap<String, BTreeMap<String, String>>> =

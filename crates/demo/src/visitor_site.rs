@@ -14,7 +14,8 @@ use serde::Deserialize;
 use serde_json::{Map, Value, json};
 
 use crate::SITE_WRITE_TOKEN;
-use crate::server::{bears, lock, problem};
+use crate::answer::{lock, problem};
+use crate::server::bears;
 
 const PAGES: &str = include_str!("content/pages.json");
 

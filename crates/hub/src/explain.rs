@@ -10,8 +10,9 @@ use diaporos_store::{Standing, Store, StoreError};
 use jiff::Timestamp;
 
 use crate::config::{Config, ConfiguredLane};
+use crate::mapping::{LaneWorld, map, previous, seen_by};
 use crate::preview::preview;
-use crate::push::{LaneWorld, PushError, map, previous, seen_by};
+use crate::push::PushError;
 
 /// What a lane says of an entry.
 #[derive(Debug)]

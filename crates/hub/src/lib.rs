@@ -10,6 +10,7 @@ mod identity;
 pub mod init;
 pub mod left_behind;
 pub mod look;
+mod mapping;
 pub mod model;
 pub mod openapi;
 pub mod page;

@@ -3,9 +3,8 @@
 use std::cmp::Ordering;
 
 use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
-use diaporos_core::plan::State;
 use diaporos_core::text::moment::{instant, order};
-use diaporos_core::value::{Address, Value, to_json};
+use diaporos_core::value::{Address, State, Value, to_json};
 use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError, WordSearch};
 
 use crate::config::{Config, ConfiguredLane};

@@ -174,7 +174,7 @@ fn each_entry(store: &Store, end: &LaneEnd, mut look: impl FnMut(&Record)) -> Re
         ..EntryFilter::default()
     };
     store.entries(&filter, |entry| -> Result<_, StoreError> {
-        if entry.row.state != diaporos_core::plan::State::Gone {
+        if entry.row.state != diaporos_core::value::State::Gone {
             look(&entry.row.fields);
         }
         Ok(std::ops::ControlFlow::Continue(()))

@@ -13,7 +13,8 @@ use diaporos_systems::http::Request;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{Claims, EntryPlan, LaneWorld, LookUps, PushError, map, plan_entry, previous, seen_by};
+use crate::mapping::{LaneWorld, map, previous, seen_by};
+use crate::push::{Claims, EntryPlan, LookUps, PushError, plan_entry};
 
 /// What an entry becomes, decided by what the hub knows: nothing is asked of the destination, so
 /// that what was never delivered is shown as it would be created.

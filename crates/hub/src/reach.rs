@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 
-use diaporos_core::lane::{Document, Mapped};
+use diaporos_core::lane::Mapped;
+use diaporos_core::plan::Document;
 use diaporos_store::{ChangeRow, Due, EntryRow, Store, StoreError};
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::map;
+use crate::mapping::map;
 
 /// What a change alters of what a lane delivers.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -2,8 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use diaporos_core::plan::State;
-use diaporos_core::value::{Address, Value};
+use diaporos_core::value::{Address, State, Value};
 use diaporos_store::{Store, StoreError};
 
 /// Which way references are followed.

@@ -3,15 +3,16 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::change::{Apart, fingerprint_record};
-use diaporos_core::lane::{Document, Mapped};
-use diaporos_core::plan::{Counterpart, Existing, HoldReason, Presence};
+use diaporos_core::lane::Mapped;
+use diaporos_core::plan::{Counterpart, Document, Existing, HoldReason, Presence};
 use diaporos_core::value::{Address, Value};
 use diaporos_store::{Delivered, Standing, Store, Verdict};
 use diaporos_systems::Write;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{PushError, map, with_itself};
+use crate::mapping::{map, with_itself};
+use crate::push::PushError;
 
 /// Whose version is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -11,7 +11,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 use crate::config::{Config, ConfiguredLane};
-use crate::push::map;
+use crate::mapping::map;
 
 /// Entries that would be held for the same field or rule.
 #[derive(Debug, Clone, PartialEq, Eq)]

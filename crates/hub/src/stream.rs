@@ -3,7 +3,8 @@
 use std::io::{self, BufRead, Write};
 
 use diaporos_core::expr::{NoWorld, Subject};
-use diaporos_core::lane::{Borrowed, Document, Line, LineReader, Mapped, describe_faults, map_borrowed};
+use diaporos_core::lane::{Borrowed, Line, LineReader, Mapped, describe_faults, map_borrowed};
+use diaporos_core::plan::Document;
 use diaporos_core::value::{Plain, Value};
 use jiff::Timestamp;
 use memchr::memchr_iter;

@@ -8,7 +8,8 @@ use diaporos_systems::Write;
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use crate::push::{PushError, map, with_itself};
+use crate::mapping::{map, with_itself};
+use crate::push::PushError;
 
 /// What the next push makes of a field.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

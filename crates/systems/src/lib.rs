@@ -13,13 +13,14 @@ pub mod files;
 mod gather;
 pub mod graphql;
 pub mod http;
+mod keyed_store;
 pub mod ninjs;
 pub mod openapi;
 mod profile;
 mod read;
 pub mod rest;
 mod secret;
-mod shelf;
+mod text_file;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
 pub mod webdav;

@@ -6,7 +6,8 @@ use diaporos_core::diagnostic::Source;
 use jiff::Timestamp;
 
 use crate::feed::{self, FeedPlace, FeedSource, Wanted};
-use crate::files::{LineForm, cut_lines, parse_markdown};
+use crate::files::{LineForm, cut_lines};
+use crate::text_file::parse_markdown;
 use diaporos_core::text::xml;
 
 use crate::{ProfileKind, ninjs, openapi, read_profile};

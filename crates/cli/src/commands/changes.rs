@@ -5,8 +5,7 @@ use std::ops::ControlFlow;
 
 use clap::Args;
 use diaporos_core::change::{Difference, differences};
-use diaporos_core::plan::State;
-use diaporos_core::value::to_json;
+use diaporos_core::value::{State, to_json};
 use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::reach::{Reach, reach};
 use diaporos_store::{ChangeFilter, ChangeRow, Store};
@@ -16,7 +15,7 @@ use serde_json::{Map, Value as Json, json};
 use super::{address, lane, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, fields, moment, one_line, words};
+use crate::output::{Cell, Column, Format, fields, moment, one_line, out, words};
 
 /// Show what changed at the sources: entry by entry, field by field, the newest first.
 #[derive(Debug, Args)]
@@ -131,7 +130,7 @@ fn draw(
     most: usize,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut out = Context::out();
+    let mut out = out();
     let (mut shown, mut more, mut apart) = (0, false, false);
     store.changes(filter, |change| -> Result<_, Failure> {
         if shown == most {
@@ -184,7 +183,7 @@ fn rows(
     most: usize,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     store.changes(filter, |change| -> Result<_, Failure> {
         if sheet.rows() >= most as u64 {
             return Ok(ControlFlow::Break(()));

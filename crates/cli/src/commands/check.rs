@@ -17,7 +17,7 @@ use super::counted;
 use super::model::describe;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, findings, one_line};
+use crate::output::{Cell, Column, Format, Sheet, Tint, drawn_out, findings, one_line, out};
 
 /// Read the whole configuration and name every fault in it, with its place and how to mend it.
 #[derive(Debug, Args)]
@@ -93,12 +93,12 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
     let (folder, mut loaded) = context.load()?;
     let exit = if loaded.config.is_some() { Exit::Done } else { Exit::Wrong };
     if context.format != Format::Table {
-        let mut sheet = Sheet::new(context, COLUMNS);
+        let mut sheet = context.sheet(COLUMNS);
         loaded.reports.iter().for_each(|report| rows(report, &mut sheet));
         sheet.end("")?;
         return Ok(exit);
     }
-    let mut out = Context::drawn_out();
+    let mut out = drawn_out();
     let warned_of = |reports: &[Report]| {
         reports.iter().flat_map(|report| &report.findings).filter(|finding| !finding.is_error()).count() as u64
     };
@@ -153,7 +153,7 @@ fn fix(context: &Context) -> Result<Exit, Failure> {
     let text =
         std::fs::read_to_string(&file).map_err(|error| Failure::wrong(format!("{}: {error}", file.display())))?;
     let (fixed, rewritten) = house_form(&Source { name: FILE.to_owned(), text });
-    let mut out = Context::out();
+    let mut out = out();
     for one in &rewritten {
         writeln!(out, "line {}\n  - {}\n  + {}", one.line, one_line(&one.before), one_line(&one.after))?;
     }
@@ -185,7 +185,7 @@ async fn show_drift(context: &Context) -> Result<Exit, Failure> {
             described.insert(system.clone(), model);
         }
     }
-    let mut sheet = Sheet::new(context, DRIFT);
+    let mut sheet = context.sheet(DRIFT);
     let mut breaks = false;
     for ModelDrift { end, today, drift } in drifts(&config, &Context::store(&config)?, &described)? {
         let told_by = match today {
@@ -212,7 +212,7 @@ async fn show_drift(context: &Context) -> Result<Exit, Failure> {
 
 fn show_coverage(context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let mut sheet = Sheet::new(context, COVERAGE);
+    let mut sheet = context.sheet(COVERAGE);
     // A lane on which translations go back takes nothing else, and loses nothing.
     for lane in config.lanes.values().filter(|lane| lane.returns.is_none()) {
         for field in coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)) {
@@ -233,7 +233,7 @@ fn show_coverage(context: &Context) -> Result<Exit, Failure> {
 fn count_entries(context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let store = Context::store(&config)?;
-    let mut sheet = Sheet::new(context, MISFITS);
+    let mut sheet = context.sheet(MISFITS);
     for found in misfits(&config, &store, Context::now())? {
         sheet.row(vec![
             Cell::text(found.lane),
@@ -261,7 +261,7 @@ fn inspect_store(context: &Context) -> Result<Exit, Failure> {
     if faults.is_empty() {
         faults = store.verify_ledger()?.faults;
     }
-    let mut sheet = Sheet::new(context, &[Column::prose("fault", "what is wrong")]);
+    let mut sheet = context.sheet(&[Column::prose("fault", "what is wrong")]);
     faults.iter().for_each(|fault| sheet.row(vec![Cell::text(fault).tint(Tint::Bad)]));
     sheet.end(&format!("{}: whole, its ledger too", file.display()))?;
     if faults.is_empty() {

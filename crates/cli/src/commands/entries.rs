@@ -4,9 +4,8 @@ use std::io::Write;
 
 use clap::Args;
 use diaporos_core::expr::{KnownFields, Program, Slots};
-use diaporos_core::plan::State;
 use diaporos_core::text::Cut;
-use diaporos_core::value::{LanguageTag, Value, languages_of, to_json};
+use diaporos_core::value::{LanguageTag, State, Value, languages_of, to_json};
 use diaporos_hub::config::{Config, View};
 use diaporos_hub::look::{EntryQuery, Glance, entries, title, value_for};
 use diaporos_store::EntryRow;
@@ -14,7 +13,7 @@ use diaporos_store::EntryRow;
 use super::unknown;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, fields};
+use crate::output::{Cell, Column, Format, Tint, fields, out};
 use crate::typed::Typed;
 
 /// List the entries that were pulled.
@@ -107,10 +106,10 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         slots: typed.slots,
     };
     let mut sheet = match chosen.as_slice() {
-        [] => Sheet::new(context, COLUMNS),
+        [] => context.sheet(COLUMNS),
         chosen => {
             let address = std::iter::once(Column::text("address", "address"));
-            Sheet::new(context, &address.chain(chosen.iter().map(|(name, _)| Column::chosen(name))).collect::<Vec<_>>())
+            context.sheet(&address.chain(chosen.iter().map(|(name, _)| Column::chosen(name))).collect::<Vec<_>>())
         }
     };
     let mut more = false;
@@ -133,7 +132,7 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     sheet.end(nothing)?;
     if more && context.format == Format::Table {
         let advice = "there are more: `--most N`, or narrow with --type, --state, --text, --where";
-        writeln!(Context::out(), "\nThe first {count}; {advice}")?;
+        writeln!(out(), "\nThe first {count}; {advice}")?;
     }
     Ok(Exit::Done)
 }

@@ -12,7 +12,7 @@ use serde_json::{Value as Json, json};
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, fields, one_line};
+use crate::output::{Cell, Column, Format, Sheet, fields, one_line, out};
 
 /// Tell for each lane whether an entry goes and why, clause by clause with values.
 #[derive(Debug, Args)]
@@ -40,12 +40,12 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
         return Err(no_entry(&store, &address)?);
     };
     if context.format != Format::Table {
-        let mut sheet = Sheet::new(context, COLUMNS);
+        let mut sheet = context.sheet(COLUMNS);
         said.iter().for_each(|lane| rows(lane, &mut sheet));
         sheet.end("")?;
         return Ok(Exit::Done);
     }
-    let mut out = Context::out();
+    let mut out = out();
     writeln!(out, "{address}\n")?;
     if said.is_empty() {
         writeln!(out, "no lane takes entries of `{}/{}`", address.system, address.kind)?;

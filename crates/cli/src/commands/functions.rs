@@ -6,7 +6,7 @@ use diaporos_core::expr::functions::{ALL, GROUPS};
 use super::unknown;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet};
+use crate::output::{Cell, Column};
 
 /// List the functions that may follow a pipe in a field expression.
 #[derive(Debug, Args)]
@@ -42,7 +42,7 @@ pub(crate) fn run(args: &Functions, context: &Context) -> Result<Exit, Failure> 
             Failure::wrong(format!("there is no group `{group}`")).advise(format!("known here: {}", GROUPS.join(", ")))
         );
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for group in
         GROUPS.iter().filter(|known| wanted.as_ref().is_none_or(|group| known.to_lowercase().starts_with(group)))
     {

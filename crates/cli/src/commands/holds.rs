@@ -10,7 +10,7 @@ use diaporos_store::{HeldRow, Standing};
 use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, moment, one_line};
+use crate::output::{Cell, Column, Format, drawn_out, moment, one_line};
 
 /// List the entries that are kept back or failed, with the reason and the way out.
 #[derive(Debug, Args)]
@@ -38,7 +38,7 @@ pub(crate) fn run(args: &Holds, context: &Context) -> Result<Exit, Failure> {
         lanes(&config, &args.lanes)?.into_iter().map(|configured| configured.lane.name.as_str()).collect();
     let mut count = 0;
     if context.format == Format::Table {
-        let mut out = Context::drawn_out();
+        let mut out = drawn_out();
         store.held(|row| -> Result<(), Failure> {
             if wanted.contains(&row.lane.as_str()) {
                 count += 1;
@@ -53,7 +53,7 @@ pub(crate) fn run(args: &Holds, context: &Context) -> Result<Exit, Failure> {
         out.flush()?;
         return Ok(Exit::Done);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     store.held(|row| -> Result<(), Failure> {
         if wanted.contains(&row.lane.as_str()) {
             sheet.row(vec![

@@ -12,7 +12,7 @@ use serde_json::{Value as Json, json};
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet};
+use crate::output::{Cell, Column, Format, out};
 
 /// Make a new hub: a commented configuration, an example profile, a `.gitignore` for the store.
 ///
@@ -53,7 +53,7 @@ pub(crate) async fn run(args: &Init, context: &Context) -> Result<Exit, Failure>
         }
         _ => Failure::failed(format!("{}: {error}", folder.display())),
     })?;
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for file in &written {
         sheet.row(vec![Cell { json: json!(file), ..Cell::text(file.display().to_string()) }]);
     }
@@ -61,7 +61,7 @@ pub(crate) async fn run(args: &Init, context: &Context) -> Result<Exit, Failure>
     if context.format == Format::Table {
         let hub = folder.display().to_string();
         let hub = shell_word(&hub);
-        writeln!(Context::out(), "\nNext: edit {}/diaporos.toml, then `diaporos check --hub {hub}`", folder.display())?;
+        writeln!(out(), "\nNext: edit {}/diaporos.toml, then `diaporos check --hub {hub}`", folder.display())?;
     }
     Ok(Exit::Done)
 }
@@ -74,14 +74,14 @@ async fn from_openapi(document: &str, name: &str, context: &Context) -> Result<E
         DraftError::System(error) => error.into(),
         other => Failure::failed(other.to_string()),
     })?;
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     sheet.row(vec![Cell { json: json!(file), ..Cell::text(file.display().to_string()) }]);
     sheet.end("")?;
     if context.format == Format::Table {
         let url = draft.url.unwrap_or_else(|| "https://…".to_owned());
         let types = draft.types.join(", ");
         writeln!(
-            Context::out(),
+            out(),
             "\nTypes: {types}. Go over the profile, add these lines to diaporos.toml, then `diaporos check`:\n\n\
              [systems.{system}]\nkind    = \"rest\"\nurl     = \"{url}\"\nprofile = \"profiles/{system}.toml\"\n\
              # read  = {{ bearer = \"env:{}_TOKEN\" }}",
@@ -100,7 +100,7 @@ fn from_opml(document: &str, name: &str) -> Result<Exit, Failure> {
     if outlines.is_empty() {
         return Err(Failure::failed(format!("{document}: there is no feed in it")));
     }
-    let mut out = Context::out();
+    let mut out = out();
     writeln!(out, "\n[systems.{system}]\nkind = \"feed\"\n\n[systems.{system}.feeds]")?;
     for Outline { name, title, url } in outlines {
         let quoted = |text: &str| Json::from(text).to_string();

@@ -10,7 +10,7 @@ use diaporos_store::{LeftLane, Store};
 use super::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet};
+use crate::output::{Cell, Column, note, out};
 
 /// See to what lanes delivered whose name, destination or configuration changed.
 ///
@@ -107,7 +107,7 @@ pub(crate) async fn run(args: &Lane, context: &Context) -> Result<Exit, Failure>
 }
 
 fn say(sentence: &str) -> Result<(), Failure> {
-    Ok(std::io::Write::write_fmt(&mut Context::out(), format_args!("{sentence}\n"))?)
+    Ok(std::io::Write::write_fmt(&mut out(), format_args!("{sentence}\n"))?)
 }
 
 fn name(text: &str) -> Result<LaneName, Failure> {
@@ -116,7 +116,7 @@ fn name(text: &str) -> Result<LaneName, Failure> {
 
 fn list(config: &Config, context: &Context) -> Result<(), Failure> {
     let store = Context::store(config)?;
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for left in left_lanes(&store, config)? {
         sheet.row(vec![
             Cell::text(left.name.to_string()),
@@ -179,7 +179,7 @@ async fn take_off(config: &Config, lane: &str) -> Result<Exit, Failure> {
     store.end_run(run, "{}", Context::now())?;
     say(&format!("{} taken off view", counted(done.withdrawn, "document was", "documents were")))?;
     for (id, why) in &done.left {
-        Context::note(&format!("left: `{id}`: {why}"));
+        note(&format!("left: `{id}`: {why}"));
     }
     Ok(if done.left.is_empty() { Exit::Done } else { Exit::Partly })
 }

@@ -13,7 +13,7 @@ use diaporos_systems::Write as SystemWrite;
 use super::{address, counted, lane};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Summary, Tint, moment, one_line};
+use crate::output::{Cell, Column, Format, Summary, Tint, moment, one_line, out};
 
 /// Show what was sent where, when, and what became of it.
 #[derive(Debug, Args)]
@@ -88,7 +88,7 @@ pub(crate) fn run(args: &Ledger, context: &Context) -> Result<Exit, Failure> {
     if args.as_curl {
         return as_curl(&config, &store, &filter, context);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     store.ledger(&filter, |row| -> Result<(), Failure> {
         sheet.row(cells(row, context));
         Ok(())
@@ -127,7 +127,7 @@ fn cells(row: LedgerRow, context: &Context) -> Vec<Cell> {
 
 fn verify(config: &Config, context: &Context) -> Result<Exit, Failure> {
     let state = Context::store(config)?.verify_ledger()?;
-    let mut sheet = Sheet::new(context, &[Column::prose("fault", "what is wrong")]).within("faults");
+    let mut sheet = context.sheet(&[Column::prose("fault", "what is wrong")]).within("faults");
     state.faults.iter().for_each(|fault| sheet.row(vec![Cell::text(fault).tint(Tint::Bad)]));
     let rows = counted(state.good, "row is as it was written", "rows are as they were written");
     let pruned = match state.pruned {
@@ -160,7 +160,7 @@ fn prune(config: &Config, age: &str, context: &Context) -> Result<Exit, Failure>
     let pruned = Context::store_for_change(config)?.prune_ledger(before, &Context::who(), Context::now())?;
     let sentence = format!("{} taken out of the ledger", counted(pruned, "request was", "requests were"));
     let counts = [("pruned".to_owned(), pruned.into())].into_iter().collect();
-    Sheet::new(context, &[]).end_with(Summary { counts, sentence })?;
+    context.sheet(&[]).end_with(Summary { counts, sentence })?;
     Ok(Exit::Done)
 }
 
@@ -168,8 +168,8 @@ fn prune(config: &Config, age: &str, context: &Context) -> Result<Exit, Failure>
 fn as_curl(config: &Config, store: &Store, filter: &LedgerFilter, context: &Context) -> Result<Exit, Failure> {
     let connector = Connector::new(config, &Context::variable);
     let mut writers: HashMap<String, Option<Box<dyn SystemWrite>>> = HashMap::new();
-    let mut out = Context::out();
-    let mut sheet = Sheet::new(context, CURLS);
+    let mut out = out();
+    let mut sheet = context.sheet(CURLS);
     store.ledger(filter, |row| -> Result<(), Failure> {
         let configured = config.lanes.iter().find(|(name, _)| name.as_str() == row.lane).map(|(_, lane)| lane);
         let writer = match writers.entry(row.lane.clone()) {

@@ -15,7 +15,7 @@ use indexmap::IndexMap;
 use super::{lane, unknown};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Summary, Tint};
+use crate::output::{Cell, Column, Summary, Tint, out};
 
 /// Look at content models: the types of systems and their fields.
 #[derive(Debug, Args)]
@@ -100,7 +100,7 @@ async fn align(config: &Config, name: &str, dry_run: bool, context: &Context) ->
     let configured = lane(config, name)?;
     let kind = &configured.lane.to.kind;
     let writer = Connector::new(config, &Context::variable).writer(&configured.lane.to.system)?;
-    let mut sheet = Sheet::new(context, LACKS);
+    let mut sheet = context.sheet(LACKS);
     let (mut made, mut left) = (0_u64, 0_u64);
     for (lack, request) in alignment(configured, writer.as_ref()).await? {
         let drawn = request.as_ref().map(|request| format!("{} {}", request.method.word(), request.shown_url()));
@@ -196,7 +196,7 @@ fn end(config: &Config, text: &str) -> Result<LaneEnd, Failure> {
 
 fn list(config: &Config, context: &Context) -> Result<(), Failure> {
     let store = Context::store(config)?;
-    let mut sheet = Sheet::new(context, TYPES);
+    let mut sheet = context.sheet(TYPES);
     for row in types(config, &store)? {
         let uses = [(row.reads, "read"), (row.writes, "written")];
         let uses: Vec<&str> = uses.into_iter().filter(|(does, _)| *does).map(|(_, word)| word).collect();
@@ -226,7 +226,7 @@ fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure
     let store = Context::store(config)?;
     let (model, known) = fields(config, &store, end)?;
     let known = if known == Known::Declared { "declared" } else { "inferred" };
-    let mut sheet = Sheet::new(context, FIELDS);
+    let mut sheet = context.sheet(FIELDS);
     for (name, field) in &model.fields {
         sheet.row(vec![
             Cell::text(name),
@@ -240,7 +240,7 @@ fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure
 
 fn show_schema(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
     let (model, _) = fields(config, &Context::store(config)?, end)?;
-    writeln!(Context::out(), "{:#}", to_schema(&end.kind, &model))?;
+    writeln!(out(), "{:#}", to_schema(&end.kind, &model))?;
     Ok(())
 }
 
@@ -264,7 +264,7 @@ async fn keep(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
     }
     std::fs::write(&file, format!("{:#}\n", to_schema(&end.kind, &of)))?;
     let name = file.strip_prefix(&config.folder).unwrap_or(&file).display();
-    writeln!(Context::out(), "{name}: {} fields, {from}", of.fields.len())?;
+    writeln!(out(), "{name}: {} fields, {from}", of.fields.len())?;
     Ok(())
 }
 
@@ -293,7 +293,7 @@ async fn ask(config: &Config, name: &str, context: &Context) -> Result<(), Failu
         return Err(Failure::failed(format!("`{name}` is of a kind that does not describe itself"))
             .advise(format!("`diaporos model infer {name}/TYPE` finds fields from entries")));
     };
-    let mut sheet = Sheet::new(context, DESCRIBED);
+    let mut sheet = context.sheet(DESCRIBED);
     for (kind, of) in &model.types {
         for (field_name, field) in &of.fields {
             let cells = [kind.as_str(), field_name, field.kind.word()].map(Cell::text);
@@ -307,7 +307,7 @@ fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failur
     let store = Context::store(config)?;
     let observer = observe(&store, end)?;
     let entries = observer.entries().max(1);
-    let mut sheet = Sheet::new(context, INFERRED);
+    let mut sheet = context.sheet(INFERRED);
     let observed = observer.fields();
     let is_declared = declared(config, end);
     let assumed = |(name, seen): (&String, &Observed)| {
@@ -352,7 +352,7 @@ fn partners(config: &Config, from: &LaneEnd, to: &LaneEnd, context: &Context) ->
     let (from_model, _) = fields(config, &store, from)?;
     let (to_model, _) = fields(config, &store, to)?;
     let kind = |field: Option<&Field>| Cell::maybe(field.map(|field| field.kind.word())).tint(Tint::Faint);
-    let mut sheet = Sheet::new(context, PARTNERS);
+    let mut sheet = context.sheet(PARTNERS);
     let partners = compare(&from_model, &to_model);
     for partner in &partners {
         let from_field = partner.from.as_ref().and_then(|name| from_model.fields.get(name));

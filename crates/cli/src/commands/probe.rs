@@ -14,7 +14,7 @@ use diaporos_systems::feed::write_opml;
 use super::system;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Tint};
+use crate::output::{Cell, Column, Tint, out};
 
 /// Look at systems from the network up: reachable, credential accepted, what is there.
 #[derive(Debug, Args)]
@@ -51,7 +51,7 @@ const REACH: &[Column] = &[
 ];
 
 fn show_reach(config: &Config, chosen: &[&SystemName], context: &Context) -> Result<Exit, Failure> {
-    let mut sheet = Sheet::new(context, REACH);
+    let mut sheet = context.sheet(REACH);
     let wanted = |one: &Reached| chosen.iter().any(|name| name.as_str() == one.system);
     for one in reaches(config).into_iter().filter(wanted) {
         sheet.row(vec![Cell::text(one.system), Cell::text(one.what), Cell::text(one.name), Cell::text(one.purpose)]);
@@ -72,10 +72,10 @@ pub(crate) async fn run(args: &Probe, context: &Context) -> Result<Exit, Failure
         let [name] = chosen.as_slice() else { return Err(Failure::wrong("`--opml` lists the feeds of one system")) };
         let feeds = connector.feeds(name)?;
         let feeds = feeds.ok_or_else(|| Failure::wrong(format!("`{name}` is no system of feeds")))?;
-        write!(Context::out(), "{}", write_opml(name.as_str(), &feeds)?)?;
+        write!(out(), "{}", write_opml(name.as_str(), &feeds)?)?;
         return Ok(Exit::Done);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     let mut exit = Exit::Done;
     for name in chosen {
         let rows = if args.write_check {

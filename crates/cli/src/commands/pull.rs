@@ -9,7 +9,7 @@ use serde_json::{Map, json};
 use super::{counted, system};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Progress, Sheet, Summary, Tint, one_line};
+use crate::output::{Cell, Column, Summary, Tint, note, one_line};
 
 /// Take in what is new at the sources.
 #[derive(Debug, Args)]
@@ -60,24 +60,24 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     systems.dedup();
     let mut store = Context::store_for_change(&config)?;
     let connector = Connector::new(&config, &Context::variable);
-    let mut progress = Progress::new(context);
+    let mut progress = context.progress();
     let jobs = systems.into_iter().map(|system| PullSource { system, reader: connector.reader(system) }).collect();
     let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole };
     let rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
     progress.clear();
-    let mut sheet = Sheet::new(context, COLUMNS).within("types");
+    let mut sheet = context.sheet(COLUMNS).within("types");
     rows.iter().for_each(|row| sheet.row(cells(row)));
     sheet.end_with(summary(&rows))?;
-    for (system, note) in rows.iter().flat_map(|row| row.notes.iter().map(|note| (&row.system, note))) {
-        Context::note(&format!("note: {system}: {}", one_line(note)));
+    for (system, text) in rows.iter().flat_map(|row| row.notes.iter().map(|text| (&row.system, text))) {
+        note(&format!("note: {system}: {}", one_line(text)));
     }
     for row in &rows {
         for problem in row.problems.iter().take(MOST_TOLD) {
-            Context::note(&format!("problem: {}", one_line(problem)));
+            note(&format!("problem: {}", one_line(problem)));
         }
         let more = row.problems.len().saturating_sub(MOST_TOLD);
         if more > 0 {
-            Context::note(&format!("and {more} more problems of {}; `--format json` lists them all", row.system));
+            note(&format!("and {more} more problems of {}; `--format json` lists them all", row.system));
         }
     }
     Ok(exit(&rows))

@@ -14,7 +14,7 @@ use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
-use crate::output::{Cell, Column, Format, Progress, Sheet, Summary, Tint};
+use crate::output::{Cell, Column, Format, Sheet, Summary, Tint};
 
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
@@ -66,8 +66,8 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let writers: Vec<Box<dyn Write>> = writers.collect::<Result<_, ConnectError>>()?;
     let mut store = Context::store_for_change(&config)?;
     let run = if args.dry_run { None } else { Some(begin(&mut store, args)?) };
-    let mut progress = Progress::new(context);
-    let mut steps = Steps::new(Sheet::new(context, COLUMNS).within("steps").around(progress.bar()), context.format);
+    let mut progress = context.progress();
+    let mut steps = Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), context.format);
     let mut tally = PushTally::default();
     let mut stopped: Vec<(String, PushError)> = Vec::new();
     let interrupt = Interrupt::listen();
@@ -114,7 +114,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         if all_stopped && sent_nothing {
             return Err(failure);
         }
-        failure.report(context);
+        context.report(&failure);
     }
     Ok(if tally.held + tally.failed > 0 || has_stopped { Exit::Partly } else { Exit::Done })
 }

@@ -8,7 +8,7 @@ use diaporos_hub::refs::{RefEnd, RefRow, Way, refs};
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet};
+use crate::output::{Cell, Column, Format, out};
 
 /// Draw the tree of references of an entry, with circles and dead ends, or who refers to it.
 #[derive(Debug, Args)]
@@ -47,11 +47,11 @@ pub(crate) fn run(args: &Refs, context: &Context) -> Result<Exit, Failure> {
     if context.format == Format::Table {
         draw(&rows)?;
         if rows.len() == 1 {
-            writeln!(Context::out(), "{}", if args.back { "nothing refers to it" } else { "it refers to nothing" })?;
+            writeln!(out(), "{}", if args.back { "nothing refers to it" } else { "it refers to nothing" })?;
         }
         return Ok(Exit::Done);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for row in &rows {
         let (state, end) = said(row.end);
         sheet.row(vec![
@@ -84,7 +84,7 @@ fn said(end: RefEnd) -> (Option<&'static str>, Option<&'static str>) {
 /// └─ stops → catalogue/plant-profile/p-404  dead end: it is not in the store
 /// ```
 fn draw(rows: &[RefRow]) -> Result<(), Failure> {
-    let mut out = Context::out();
+    let mut out = out();
     let mut open: Vec<bool> = Vec::new();
     for row in rows {
         open.truncate(row.depth);

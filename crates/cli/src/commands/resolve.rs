@@ -9,7 +9,7 @@ use diaporos_hub::resolve::{Resolved, Side, Take, resolve};
 use super::{address, lanes, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet};
+use crate::output::{Cell, Column};
 
 /// Answer for an entry that the hub must not guess about: whose version is right?
 #[derive(Debug, Args)]
@@ -46,7 +46,7 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
         Take::All(Side::Theirs) => "theirs stays until the entry changes",
         Take::Fields(_) => "the next push goes by what was said of each field",
     };
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for configured in lanes(&config, args.lane.as_slice())? {
         let lane = &configured.lane;
         if (&lane.from.system, &lane.from.kind) != (&address.system, &address.kind) {

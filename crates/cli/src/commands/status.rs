@@ -14,7 +14,7 @@ use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
-use crate::output::{Cell, Column, Format, Progress, Sheet, Summary};
+use crate::output::{Cell, Column, Format, Summary, note, out};
 
 /// Show how the entries of each lane stand at its destination.
 #[derive(Debug, Args)]
@@ -52,7 +52,7 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
         return verify(&config, &args.lanes, context).await;
     }
     let store = Context::store(&config)?;
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     let mut anew = Vec::new();
     for (configured, counts) in status(&config, &store)? {
         let lane = &configured.lane;
@@ -73,11 +73,11 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
     }
     sheet.end("no lanes; add a table `[lanes.NAME]` to diaporos.toml")?;
     for left in super::lane::left_lanes(&store, &config)? {
-        Context::note(&super::lane::told_of(&left));
+        note(&super::lane::told_of(&left));
     }
     if !anew.is_empty() && context.format == Format::Table {
         writeln!(
-            Context::out(),
+            out(),
             "\n?  new, or changed since the last pull or push: the next push looks at all its entries: {}",
             anew.join(", ")
         )?;
@@ -98,8 +98,8 @@ const DRIFTED: &[Column] = &[
 async fn verify(config: &Config, names: &[String], context: &Context) -> Result<Exit, Failure> {
     let connector = Connector::new(config, &Context::variable);
     let mut store = Context::store_for_change(config)?;
-    let mut progress = Progress::new(context);
-    let mut sheet = Sheet::new(context, DRIFTED).around(progress.bar());
+    let mut progress = context.progress();
+    let mut sheet = context.sheet(DRIFTED).around(progress.bar());
     let interrupt = Interrupt::listen();
     let (mut read, mut drifted) = (0, 0);
     for lane in lanes(config, names)? {

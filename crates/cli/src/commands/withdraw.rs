@@ -1,13 +1,13 @@
 //! `withdraw`.
 
 use clap::Args;
-use diaporos_core::lane::GonePolicy;
+use diaporos_core::plan::GonePolicy;
 use diaporos_hub::config::ConfiguredLane;
 
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet};
+use crate::output::{Cell, Column};
 
 /// Take an entry off a destination by hand, and keep it off until it is put back.
 ///
@@ -46,7 +46,7 @@ pub(crate) fn run(args: &Withdraw, context: &Context) -> Result<Exit, Failure> {
         let message = format!("no lane takes entries of `{}/{}` to `{to}`", address.system, address.kind);
         return Err(Failure::wrong(message).advise("`diaporos status` lists the lanes"));
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for lane in lanes {
         if lane.lane.gone == GonePolicy::Keep && !args.put_back {
             let message =

@@ -5,6 +5,7 @@ pub(crate) mod fields;
 pub(crate) mod findings;
 mod progress;
 mod sheet;
+mod terminal;
 pub(crate) mod visible;
 pub(crate) mod words;
 
@@ -13,6 +14,18 @@ use clap::ValueEnum;
 pub(crate) use cell::{Cell, Tint, moment, one_line};
 pub(crate) use progress::Progress;
 pub(crate) use sheet::{Column, Sheet, Summary};
+pub(crate) use terminal::{Terminal, drawn_out, messages, note, out};
+
+/// How rows are printed.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Style {
+    /// In which format.
+    pub(crate) format: Format,
+    /// Whether texts in CSV are kept from being formulas.
+    pub(crate) safe_csv: bool,
+    /// What the terminals can show.
+    pub(crate) terminal: Terminal,
+}
 
 /// How results are printed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

@@ -7,8 +7,6 @@ use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::{Event, Listener};
 use indicatif::{ProgressBar, ProgressStyle};
 
-use crate::context::Context;
-
 /// Draws events as a moving line.
 pub(crate) struct Progress {
     bar: ProgressBar,
@@ -18,8 +16,8 @@ pub(crate) struct Progress {
 
 impl Progress {
     /// A line that shows nothing yet.
-    pub(crate) fn new(context: &Context) -> Progress {
-        if context.terminal.width_err.is_none() {
+    pub(crate) fn new(is_shown: bool) -> Progress {
+        if !is_shown {
             return Progress { bar: ProgressBar::hidden(), listings: BTreeMap::new() };
         }
         let bar = ProgressBar::no_length();

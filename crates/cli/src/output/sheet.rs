@@ -10,8 +10,7 @@ use comfy_table::{
 use indicatif::ProgressBar;
 use serde_json::{Map, Value as Json};
 
-use super::{Cell, Format, Tint};
-use crate::context::{Context, Terminal};
+use super::{Cell, Format, Style, Tint, drawn_out, out};
 use crate::error::Failure;
 
 /// Rows of a table that are laid out together.
@@ -78,9 +77,7 @@ enum End {
 /// Rows on their way to stdout.
 pub(crate) struct Sheet {
     out: Box<dyn Write + Send>,
-    format: Format,
-    safe_csv: bool,
-    terminal: Terminal,
+    style: Style,
     columns: Vec<Column>,
     /// The name of the rows, where they stand in an object beside counts.
     within: Option<&'static str>,
@@ -93,13 +90,11 @@ pub(crate) struct Sheet {
 
 impl Sheet {
     /// A sheet of rows.
-    pub(crate) fn new(context: &Context, columns: &[Column]) -> Sheet {
+    pub(crate) fn new(style: Style, columns: &[Column]) -> Sheet {
         Sheet {
             // The cells of a table are made visible one by one.
-            out: if context.format == Format::Table { Context::drawn_out() } else { Context::out() },
-            format: context.format,
-            safe_csv: context.safe_csv,
-            terminal: context.terminal,
+            out: if style.format == Format::Table { drawn_out() } else { out() },
+            style,
             columns: columns.to_vec(),
             within: None,
             waiting: Vec::new(),
@@ -131,7 +126,7 @@ impl Sheet {
     pub(crate) fn row(&mut self, cells: Vec<Cell>) {
         let first = self.rows == 0;
         self.rows += 1;
-        let done = match self.format {
+        let done = match self.style.format {
             Format::Table => {
                 self.waiting.push(cells);
                 if self.waiting.len() >= CHUNK { self.lay_out(End::More) } else { Ok(()) }
@@ -156,7 +151,7 @@ impl Sheet {
     }
 
     fn csv(&mut self, first: bool, cells: &[Cell]) -> Result<(), Failure> {
-        let safe_csv = self.safe_csv;
+        let safe_csv = self.style.safe_csv;
         let mut writer = csv::Writer::from_writer(&mut self.out);
         if first {
             writer.write_record(self.columns.iter().map(|column| column.name.as_ref()))?;
@@ -202,10 +197,10 @@ impl Sheet {
                 if column.kind == Kind::Number {
                     known.set_cell_alignment(CellAlignment::Right);
                 }
-                if self.terminal.width.is_some() && column.kind != Kind::Prose {
+                if self.style.terminal.width.is_some() && column.kind != Kind::Prose {
                     known.set_constraint(ColumnConstraint::ContentWidth);
                 }
-                if self.widths.is_some() && self.terminal.width.is_none() {
+                if self.widths.is_some() && self.style.terminal.width.is_none() {
                     known.set_constraint(ColumnConstraint::Absolute(Width::Fixed(widths[place] + 2)));
                 }
             }
@@ -220,11 +215,11 @@ impl Sheet {
     fn table(&self) -> Table {
         let mut table = Table::new();
         table.load_style(TableStyle::new());
-        match self.terminal.width {
+        match self.style.terminal.width {
             Some(width) => table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width),
             None => table.set_content_arrangement(ContentArrangement::Disabled),
         };
-        if self.terminal.colour {
+        if self.style.terminal.colour {
             table.enforce_styling();
         } else {
             table.force_no_tty();
@@ -234,7 +229,7 @@ impl Sheet {
 
     /// Ends a sheet of rows; `nothing` is what a table says where there are none.
     pub(crate) fn end(mut self, nothing: &str) -> Result<(), Failure> {
-        match self.format {
+        match self.style.format {
             Format::Table if self.rows == 0 => writeln!(self.out, "{nothing}")?,
             Format::Table => self.lay_out(End::Last)?,
             Format::Json if self.rows == 0 => writeln!(self.out, "[]")?,
@@ -248,7 +243,7 @@ impl Sheet {
     /// Ends a sheet with a summary.
     pub(crate) fn end_with(mut self, summary: Summary) -> Result<(), Failure> {
         let name = self.within.unwrap_or("rows");
-        match self.format {
+        match self.style.format {
             Format::Table => {
                 if self.rows > 0 {
                     self.lay_out(End::Last)?;

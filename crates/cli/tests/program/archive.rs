@@ -8,7 +8,7 @@ use tokio::runtime::Runtime;
 use crate::harness::{Ran, bare, ran};
 
 /// A hub with one system, the archive.
-struct Shelf {
+struct KeyedStore {
     folder: TempDir,
     server: StandIn,
     archive: Archive,
@@ -19,9 +19,9 @@ const PAGED: &str = r#"items = "$.sheets[*]"
 id = "$.id"
 revision = "$.rev""#;
 
-impl Shelf {
+impl KeyedStore {
     /// `system` are further keys of the system, `read` is the profile's table for reading.
-    fn new(system: &str, read: &str) -> Shelf {
+    fn new(system: &str, read: &str) -> KeyedStore {
         let runtime = Runtime::new().unwrap();
         let (server, archive) = runtime.block_on(diaporos_demo::start_archive()).unwrap();
         let folder = TempDir::new().unwrap();
@@ -30,11 +30,11 @@ impl Shelf {
         );
         std::fs::write(folder.path().join("diaporos.toml"), config).unwrap();
         std::fs::write(folder.path().join("profile.toml"), format!("[types.sheet.read]\n{read}\n")).unwrap();
-        Shelf { folder, server, archive, _runtime: runtime }
+        KeyedStore { folder, server, archive, _runtime: runtime }
     }
 
-    fn listing(path: &str, paging: &str) -> Shelf {
-        Shelf::new("", &format!("list = \"{path}\"\n{PAGED}\n{paging}"))
+    fn listing(path: &str, paging: &str) -> KeyedStore {
+        KeyedStore::new("", &format!("list = \"{path}\"\n{PAGED}\n{paging}"))
     }
 
     fn run(&self, args: &[&str]) -> Ran {
@@ -69,20 +69,22 @@ fn every_style_of_paging_reads_all_and_the_second_pull_nothing_new() {
         ("/by-address", r#"paging = { style = "address", next = "$.links.next" }"#),
     ];
     for (path, paging) in styles {
-        let shelf = Shelf::listing(path, paging);
+        let shelf = KeyedStore::listing(path, paging);
         assert_eq!(shelf.pull(&[]), [23, 23, 0, 0], "{path}");
         assert_eq!(shelf.pull(&[]), [23, 0, 0, 0], "{path}");
     }
-    let links = Shelf::new("", "list = \"/by-link\"\nitems = \"$[*]\"\nid = \"$.id\"\npaging = { style = \"link\" }");
+    let links =
+        KeyedStore::new("", "list = \"/by-link\"\nitems = \"$[*]\"\nid = \"$.id\"\npaging = { style = \"link\" }");
     assert_eq!(links.pull(&[]), [23, 23, 0, 0]);
 }
 
 #[test]
 fn listings_that_do_not_end_are_told() {
-    let circle = Shelf::listing("/circle", r#"paging = { style = "cursor", parameter = "mark", next = "$.next" }"#);
+    let circle =
+        KeyedStore::listing("/circle", r#"paging = { style = "cursor", parameter = "mark", next = "$.next" }"#);
     let told = circle.run(&["pull"]).ends(3);
     assert!(told.stderr.contains("leads in a circle"), "{}", told.stderr);
-    let endless = Shelf::listing("/endless", r#"paging = { style = "page" }"#);
+    let endless = KeyedStore::listing("/endless", r#"paging = { style = "page" }"#);
     let told = endless.run(&["pull"]).ends(3);
     assert!(told.stderr.contains("does the source know the paging parameter?"), "{}", told.stderr);
 }
@@ -95,7 +97,7 @@ fn items_that_move_while_we_read_are_not_taken_for_gone() {
         ("/by-header", r#"paging = { style = "cursor", parameter = "mark", header = "x-mark" }"#),
         ("/by-address", r#"paging = { style = "address", next = "$.links.next" }"#),
     ] {
-        let shelf = Shelf::listing(path, paging);
+        let shelf = KeyedStore::listing(path, paging);
         shelf.pull(&[]);
         shelf.archive.shift_after(2);
         // The first sheet went after it was shown, and the one that moved across the page's edge is
@@ -116,14 +118,14 @@ fn every_kind_of_credential_opens_the_door() {
     ];
     let paging = r#"paging = { style = "cursor", parameter = "mark", next = "$.next" }"#;
     for (kind, credential) in kinds {
-        let shelf = Shelf::new(credential, &format!("list = \"/guarded/{kind}\"\n{PAGED}\n{paging}"));
+        let shelf = KeyedStore::new(credential, &format!("list = \"/guarded/{kind}\"\n{PAGED}\n{paging}"));
         assert_eq!(shelf.pull(&[]), [23, 23, 0, 0], "{kind}");
         shelf.server.fail(Rule::always(Fault::Status { status: 500 }));
         let told = shelf.run(&["pull", "-v"]).ends(1);
         assert!(!told.stderr.contains(ARCHIVE_KEY) && !told.stdout.contains(ARCHIVE_KEY), "{kind}: {}", told.stderr);
         let store = std::fs::read(shelf.folder.path().join(".diaporos/store.db")).unwrap();
         assert!(!store.windows(ARCHIVE_KEY.len()).any(|part| part == ARCHIVE_KEY.as_bytes()), "{kind}");
-        let refused = Shelf::new("", &format!("list = \"/guarded/{kind}\"\n{PAGED}"));
+        let refused = KeyedStore::new("", &format!("list = \"/guarded/{kind}\"\n{PAGED}"));
         assert!(refused.run(&["pull"]).ends(1).stderr.contains("the credential was refused (401"), "{kind}");
     }
 }
@@ -136,7 +138,7 @@ id = "the hub"
 secret = "env:KEY"
 scope = "sheets""#;
     let paging = r#"paging = { style = "cursor", parameter = "mark", next = "$.next" }"#;
-    let shelf = Shelf::new(credential, &format!("list = \"/guarded/oauth\"\n{PAGED}\n{paging}"));
+    let shelf = KeyedStore::new(credential, &format!("list = \"/guarded/oauth\"\n{PAGED}\n{paging}"));
     let run = |key: &str| {
         let mut command = bare(&["pull"]);
         command.current_dir(shelf.folder.path()).env("ARCHIVE_URL", shelf.server.url());
@@ -152,14 +154,14 @@ scope = "sheets""#;
 
 #[test]
 fn a_credential_goes_to_no_other_host() {
-    let other = Shelf::listing("/by-page", "");
+    let other = KeyedStore::listing("/by-page", "");
     let port = other.server.url().rsplit(':').next().unwrap().to_owned();
     for credential in [
         r#"read = { header = { name = "X-Archive-Key", value = "env:KEY" } }"#,
         r#"read = { query = { name = "key", value = "env:KEY" } }"#,
         r#"read = { bearer = "env:KEY" }"#,
     ] {
-        let shelf = Shelf::new(credential, &format!("list = \"/elsewhere?start={port}\"\n{PAGED}"));
+        let shelf = KeyedStore::new(credential, &format!("list = \"/elsewhere?start={port}\"\n{PAGED}"));
         // One page of five is all that the profile knows of.
         let _ = shelf.run(&["pull"]).ends(3);
     }
@@ -182,7 +184,7 @@ paging = { style = "cursor", parameter = "mark", next = "$.next" }
 [types.sheet.fields]
 title = { kind = "text", localised = true }
 shelf = "integer""#;
-    let shelf = Shelf::new("languages = { eng = \"en\", fra = \"fr\" }", read);
+    let shelf = KeyedStore::new("languages = { eng = \"en\", fra = \"fr\" }", read);
     assert_eq!(shelf.pull(&[]), [7, 7, 0, 0]);
     assert_eq!(
         shelf.fields("1"),
@@ -209,7 +211,7 @@ items = "$.rows[*]"
 id = "$.sheet"
 languages = { language = "$.lang", main = "en" }
 paging = { style = "cursor", parameter = "mark", next = "$.next" }"#;
-    let shelf = Shelf::new("languages = { eng = \"en\", fra = \"fr\" }", read);
+    let shelf = KeyedStore::new("languages = { eng = \"en\", fra = \"fr\" }", read);
     shelf.pull(&[]);
     shelf.archive.shift_after(1);
     let _ = shelf.pull(&[]);
@@ -230,7 +232,7 @@ embedded = { payload = "xml", meta = "json" }
 [types.sheet.fields]
 name = { kind = "text", localised = true, at = "$.payload.sheet.name", node_language = "@xml:lang" }
 shelf = { kind = "integer", at = "$.meta.shelf" }"#;
-    let shelf = Shelf::new("languages = { eng = \"en\", fra = \"fr\" }", read);
+    let shelf = KeyedStore::new("languages = { eng = \"en\", fra = \"fr\" }", read);
     assert_eq!(shelf.pull(&[]), [3, 3, 0, 0]);
     let expected = serde_json::json!({ "name": { "en": "Sheet 2 & more", "fr": "Planche 2" }, "shelf": 2 });
     assert_eq!(shelf.fields("2"), expected);
@@ -247,7 +249,7 @@ id = ["$.outer.code", "$.inner.label"]
 label = "text"
 box = { kind = "text", at = "$.outer.code" }
 keeper = { kind = "reference", to = "keeper", id = "$.sys.id" }"#;
-    let shelf = Shelf::new("", read);
+    let shelf = KeyedStore::new("", read);
     assert_eq!(shelf.pull(&[]), [3, 3, 0, 0]);
     let expected = serde_json::json!({ "label": "mosses", "box": "B", "keeper": "archive/keeper/k-1" });
     assert_eq!(shelf.fields("B/mosses"), expected);
@@ -255,7 +257,7 @@ keeper = { kind = "reference", to = "keeper", id = "$.sys.id" }"#;
 
 #[test]
 fn one_entry_that_stands_alone() {
-    let shelf = Shelf::new("", "list = \"/house-rules\"\nalone = \"house-rules\"");
+    let shelf = KeyedStore::new("", "list = \"/house-rules\"\nalone = \"house-rules\"");
     assert_eq!(shelf.pull(&[]), [1, 1, 0, 0]);
     assert_eq!(shelf.fields("house-rules")["title"], "House rules");
 }
@@ -265,7 +267,7 @@ fn only_what_changed_is_asked_for() {
     let read = format!(
         "list = \"/changes\"\n{PAGED}\nstate = \"$.gone\"\nstates = {{ true = \"gone\", false = \"live\" }}\nsince = {{ parameter = \"since\", at = \"$.changed\", overlap = \"1h\" }}"
     );
-    let shelf = Shelf::new("", &read);
+    let shelf = KeyedStore::new("", &read);
     assert_eq!(shelf.pull(&[]), [23, 23, 0, 0]);
     shelf.server.forget();
     assert_eq!(shelf.pull(&[]), [1, 0, 0, 0], "the overlap shows the newest again, and nothing is gone");
@@ -284,7 +286,7 @@ fn what_the_source_lists_as_deleted_is_gone() {
     let read = format!(
         "list = \"/changes\"\n{PAGED}\nabsent = \"kept\"\n\n[types.sheet.read.deleted]\nlist = \"/deleted\"\nitems = \"$.deleted[*]\"\nid = \"$.sheet\""
     );
-    let shelf = Shelf::new("", &read);
+    let shelf = KeyedStore::new("", &read);
     shelf.pull(&[]);
     shelf.archive.delete(7);
     assert_eq!(shelf.pull(&[]), [22, 0, 0, 1]);
@@ -293,7 +295,7 @@ fn what_the_source_lists_as_deleted_is_gone() {
 
 #[test]
 fn big_fields_are_fetched_for_what_changed_only() {
-    let shelf = Shelf::new("", &format!("list = \"/briefly\"\n{PAGED}\ndetail = \"/sheets/{{id}}\""));
+    let shelf = KeyedStore::new("", &format!("list = \"/briefly\"\n{PAGED}\ndetail = \"/sheets/{{id}}\""));
     assert_eq!(shelf.pull(&[]), [23, 23, 0, 0]);
     assert_eq!(shelf.fields("3")["title"], "Sheet 3");
     shelf.archive.retitle(3, "Anew", "2026-06-01T00:00:00Z");
@@ -307,7 +309,7 @@ fn big_fields_are_fetched_for_what_changed_only() {
 #[test]
 fn a_listing_that_was_broken_off_goes_on_where_it_was() {
     let paging = r#"paging = { style = "cursor", parameter = "mark", header = "x-mark" }"#;
-    let shelf = Shelf::listing("/by-header", paging);
+    let shelf = KeyedStore::listing("/by-header", paging);
     shelf.server.fail(Rule { after: 3, times: Some(1), ..Rule::always(Fault::Status { status: 500 }) });
     let _ = shelf.run(&["pull"]).ends(3);
     shelf.server.forget();
@@ -318,7 +320,7 @@ fn a_listing_that_was_broken_off_goes_on_where_it_was() {
 
 #[test]
 fn a_rate_is_kept() {
-    let shelf = Shelf::listing("/by-page", r#"paging = { style = "page" }"#);
+    let shelf = KeyedStore::listing("/by-page", r#"paging = { style = "page" }"#);
     let config = shelf.folder.path().join("diaporos.toml");
     let text = std::fs::read_to_string(&config).unwrap();
     std::fs::write(config, format!("{text}rate = \"10/s\"\n")).unwrap();

@@ -6,8 +6,7 @@ use std::sync::Arc;
 use indexmap::IndexMap;
 
 use super::ast::Expression;
-use super::functions::Kind;
-use super::types::Type;
+use super::types::{Kind, Type};
 use crate::change::{Fingerprint, fingerprint};
 use crate::diagnostic::nearest;
 use crate::text::house::HouseStyle;

@@ -9,15 +9,17 @@ mod compile;
 mod eval;
 pub mod functions;
 pub mod library;
+mod operation;
 mod parse;
 mod print;
+mod program;
 pub mod types;
 
 pub use ast::Expression;
-pub use compile::{KnownFields, Program, Slots, Uses, compile, compile_function};
-pub use eval::{
-    Arguments, EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, WorldError, is_true,
-    lift,
-};
+pub use compile::{KnownFields, compile, compile_function};
+pub use eval::{EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, WorldError, lift};
+pub use functions::Arguments;
 pub use library::Library;
+pub use operation::is_true;
 pub use parse::{SyntaxError, parse};
+pub use program::{Program, Slots, Uses};

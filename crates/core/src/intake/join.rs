@@ -4,8 +4,7 @@ use std::collections::BTreeSet;
 
 use super::Incoming;
 use crate::change::fingerprint;
-use crate::plan::State;
-use crate::value::{LanguageTag, Localised, Record, Revision, Value};
+use crate::value::{LanguageTag, Localised, Record, Revision, State, Value};
 use serde_json::{Map, Value as Json};
 
 /// The languages of one entry.

@@ -9,8 +9,7 @@ pub use since::{from_when, later};
 pub use whole::{ListingCount, PageCounts, Shown};
 
 use crate::change::Fingerprint;
-use crate::plan::State;
-use crate::value::{EntryId, LanguageTag, Record, Revision};
+use crate::value::{EntryId, LanguageTag, Record, Revision, State};
 
 /// An entry as a source gives it.
 #[derive(Debug, Clone, PartialEq)]

@@ -5,8 +5,7 @@ use jiff::Timestamp;
 use super::{FieldExpression, Lane};
 use crate::expr::ast::{Expression, Node, Operator};
 use crate::expr::{EvalError, Sight, Subject, Trace, World, WorldError, is_true};
-use crate::plan::State;
-use crate::value::Value;
+use crate::value::{State, Value};
 
 /// One clause of a condition, with what it came to.
 #[derive(Debug, Clone, PartialEq)]

@@ -8,8 +8,7 @@ use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess,
 use super::Lane;
 use crate::expr::Slots;
 use crate::model::{EntryType, Field, FieldKind};
-use crate::plan::State;
-use crate::value::{Address, EntryId, LanguageTag, Localised, Record, SystemName, Value};
+use crate::value::{Address, EntryId, LanguageTag, Localised, Record, State, SystemName, Value};
 
 /// How lines become entries of a lane's source.
 #[derive(Debug)]

@@ -14,13 +14,14 @@ use jiff::{RoundMode, Timestamp, TimestampRound, Unit};
 
 use crate::change::{Fingerprint, MergePolicies, fingerprint_texts};
 use crate::expr::{Expression, Library, Program, Slots, Uses};
+use crate::plan::GonePolicy;
 use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
 pub use check::check_field;
 pub use coverage::{Coverage, coverage};
 pub use explain::{Clause, Explanation, Ruling, Steps, explain, steps};
 pub use line::{Line, LineReader};
-pub use map::{Borrowed, Document, Fault, Mapped, Mapping, describe_faults, map_borrowed, map_entry};
+pub use map::{Borrowed, Fault, Mapped, Mapping, describe_faults, map_borrowed, map_entry};
 pub use target::{Documents, Target};
 
 /// A type in a system: one end of a lane.
@@ -35,30 +36,6 @@ pub struct LaneEnd {
 impl std::fmt::Display for LaneEnd {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.pad(&format!("{}/{}", self.system, self.kind))
-    }
-}
-
-/// What happens at the destination when an entry no longer goes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum GonePolicy {
-    /// It is taken off view.
-    #[default]
-    Withdraw,
-    /// It is deleted.
-    Delete,
-    /// It stays as it is.
-    Keep,
-}
-
-impl GonePolicy {
-    /// Every policy with its word.
-    pub const WORDS: [(&str, GonePolicy); 3] =
-        [("withdraw", GonePolicy::Withdraw), ("delete", GonePolicy::Delete), ("keep", GonePolicy::Keep)];
-
-    /// The policy's word.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        Self::WORDS.iter().find(|(_, policy)| *policy == self).map_or("", |(word, _)| word)
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::{Counterpart, Existing, Hold, HoldReason, Presence};
 use crate::change::Fingerprint;
-use crate::lane::GonePolicy;
+use crate::plan::GonePolicy;
 use crate::value::{Address, EntryId};
 
 /// What a document of an entry should be at the destination.

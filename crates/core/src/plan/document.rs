@@ -1,8 +1,7 @@
 //! What is to be done for one document, and the order that leads to.
 
-use super::{Counterpart, Existing, Hold, HoldReason, Order, Presence, Step};
+use super::{Counterpart, Document, Existing, Hold, HoldReason, Order, Presence, Step};
 use crate::change::{Apart, Merge, MergePolicies, merge, merge_found};
-use crate::lane::Document;
 use crate::value::{EntryId, LanguageTag};
 
 /// What is to be done for one document.

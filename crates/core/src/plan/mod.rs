@@ -6,22 +6,24 @@
 //! an earlier run.
 
 mod decide;
+mod desired;
 mod document;
 mod errand;
+mod gone;
 mod hold;
 mod lack;
 mod order;
 mod settle;
-mod state;
 
 pub use decide::{Found, Step, Wanted, decide};
+pub use desired::Document;
 pub use document::DocumentPlan;
 pub use errand::{Act, Ending, Errand, Reply, Safeguards};
+pub use gone::GonePolicy;
 pub use hold::{Hold, HoldReason};
 pub use lack::{HasThere, Lack, lacks};
 pub use order::{Order, Written};
 pub use settle::{Intended, Settled, settle, settle_new};
-pub use state::State;
 
 use crate::change::{
     Aparts, Base, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge, merge_found,

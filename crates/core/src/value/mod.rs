@@ -5,6 +5,7 @@ mod encode;
 mod language;
 mod localised;
 mod name;
+mod state;
 
 use std::borrow::Cow;
 
@@ -18,6 +19,7 @@ pub use encode::{DecodeError, Plain, from_json, from_stored, stored_text, to_jso
 pub use language::{LanguageError, LanguageTag};
 pub use localised::{Localised, languages_of, project};
 pub use name::{EntryId, FieldName, LaneName, NameError, Revision, SystemName, TypeName};
+pub use state::State;
 
 /// Fields by name, in the order in which the source gave them. The order never counts in comparing.
 pub type Record = IndexMap<String, Value, RandomState>;

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::change::MergePolicies;
-use diaporos_core::lane::{Document, GonePolicy};
+
 use diaporos_core::plan::{
-    Act, Counterpart, DocumentPlan, Ending, Errand, Found, HoldReason, Intended, Order, Presence, Safeguards, Settled,
-    Step, Wanted, decide, settle, settle_new,
+    Act, Counterpart, Document, DocumentPlan, Ending, Errand, Found, GonePolicy, HoldReason, Intended, Order, Presence,
+    Safeguards, Settled, Step, Wanted, decide, settle, settle_new,
 };
 use diaporos_core::value::{EntryId, Record, Value};
 

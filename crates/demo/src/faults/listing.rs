@@ -12,7 +12,7 @@ use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::server::{lock, problem};
+use crate::answer::{lock, problem};
 
 /// Something that the listing says of itself beside its items.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

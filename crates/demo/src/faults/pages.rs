@@ -14,7 +14,7 @@ use axum::{Json, Router};
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
 
-use crate::server::{lock, problem};
+use crate::answer::{lock, problem};
 
 /// A way to misbehave.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]

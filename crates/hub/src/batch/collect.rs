@@ -5,9 +5,8 @@ mod sent;
 mod source;
 mod survey;
 
-use diaporos_core::plan::State;
 use diaporos_core::translate::{Incoming, Inline, MemoryPair, Returned, UnitId, is_pseudo, read_units};
-use diaporos_core::value::LanguageTag;
+use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding, UnitVerdict};
 use jiff::Timestamp;
 

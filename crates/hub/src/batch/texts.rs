@@ -5,9 +5,8 @@ use std::ops::ControlFlow;
 
 use diaporos_core::change::{Fingerprint, fingerprint};
 use diaporos_core::expr::is_true;
-use diaporos_core::plan::State;
 use diaporos_core::translate::{Checker, Shape};
-use diaporos_core::value::{LanguageTag, Record, Value};
+use diaporos_core::value::{LanguageTag, Record, State, Value};
 use diaporos_store::{EntryFilter, EntryRow, Store, StoreError, StoredEntry, TranslationRow, TranslationStanding};
 
 use super::BatchError;

@@ -4,7 +4,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_systems::SecretReference;
 
-use super::systems::{PlaceText, place};
+use super::reference::{PartText, PlaceText, part, place};
 
 /// A credential by reference.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -50,15 +50,6 @@ pub enum CredentialReference {
         /// The members of the body.
         fields: Vec<(String, PartText)>,
     },
-}
-
-/// A part of a credential that need not be secret.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum PartText {
-    /// As written.
-    Plain(String),
-    /// By reference.
-    Reference(SecretReference),
 }
 
 const KINDS: [&str; 6] = ["bearer", "basic", "header", "query", "oauth", "session"];
@@ -147,11 +138,6 @@ fn named_value(table: &mut Section<'_>, report: &mut Report) -> Option<(String, 
 
 fn required_secret(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<SecretReference> {
     table.required_text(key, report).and_then(|item| secret(&item, report))
-}
-
-pub(super) fn part(item: &Item<InnerText>) -> PartText {
-    let text = item.value.as_str();
-    SecretReference::read(text).map_or_else(|| PartText::Plain(text.to_owned()), PartText::Reference)
 }
 
 fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {

@@ -6,7 +6,7 @@ use diaporos_core::value::SystemName;
 use diaporos_systems::feed::{Medium, Wanted};
 
 use super::limits::duration;
-use super::systems::{PlaceText, place};
+use super::reference::{PlaceText, place};
 
 /// A feed of the configuration.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -4,8 +4,9 @@ use std::path::Path;
 use std::sync::Arc;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::functions::{Function, Kind};
+use diaporos_core::expr::functions::Function;
 use diaporos_core::expr::library::UserFunction;
+use diaporos_core::expr::types::Kind;
 use diaporos_core::expr::{Expression, Library, compile_function};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::LanguageTag;

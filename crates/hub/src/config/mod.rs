@@ -2,15 +2,19 @@
 
 mod briefs;
 mod credential;
+mod ends;
 mod expression;
 mod feeds;
 mod house_form;
+mod lane_checks;
 mod lanes;
 mod library;
 mod limits;
 mod models;
 mod network;
 pub mod path;
+mod reference;
+mod return_lane;
 mod rules;
 mod systems;
 mod table;
@@ -30,12 +34,13 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
-pub use credential::{CredentialReference, PartText};
+pub use credential::CredentialReference;
 pub use feeds::FeedConfig;
 pub use house_form::{Rewritten, house_form};
 pub use models::{KeptModels, model_file};
 pub use network::NetworkConfig;
-pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, PlaceText, RestSystem, SystemConfig, SystemKind};
+pub use reference::{PartText, PlaceText};
+pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, RestSystem, SystemConfig, SystemKind};
 pub use views::View;
 
 /// The name of the configuration file.
@@ -106,11 +111,11 @@ pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loade
         let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);
         let library = Arc::new(library::library(file, folder, report));
         let around =
-            lanes::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
+            ends::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
         let mut lanes = lanes::lanes(file, &around, report);
         let briefs = briefs::briefs(file, &around, report);
         for brief in briefs.values() {
-            lanes::add_return(file, brief, &around, &mut lanes, report);
+            return_lane::add_return(file, brief, &around, &mut lanes, report);
         }
         if systems.is_empty() && !report.has_errors() {
             report.add(

@@ -6,8 +6,8 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_systems::SecretReference;
 
-use super::credential::{PartText, part};
 use super::path::{PathFault, within};
+use super::reference::{PartText, part};
 
 /// How a system is reached.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

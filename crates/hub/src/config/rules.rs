@@ -1,12 +1,10 @@
 //! The conditions of a lane: who goes, what is required, what is protected.
 
-use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::types::{Kinds, Languages};
-use diaporos_core::expr::{KnownFields, Library, Slots};
-use diaporos_core::lane::{FieldExpression, Rule};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::diagnostic::Report;
+use diaporos_core::lane::Rule;
+use diaporos_core::settings::Section;
 
-use super::expression::expression;
+use super::expression::Expressions;
 
 /// The keys of a kind of rule.
 pub(super) struct RuleKeys {
@@ -24,9 +22,7 @@ pub(super) const PROTECT: RuleKeys = RuleKeys { table: "protect", condition: "wh
 pub(super) fn rules(
     lane: &mut Section<'_>,
     keys: &RuleKeys,
-    known: Option<KnownFields<'_>>,
-    library: &Library,
-    slots: &mut Slots,
+    expressions: &mut Expressions<'_>,
     report: &mut Report,
 ) -> Option<Vec<Rule>> {
     let Some(mut section) = lane.section(keys.table, report) else {
@@ -40,7 +36,7 @@ pub(super) fn rules(
             continue;
         };
         let read = table.required_text(keys.condition, report);
-        let read = read.and_then(|item| condition(&item, known, library, slots, report));
+        let read = read.and_then(|item| expressions.condition(&item, report));
         let message = table.required_text(keys.message, report);
         table.finish(report);
         match read.zip(message) {
@@ -51,30 +47,4 @@ pub(super) fn rules(
         }
     }
     sound.then_some(rules)
-}
-
-/// Reads a condition, which must have one answer.
-pub(super) fn condition(
-    item: &Item<InnerText>,
-    known: Option<KnownFields<'_>>,
-    library: &Library,
-    slots: &mut Slots,
-    report: &mut Report,
-) -> Option<FieldExpression> {
-    let read = expression(item, known, library, slots, report)?;
-    let gives = &read.program.gives;
-    let finding = |message: String| {
-        Diagnostic::error(Code::ExpressionType, item.value.in_file(0..item.value.as_str().len()), message)
-    };
-    let kinds = gives.kinds.without(Kinds::NULL);
-    if !gives.loose && kinds.without(Kinds::BOOLEAN) != Kinds::NONE {
-        report.add(finding(format!("a condition must be true or false, not {}", gives.clone().without_null())));
-        return None;
-    }
-    if gives.languages == Languages::Each {
-        let help = "choose a language, as in `title@en`";
-        report.add(finding("a condition needs one answer, and this has one per language".to_owned()).help(help));
-        return None;
-    }
-    Some(read)
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::model::Model;
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings::Section;
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, is_loopback};
 use diaporos_systems::{LanguageCodes, Profile, ProfileKind, read_profile};
@@ -15,6 +15,7 @@ use indexmap::IndexMap;
 use super::credential::{self, CredentialReference};
 use super::feeds::{self, FeedConfig};
 use super::path::read_within;
+use super::reference::{PlaceText, place};
 use super::{NetworkConfig, limits, network};
 
 /// A system of the configuration.
@@ -170,15 +171,6 @@ pub struct GraphqlSystem {
     pub read: Option<CredentialReference>,
 }
 
-/// Where something is: written out, or in an environment variable.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum PlaceText {
-    /// As written.
-    Plain(String),
-    /// In the variable of that name.
-    Variable(String),
-}
-
 /// Reads the systems. A faulty one is there without its configuration, so that lanes can tell a
 /// faulty system from an unknown one.
 pub(super) fn systems(
@@ -311,33 +303,6 @@ fn ninjs(table: &mut Section<'_>, report: &mut Report) -> Option<NinjsSystem> {
         documents.extend(place.map(|place| (name.value, place)));
     }
     Some(NinjsSystem { documents, read })
-}
-
-/// A place that is an address must be http, https or file, and have no user in it.
-pub(super) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
-    let text = item.value.as_str();
-    if let Some(name) = text.strip_prefix("env:") {
-        return Some(PlaceText::Variable(name.to_owned()));
-    }
-    if let Some((scheme, rest)) = text.split_once("://") {
-        let host = rest.split('/').next().unwrap_or_default();
-        if host.contains('@') {
-            let finding =
-                Diagnostic::error(Code::ClearSecret, item.span.clone(), "a user or password stands in this address");
-            report.add(
-                finding.help("take it out, and name the credential by reference: `read = { bearer = \"env:NAME\" }`"),
-            );
-            return None;
-        }
-        if !matches!(scheme, "http" | "https" | "file") {
-            let message = format!("`{scheme}:` addresses are not read");
-            report.add(
-                Diagnostic::error(Code::BadValue, item.span.clone(), message).help("known here: http, https, file"),
-            );
-            return None;
-        }
-    }
-    Some(PlaceText::Plain(text.to_owned()))
 }
 
 fn profile(

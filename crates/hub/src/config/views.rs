@@ -1,13 +1,13 @@
 //! Views: lists of entries that are looked at again and again, under a name.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::{Library, Slots};
+use diaporos_core::expr::Library;
 use diaporos_core::lane::FieldExpression;
-use diaporos_core::plan::State;
 use diaporos_core::settings::Section;
+use diaporos_core::value::State;
 use indexmap::IndexMap;
 
-use super::expression::expression;
+use super::expression::Expressions;
 
 /// A list of entries under a name.
 #[derive(Debug, Clone, Default)]
@@ -61,9 +61,7 @@ fn view(table: &mut Section<'_>, library: &Library, report: &mut Report) -> View
         kind: text(table, "type", report),
         states,
         text: text(table, "text", report),
-        holds: table
-            .text("where", report)
-            .and_then(|item| expression(&item, None, library, &mut Slots::default(), report)),
+        holds: table.text("where", report).and_then(|item| Expressions::over(None, library).read(&item, report)),
         sort: text(table, "sort", report),
         columns: table.texts("columns", report).unwrap_or_default().into_iter().map(|item| item.value).collect(),
         most: table.count("most", 1, report).map(|count| count.value),

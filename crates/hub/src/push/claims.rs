@@ -10,8 +10,8 @@ use diaporos_store::{Looking, Store, StoreError};
 use jiff::Timestamp;
 
 use super::WINDOW;
-use super::plan::map_as_it_is;
 use crate::config::ConfiguredLane;
+use crate::mapping::map_as_it_is;
 
 /// Keys and documents that entries of a push want.
 #[derive(Debug, Default)]

@@ -178,7 +178,7 @@ impl EntryPlan {
             };
             let known = document.known.as_ref();
             let none = || diaporos_core::change::fingerprint_texts([]);
-            let fingerprint = document.document.as_ref().map(diaporos_core::lane::Document::fingerprint);
+            let fingerprint = document.document.as_ref().map(diaporos_core::plan::Document::fingerprint);
             records.push(IntentRecord {
                 entry: self.number,
                 language: document.language.clone(),

@@ -9,17 +9,18 @@ use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
 
-use super::assets::{deliver_assets, referred};
+use super::assets::deliver_assets;
 use super::breaker::Breaker;
 use super::claims::Claims;
 use super::deliver::{Delivery, Destination, FormOfTheirs, deliver};
 use super::entry_plan::EntryPlan;
 use super::lookup::LookUps;
-use super::plan::{LaneWorld, Window, map_as_it_is, plan_window};
+use super::plan::{Window, plan_window};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
 use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
 use crate::config::ConfiguredLane;
+use crate::mapping::{LaneWorld, map_as_it_is, referred};
 use crate::{Event, Listener};
 
 /// Outcomes written together.

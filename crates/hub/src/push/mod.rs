@@ -14,7 +14,6 @@ mod lookup;
 mod moved;
 mod plan;
 mod references;
-mod returned;
 mod row;
 mod settle;
 
@@ -33,8 +32,7 @@ pub(crate) use claims::Claims;
 pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, Manner, Waiting};
 pub(crate) use lookup::LookUps;
-pub(crate) use plan::{LaneWorld, map, plan_entry, previous, seen_by};
-pub(crate) use returned::with_itself;
+pub(crate) use plan::plan_entry;
 pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.

@@ -2,108 +2,29 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use diaporos_core::expr::{Looks, Referenced, Subject, World, WorldError};
-use diaporos_core::lane::{Document, Mapped, Mapping, describe_faults, map_entry};
+use diaporos_core::lane::{Mapped, Mapping, describe_faults};
 use diaporos_core::plan::{
-    Counterpart, DocumentPlan, Found as FoundThere, Hold, HoldReason, Presence, Step, Wanted, decide,
+    Counterpart, Document, DocumentPlan, Found as FoundThere, Hold, HoldReason, Presence, Step, Wanted, decide,
 };
-use diaporos_core::value::{Address, LaneName, LanguageTag, Localised, Record, Value};
-use diaporos_store::{CounterpartRow, Due, EntryRow, Store, StoreError};
+use diaporos_core::value::{Address, LanguageTag};
+use diaporos_store::{Due, Store, StoreError};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
 
-use super::assets::{Found, name_assets, obstacle};
+use super::assets::{Found, obstacle};
 use super::claims::Claims;
 use super::entry_plan::EntryPlan;
 use super::lookup::LookUps;
-use super::returned::{map_returned, with_itself};
 use super::{PushError, Unplanned};
 use crate::config::ConfiguredLane;
+use crate::mapping::{map, map_as_it_is, with_itself};
 
 /// So many look-ups that are all forbidden are the credential's fault.
 const FORBIDDEN: usize = 5;
 
 /// What was found at the destination under an entry's key, by language.
 pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, FoundThere>;
-
-/// Other entries, as a lane sees them: their counterparts are those at its destination.
-pub(crate) struct LaneWorld<'a> {
-    pub(crate) store: &'a Store,
-    pub(crate) lane: &'a ConfiguredLane,
-}
-
-impl World for LaneWorld<'_> {
-    fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {
-        self.store.follow(address)
-    }
-
-    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError> {
-        let called = self.store.called(address, |by| match lane {
-            Some(lane) => by == lane.as_str(),
-            None => self.lane.siblings.iter().any(|sibling| by == sibling.as_str()),
-        });
-        called.map_err(|error| WorldError(error.to_string()))
-    }
-}
-
-/// Maps an entry on a lane.
-///
-/// # Errors
-/// Where the store fails: what cannot be looked up is not absent.
-pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Result<Mapping, StoreError> {
-    if due.taken_off {
-        return Ok(Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None });
-    }
-    if let Some(languages) = &lane.returns {
-        return map_returned(store, lane, languages, due);
-    }
-    let mut mapping = map_as_it_is(store, lane, due, now)?;
-    name_assets(store, lane, &mut mapping.mapped)?;
-    Ok(mapping)
-}
-
-/// Maps an entry, with the addresses of files as they are.
-pub(super) fn map_as_it_is(
-    store: &Store,
-    lane: &ConfiguredLane,
-    due: &Due,
-    now: Timestamp,
-) -> Result<Mapping, StoreError> {
-    let previous = previous(&due.counterparts);
-    let mapping = seen_by(lane, due, previous.as_ref(), |subject| {
-        map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
-    });
-    Ok(mapping?)
-}
-
-/// Hands over an entry as its lane's expressions see it; `now` is when it last changed.
-pub(crate) fn seen_by<T>(
-    lane: &ConfiguredLane,
-    due: &Due,
-    previous: Option<&Record>,
-    then: impl FnOnce(Subject<'_>) -> T,
-) -> T {
-    let EntryRow { address, state, fields, changed, .. } = &due.entry;
-    let values = lane.lane.slots.resolve(fields);
-    then(Subject { address, state: *state, values: &values, now: *changed, previous })
-}
-
-/// What was last delivered of an entry: a value for each language where there is a document for
-/// each.
-pub(crate) fn previous(counterparts: &[CounterpartRow]) -> Option<Record> {
-    let mut whole = Record::default();
-    for row in counterparts {
-        let Some(language) = &row.language else { return Some(row.counterpart.fields.clone()) };
-        for (name, value) in &row.counterpart.fields {
-            let known = whole.entry(name.clone()).or_insert_with(|| Value::Localised(Localised::new()));
-            if let (Value::Localised(by_language), false) = (known, value.is_null()) {
-                by_language.insert(language.clone(), value.clone());
-            }
-        }
-    }
-    (!counterparts.is_empty()).then_some(whole)
-}
 
 /// A window of entries, planned.
 pub(super) struct Window {

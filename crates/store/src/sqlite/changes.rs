@@ -1,7 +1,6 @@
 //! What changed at the sources: the versions of entries, the newest first.
 
-use diaporos_core::plan::State;
-use diaporos_core::value::{Address, Record};
+use diaporos_core::value::{Address, Record, State};
 use jiff::Timestamp;
 use rusqlite::params;
 

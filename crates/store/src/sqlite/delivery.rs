@@ -10,8 +10,8 @@ use super::row::{
     millis, moment, presence, revision,
 };
 use super::translations::land;
+use super::verdict::{Delivered, Verdict};
 use super::{EntryRow, Standing, Store, StoreError};
-use std::collections::BTreeSet;
 
 /// An entry that a push has to look at.
 #[derive(Debug, Clone, PartialEq)]
@@ -41,32 +41,6 @@ pub struct CounterpartRow {
     pub delivered: Timestamp,
 }
 
-/// A document that is at the destination as it should be.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Delivered {
-    /// Its language, where there is a document per language.
-    pub language: Option<LanguageTag>,
-    /// What it is there.
-    pub counterpart: Counterpart,
-}
-
-/// Where an entry stands after it was looked at.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Verdict {
-    /// The entry's number.
-    pub entry: i64,
-    /// Where it stands.
-    pub standing: Standing,
-    /// Why it is held, or a word for why it failed.
-    pub reason: Option<String>,
-    /// What exactly.
-    pub message: Option<String>,
-    /// Documents that were written, adopted or withdrawn.
-    pub delivered: Vec<Delivered>,
-    /// The other entries that were read to find what it becomes.
-    pub reads: BTreeSet<Address>,
-}
-
 /// Which entries are looked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Looking {
@@ -76,22 +50,6 @@ pub enum Looking {
     Owed,
     /// Everything that goes on the lane or is on view at its destination.
     There,
-}
-
-impl Verdict {
-    /// A verdict without more to say.
-    #[must_use]
-    pub fn new(entry: i64, standing: Standing) -> Self {
-        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
-    }
-
-    /// Says why.
-    #[must_use]
-    pub fn because(mut self, reason: &str, message: impl Into<String>) -> Self {
-        self.reason = Some(reason.to_owned());
-        self.message = Some(message.into());
-        self
-    }
 }
 
 // The key of `counterpart` begins with the lane, so the few lanes are gone through first.

@@ -1,8 +1,8 @@
 //! Looking at entries.
 
 use diaporos_core::expr::{Referenced, World, WorldError};
-use diaporos_core::plan::{Presence, State};
-use diaporos_core::value::{Address, LaneName, Localised, Record, Revision, Value};
+use diaporos_core::plan::Presence;
+use diaporos_core::value::{Address, LaneName, Localised, Record, Revision, State, Value};
 use indexmap::IndexSet;
 use jiff::Timestamp;
 use rusqlite::{Row, params};

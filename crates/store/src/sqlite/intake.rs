@@ -4,18 +4,18 @@ use std::borrow::Cow;
 use std::collections::HashSet;
 
 use diaporos_core::intake::{Incoming, PageCounts, PageMark};
-use diaporos_core::value::{EntryId, SystemName, TypeName};
+use diaporos_core::value::{EntryId, State, SystemName, TypeName};
 use jiff::Timestamp;
 use rayon::prelude::*;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use super::content::{Content, Packing, SHARE};
+use super::owed::mark_owed;
 use super::row::{fingerprint, millis};
 use super::translations::with_translations;
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
-use diaporos_core::plan::State;
 
 /// The entries that a listing has shown so far; small even for millions.
 #[derive(Debug, Clone, Default)]
@@ -491,27 +491,4 @@ fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(),
         )?
         .query_row(params![State::Gone.word(), millis(now), id], |row| Ok((row.get(0)?, row.get(1)?)))?;
     mark_owed(connection, kind, id, &source_id, now)
-}
-
-/// Every lane from the entry's type owes it a look, and so does every entry that read it.
-pub(super) fn mark_owed(
-    connection: &Connection,
-    kind: i64,
-    entry: i64,
-    source_id: &str,
-    now: Timestamp,
-) -> Result<(), StoreError> {
-    connection
-        .prepare_cached(
-            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
-             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
-        )?
-        .execute(params![kind, entry, millis(now)])?;
-    connection
-        .prepare_cached(
-            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3
-             WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
-        )?
-        .execute(params![kind, source_id, millis(now)])?;
-    Ok(())
 }

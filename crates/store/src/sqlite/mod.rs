@@ -16,6 +16,7 @@ mod ledger;
 mod left_behind;
 mod memory;
 mod migrate;
+mod owed;
 mod parts;
 mod place;
 mod resumption;
@@ -23,6 +24,7 @@ mod row;
 mod standing;
 mod taken_off;
 mod translations;
+mod verdict;
 mod words;
 
 use std::cell::RefCell;
@@ -41,7 +43,7 @@ pub use batches::{
 pub use chain::ChainState;
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
-pub use delivery::{CounterpartRow, Delivered, Due, Looking, Verdict};
+pub use delivery::{CounterpartRow, Due, Looking};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use intake::{PageTally, Seen};
@@ -51,6 +53,7 @@ pub use left_behind::LeftLane;
 pub use resumption::Resumption;
 pub use standing::Standing;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
+pub use verdict::{Delivered, Verdict};
 
 /// The hub's store.
 #[derive(Debug)]

@@ -1,8 +1,10 @@
 //! Columns as values, and values as columns.
 
 use diaporos_core::change::{Apart, Aparts, Fingerprint};
-use diaporos_core::plan::{Presence, State};
-use diaporos_core::value::{Address, EntryId, Record, Revision, SystemName, TypeName, Value, from_stored, stored_text};
+use diaporos_core::plan::Presence;
+use diaporos_core::value::{
+    Address, EntryId, Record, Revision, State, SystemName, TypeName, Value, from_stored, stored_text,
+};
 use jiff::Timestamp;
 use rusqlite::Row;
 

@@ -3,8 +3,8 @@ use std::path::PathBuf;
 use diaporos_core::change::{Apart, fingerprint};
 use diaporos_core::intake::{Incoming, PageCounts, PageMark};
 use diaporos_core::lane::LaneEnd;
-use diaporos_core::plan::{Counterpart, Presence, State};
-use diaporos_core::value::{Address, EntryId, LaneName, Record, Revision, SystemName, TypeName, Value};
+use diaporos_core::plan::{Counterpart, Presence};
+use diaporos_core::value::{Address, EntryId, LaneName, Record, Revision, State, SystemName, TypeName, Value};
 use jiff::Timestamp;
 use proptest::prelude::*;
 

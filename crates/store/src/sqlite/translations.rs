@@ -9,9 +9,9 @@ use jiff::Timestamp;
 use rusqlite::{Connection, params};
 
 use super::content::{Content, Packing};
-use super::delivery::Delivered;
-use super::intake::mark_owed;
+use super::owed::mark_owed;
 use super::row::{entry_id, fields, fields_text, fingerprint, millis, moment, revision, state};
+use super::verdict::Delivered;
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
 

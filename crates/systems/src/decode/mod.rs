@@ -6,8 +6,9 @@ mod languages;
 use diaporos_core::change::fingerprint_without;
 use diaporos_core::intake::Incoming;
 use diaporos_core::model::FieldKind;
-use diaporos_core::plan::State;
-use diaporos_core::value::{Address, EntryId, Localised, Record, Revision, SystemName, TypeName, Value, from_json};
+use diaporos_core::value::{
+    Address, EntryId, Localised, Record, Revision, State, SystemName, TypeName, Value, from_json,
+};
 use indexmap::IndexMap;
 use jiff::fmt::rfc2822;
 use rayon::prelude::*;

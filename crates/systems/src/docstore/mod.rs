@@ -3,10 +3,10 @@
 //! row by row; changes are followed by an opaque mark.
 
 mod read;
-mod shelf;
+mod write;
 
 pub use read::DocstoreReader;
-pub use shelf::docstore_writer;
+pub use write::docstore_writer;
 
 use diaporos_core::value::SystemName;
 use serde_json::{Map, Value as Json};

@@ -2,9 +2,8 @@
 
 use diaporos_core::change::{fingerprint, fingerprint_texts};
 use diaporos_core::intake::Incoming;
-use diaporos_core::plan::State;
 use diaporos_core::text::plain;
-use diaporos_core::value::{EntryId, Record, Revision, Value};
+use diaporos_core::value::{EntryId, Record, Revision, State, Value};
 use feed_rs::model::{Entry, Feed, FeedType, Text};
 use jiff::Timestamp;
 use url::Url;

@@ -3,14 +3,11 @@
 
 mod find;
 mod form;
-mod front_matter;
 mod lines;
 mod publish;
 mod whole;
 mod write;
 
-#[cfg(any(test, fuzzing))]
-pub(crate) use front_matter::parse as parse_markdown;
 #[cfg(any(test, fuzzing))]
 pub(crate) use lines::{LineForm, cut_from as cut_lines};
 
@@ -28,22 +25,12 @@ use serde_json::Value as Json;
 
 use crate::decode::{Decoder, LanguageCodes, SHARE};
 use crate::profile::{Id, Profile, ReadType};
+use crate::text_file::{WholeForm, parse};
 use crate::{Ask, ErrorKind, Manner, Page, PageContent, Problem, Read, SystemError};
-pub use find::check_pattern;
-use form::{Form, WholeForm};
+use form::Form;
 pub use publish::publish;
 pub(crate) use whole::{WholeFiles, file_manner};
 pub use write::files_writer;
-
-/// What a JSON file holds.
-pub(crate) fn parse_json(bytes: &[u8]) -> Result<Json, String> {
-    form::parse(WholeForm::Json, bytes)
-}
-
-/// What a Markdown file holds.
-pub(crate) fn parse_markdown_bytes(bytes: &[u8]) -> Result<Json, String> {
-    form::parse(WholeForm::Markdown, bytes)
-}
 
 /// Raised when files come to be read otherwise, so that unchanged ones are read anew.
 const SCHEME: &str = "files 2";
@@ -98,7 +85,7 @@ struct Gathered {
 }
 
 enum Bytes {
-    Whole(form::WholeForm, Vec<u8>),
+    Whole(WholeForm, Vec<u8>),
     Piece(lines::Piece),
     OfNoForm,
 }
@@ -196,7 +183,7 @@ impl FilesReader {
         for (file, bytes) in gathered.files {
             let name = FileName::new(&file, read);
             match bytes {
-                Bytes::Whole(form, bytes) => match form::parse(form, &bytes) {
+                Bytes::Whole(form, bytes) => match parse(form, &bytes) {
                     Ok(json) => take(&decoder, &name, &json, &bytes, &mut taken),
                     Err(message) => taken.problems.push(name.unreadable(read, message)),
                 },

@@ -6,10 +6,11 @@ use diaporos_core::value::{SystemName, TypeName};
 
 use serde_json::{Map, Value as Json};
 
-use super::form::{self, Form};
+use super::form::Form;
 use super::{FileName, SCHEME, Taken, take};
 use crate::decode::{Decoder, LanguageCodes};
 use crate::profile::{Profile, ReadType};
+use crate::text_file::parse;
 use crate::{Manner, PartManner, Problem};
 
 /// How files of a type are listed; none where the profile does not read it.
@@ -67,7 +68,7 @@ impl WholeFiles {
         let mut taken = Taken::default();
         for (file, bytes, properties) in files {
             let parsed = match Form::of(&file) {
-                Some(Form::Whole(form)) => form::parse(form, &bytes),
+                Some(Form::Whole(form)) => parse(form, &bytes),
                 _ => Err("its ending tells no form that is read here: json, xml, md".to_owned()),
             };
             let name = FileName::new(&file, read);

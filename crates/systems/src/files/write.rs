@@ -14,8 +14,9 @@ use url::Url;
 use crate::decode::LanguageCodes;
 use crate::files::publish;
 use crate::http::{Body, Limits, Method, Request};
+use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
 use crate::profile::Profile;
-use crate::shelf::{Base, FileForm, Shelf, ShelfWriter, Stored};
+use crate::text_file::FileForm;
 use crate::{ErrorKind, SystemError, Write};
 
 /// Lists the files that we made, one a line, so that no other is ever removed.
@@ -30,11 +31,11 @@ pub fn files_writer(
     languages: LanguageCodes,
     limits: Limits,
 ) -> Box<dyn Write> {
-    let shelf = FilesShelf { system, folder, limits, writing: Mutex::new(()) };
-    Box::new(ShelfWriter::new(shelf, profile, languages))
+    let store = FilesStore { system, folder, limits, writing: Mutex::new(()) };
+    Box::new(KeyedStoreWriter::new(store, profile, languages))
 }
 
-struct FilesShelf {
+struct FilesStore {
     system: SystemName,
     folder: PathBuf,
     limits: Limits,
@@ -42,7 +43,7 @@ struct FilesShelf {
     writing: Mutex<()>,
 }
 
-impl FilesShelf {
+impl FilesStore {
     /// The file of a place. No step leads upwards, is hidden, or is a link to elsewhere.
     fn path(&self, place: &str) -> Result<PathBuf, SystemError> {
         let refused = |why: &str| self.error(place, ErrorKind::Refused(why.to_owned()));
@@ -132,7 +133,7 @@ fn version(bytes: &[u8]) -> Result<Revision, ErrorKind> {
 }
 
 #[async_trait]
-impl Shelf for FilesShelf {
+impl KeyedStore for FilesStore {
     async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
         let form = self.form(place)?;
         let Some(bytes) = self.bytes(place)? else { return Ok(None) };

@@ -1,77 +1,26 @@
 //! Sending requests.
 
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 use std::time::Duration;
 
 use diaporos_core::value::SystemName;
 use futures::StreamExt;
 use reqwest::header::{ACCEPT, CONTENT_TYPE, HeaderMap, HeaderName, HeaderValue};
-use reqwest::redirect::Policy;
 use secrecy::SecretString;
 use url::Url;
 
 use super::answer::{failure, retry_after};
-use super::fetched::{Desk, exposed};
-use super::network::{Network, OpenNetwork, Way, is_loopback, is_named, is_special};
+use super::limits::Limits;
+use super::network::{Way, is_named};
 use super::pace::Pace;
 use super::redirect::redirected;
 use super::request::{basic, set_query, shown_url, without_blanks};
-use super::{Answer, Body, Credential, HeaderText, Method, Rate, Request};
+use super::retry::{causes, may_wait, pause};
+use super::token_cache::{TokenCache, exposed};
+use super::ways::{Ways, way_of};
+use super::{Answer, Body, Credential, HeaderText, Method, Request};
 use crate::blank::{blank, blank_content};
 use crate::{ErrorKind, SystemError};
-
-/// What is asked of a system at most.
-#[derive(Debug, Clone)]
-pub struct Limits {
-    /// The most decoded bytes of one answer.
-    pub max_bytes: u64,
-    /// How long a connection may take.
-    pub connect: Duration,
-    /// How long it may take until an answer begins.
-    pub first_byte: Duration,
-    /// How long a request with its answer may take.
-    pub whole: Duration,
-    /// How often a read, or a write that was surely not done, is tried again.
-    pub retries: u32,
-    /// How many redirects are followed.
-    pub redirects: usize,
-    /// How fast it is asked.
-    pub rate: Option<Rate>,
-    /// How many requests are under way at once.
-    pub concurrency: usize,
-    /// After how many failures in a row that are the system's fault a push stops.
-    pub failures: u32,
-    /// How long it may take until a look-up sees what was written.
-    pub settles_within: Duration,
-    /// How it is reached.
-    pub network: Network,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Limits {
-            max_bytes: 32 * 1024 * 1024,
-            connect: Duration::from_secs(10),
-            first_byte: Duration::from_secs(30),
-            whole: Duration::from_secs(60),
-            retries: 2,
-            redirects: 5,
-            rate: None,
-            concurrency: 8,
-            failures: 20,
-            settles_within: Duration::from_secs(5),
-            network: Network::default(),
-        }
-    }
-}
-
-/// The first pause before trying again; each further one is twice as long.
-const FIRST_PAUSE: Duration = Duration::from_millis(200);
-/// The longest pause of our own choice.
-const LONGEST_PAUSE: Duration = Duration::from_secs(30);
-/// The longest that `Retry-After` may ask for and get; whoever asks for more is told of, and waited for by
-/// the next run.
-const LONGEST_ASKED: Duration = Duration::from_secs(120);
 
 /// Sends requests to one system, with its credential.
 #[derive(Debug, Clone)]
@@ -79,27 +28,9 @@ pub struct Client {
     system: SystemName,
     limits: Limits,
     credential: Option<Credential>,
-    desk: Option<Desk>,
+    tokens: Option<TokenCache>,
     pace: Pace,
     ways: Arc<Ways>,
-}
-
-/// A client for each way, made when the first request goes by it.
-#[derive(Debug, Default)]
-struct Ways {
-    usual: OnceLock<reqwest::Client>,
-    direct: OnceLock<reqwest::Client>,
-    guarded: OnceLock<reqwest::Client>,
-}
-
-impl Ways {
-    fn of(&self, way: Way) -> &OnceLock<reqwest::Client> {
-        match way {
-            Way::Usual => &self.usual,
-            Way::Direct => &self.direct,
-            Way::Guarded => &self.guarded,
-        }
-    }
 }
 
 impl Client {
@@ -110,52 +41,14 @@ impl Client {
     pub fn new(system: SystemName, limits: Limits, credential: Option<Credential>) -> Result<Self, SystemError> {
         // Fails only where a provider is installed already, which is as good.
         let _ = rustls::crypto::ring::default_provider().install_default();
-        let desk = credential.as_ref().and_then(Desk::new);
+        let tokens = credential.as_ref().and_then(TokenCache::new);
         let pace = Pace::new(limits.rate, limits.concurrency);
-        let client = Client { system, limits, credential, desk, pace, ways: Arc::default() };
+        let client = Client { system, ways: Arc::new(Ways::new(limits.clone())), limits, credential, tokens, pace };
         // What cannot be set up, a certificate that is none, is told before anything is asked.
-        match client.way(Way::Direct) {
+        match client.ways.client(Way::Direct) {
             Ok(_) => Ok(client),
             Err(kind) => Err(SystemError { system: client.system, url: String::new(), kind }),
         }
-    }
-
-    fn way(&self, way: Way) -> Result<reqwest::Client, ErrorKind> {
-        let place = self.ways.of(way);
-        if let Some(made) = place.get() {
-            return Ok(made.clone());
-        }
-        let network = &self.limits.network;
-        let failed =
-            |error: &reqwest::Error| ErrorKind::Unreachable(format!("TLS cannot be set up: {}", causes(error)));
-        let mut builder = reqwest::Client::builder()
-            .user_agent(concat!("diaporos/", env!("CARGO_PKG_VERSION")))
-            .connect_timeout(self.limits.connect)
-            .timeout(self.limits.whole)
-            .redirect(Policy::none());
-        if way != Way::Usual || network.no_proxy {
-            builder = builder.no_proxy();
-        }
-        if way == Way::Guarded {
-            builder = builder.dns_resolver(Arc::new(OpenNetwork));
-        } else {
-            if let Some(pem) = &network.ca_bundle {
-                for certificate in reqwest::Certificate::from_pem_bundle(pem).map_err(|error| failed(&error))? {
-                    builder = builder.add_root_certificate(certificate);
-                }
-            }
-            if let Some(pem) = &network.client_certificate {
-                let identity = reqwest::Identity::from_pem(pem.expose().as_bytes()).map_err(|error| failed(&error))?;
-                builder = builder.identity(identity);
-            }
-        }
-        let made = builder.build().map_err(|error| failed(&error))?;
-        Ok(place.get_or_init(|| made).clone())
-    }
-
-    /// A client for the place where a credential is fetched.
-    pub(super) fn to_fetch(&self, url: &Url) -> Result<reqwest::Client, ErrorKind> {
-        self.way(way_of(url, true)?)
     }
 
     /// The system's name.
@@ -191,8 +84,8 @@ impl Client {
 
     /// How long a fetched credential still lives, where it says so.
     pub async fn credential_lives(&self) -> Option<Duration> {
-        match &self.desk {
-            Some(desk) => desk.remaining().await,
+        match &self.tokens {
+            Some(tokens) => tokens.remaining().await,
             None => None,
         }
     }
@@ -301,13 +194,13 @@ impl Client {
     /// fetched once more; a refusal (403) is an answer.
     async fn with_credential(&self, request: &Request, way: Way) -> Result<Answer, ErrorKind> {
         let wanted = request.headers.iter().any(|(_, text)| matches!(text, HeaderText::Fetched { .. }));
-        let Some(desk) = self.desk.as_ref().filter(|_| wanted) else {
+        let Some(tokens) = self.tokens.as_ref().filter(|_| wanted) else {
             return self.once(request, way, None).await;
         };
-        let (value, fetch) = desk.value(self, None).await?;
+        let (value, fetch) = tokens.value(&self.ways, None).await?;
         match self.once(request, way, Some(&value)).await {
             Err(ErrorKind::Unauthorised { status: 401, .. }) => {
-                let (value, _) = desk.value(self, Some(fetch)).await?;
+                let (value, _) = tokens.value(&self.ways, Some(fetch)).await?;
                 self.once(request, way, Some(&value)).await
             }
             answer => answer,
@@ -331,7 +224,7 @@ impl Client {
         if let Some((name, secret)) = &request.secret_query {
             set_query(&mut url, name, secret.expose());
         }
-        let mut sending = self.way(way)?.request(method, url).headers(headers(request, fetched)?);
+        let mut sending = self.ways.client(way)?.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
             let bytes = match body {
                 Body::Json(json, _) => json.to_string().into_bytes(),
@@ -386,19 +279,6 @@ impl Client {
     }
 }
 
-/// By which way an address is asked.
-fn way_of(url: &Url, is_trusted: bool) -> Result<Way, ErrorKind> {
-    match (is_trusted, is_loopback(url)) {
-        (true, true) => Ok(Way::Direct),
-        (true, false) => Ok(Way::Usual),
-        (false, _) if is_special(url) => {
-            let host = url.host_str().unwrap_or_default();
-            Err(ErrorKind::Refused(format!("it leads to {host}, which is no address of the open network")))
-        }
-        (false, _) => Ok(Way::Guarded),
-    }
-}
-
 fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMap, ErrorKind> {
     let mut headers = HeaderMap::new();
     headers.insert(
@@ -421,27 +301,4 @@ fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMa
         headers.insert(header, text);
     }
     Ok(headers)
-}
-
-/// Whether it is worth waiting as long as the other side asks.
-fn may_wait(kind: &ErrorKind) -> bool {
-    !matches!(kind, ErrorKind::Throttled { after: Some(after) } if *after > LONGEST_ASKED)
-}
-
-/// Twice as long each time, half of it by chance so that many clients do not come back together.
-fn pause(kind: &ErrorKind, tried: u32) -> Duration {
-    if let ErrorKind::Throttled { after: Some(after) } = kind {
-        return *after;
-    }
-    let longest = FIRST_PAUSE.saturating_mul(1 << tried.min(8)).min(LONGEST_PAUSE);
-    longest.mul_f64(0.5 + fastrand::f64() / 2.0)
-}
-
-/// The innermost cause of a transport error, where the reason stands.
-pub(super) fn causes(error: &reqwest::Error) -> String {
-    let mut cause: &dyn std::error::Error = error;
-    while let Some(inner) = cause.source() {
-        cause = inner;
-    }
-    blank(&cause.to_string()).into_owned()
 }

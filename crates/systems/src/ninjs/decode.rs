@@ -2,8 +2,7 @@
 
 use diaporos_core::change::fingerprint;
 use diaporos_core::intake::Incoming;
-use diaporos_core::plan::State;
-use diaporos_core::value::{EntryId, Record, Revision, Value, from_json};
+use diaporos_core::value::{EntryId, Record, Revision, State, Value, from_json};
 use serde_json::{Map, Value as Json};
 
 use crate::Problem;

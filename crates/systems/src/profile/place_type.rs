@@ -9,7 +9,7 @@ use super::asset_calls::asset_limits;
 use super::call::{constants, encoded, places};
 use super::{Layout, ProfileKind, Query};
 use crate::asset::AssetLimits;
-use crate::files::check_pattern;
+use crate::text_file::check_pattern;
 
 /// How documents of a type are written, each at a place that its key and language tell.
 #[derive(Debug, Clone)]

@@ -4,16 +4,15 @@ use std::collections::BTreeMap;
 use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::plan::State;
 use diaporos_core::settings::{InnerText, Item, Section};
-use diaporos_core::value::{EntryId, LanguageTag};
+use diaporos_core::value::{EntryId, LanguageTag, State};
 use jiff::SignedDuration;
 use serde_json::{Map, Value as Json};
 
 use super::call::constants;
 use super::{Paging, ProfileKind, Query};
-use crate::files::check_pattern;
 use crate::http::Method;
+use crate::text_file::check_pattern;
 
 /// How often everything is listed where a profile does not say.
 const WHOLE_EVERY: SignedDuration = SignedDuration::from_hours(7 * 24);

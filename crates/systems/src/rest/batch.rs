@@ -3,13 +3,10 @@
 use diaporos_core::plan::Order;
 use serde_json::{Map, Value as Json};
 
-use super::write::RestWriter;
+use super::write::{BatchResult, RestWriter};
 use crate::http::failure;
 use crate::profile::{BatchCall, Filled, WriteType};
 use crate::{ErrorKind, SystemError};
-
-/// What became of one document: its status and as it is now, or what was wrong.
-pub(super) type Row = Result<(u16, Json), ErrorKind>;
 
 impl RestWriter {
     /// The document that goes into a batch; none where the order does not go so.
@@ -36,7 +33,7 @@ impl RestWriter {
     }
 
     /// Sends documents together. Where the call as a whole fails, so does each of them.
-    pub(super) async fn send_batch(&self, batch: &BatchCall, items: Vec<Json>) -> Vec<Row> {
+    pub(super) async fn send_batch(&self, batch: &BatchCall, items: Vec<Json>) -> Vec<BatchResult> {
         let count = items.len();
         let all = |kind: ErrorKind| vec![Err(kind); count];
         let mut request = match self.call(&batch.call, Filled::default()) {
@@ -63,7 +60,7 @@ impl RestWriter {
     }
 }
 
-fn row(batch: &BatchCall, result: &Json) -> Row {
+fn row(batch: &BatchCall, result: &Json) -> BatchResult {
     let status = batch.status.first(result).and_then(Json::as_u64).and_then(|status| u16::try_from(status).ok());
     let document = match &batch.document {
         Some(at) => at.first(result).cloned().unwrap_or_default(),

@@ -5,6 +5,7 @@ mod asset;
 mod batch;
 mod document;
 mod languages;
+mod link;
 mod lock;
 mod model;
 mod paging;

@@ -6,7 +6,7 @@
 
 use serde_json::Value as Json;
 
-use super::paging::next_link;
+use super::link::next_link;
 use crate::http::Answer;
 use crate::profile::scalar_text;
 

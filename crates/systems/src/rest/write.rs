@@ -11,7 +11,6 @@ use diaporos_core::value::{EntryId, LanguageTag, Revision, SystemName, TypeName}
 use serde_json::Value as Json;
 use url::Url;
 
-use super::batch::Row;
 use super::languages::{filled, split};
 use super::search::searched;
 use crate::asset::{Asset, Fetcher};
@@ -21,6 +20,9 @@ use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url,
 use crate::profile::{Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
 use crate::{ErrorKind, SystemError, Write};
 
+/// What became of one document of a batch: its status and as it is now, or what was wrong.
+pub(super) type BatchResult = Result<(u16, Json), ErrorKind>;
+
 /// Writes to a REST system by its profile.
 #[derive(Debug)]
 pub struct RestWriter {
@@ -29,7 +31,7 @@ pub struct RestWriter {
     pub(super) profile: Profile,
     pub(super) languages: LanguageCodes,
     /// What waits to be sent in one call with others, by type.
-    pub(super) batches: HashMap<TypeName, Gatherer<Json, Row>>,
+    pub(super) batches: HashMap<TypeName, Gatherer<Json, BatchResult>>,
 }
 
 impl RestWriter {

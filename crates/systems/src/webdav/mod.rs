@@ -4,10 +4,10 @@
 
 mod answer;
 mod read;
-mod shelf;
+mod write;
 
 pub use read::WebdavReader;
-pub use shelf::webdav_writer;
+pub use write::webdav_writer;
 
 use diaporos_core::value::SystemName;
 use serde_json::{Map, Value as Json};

@@ -8,6 +8,7 @@ use diaporos_hub::batch::cancel;
 use super::{agency, batch};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
+use crate::output::out;
 
 /// Call a batch off, at its agency too. What was accepted of it stays; the rest can be sent anew.
 #[derive(Debug, Args)]
@@ -27,7 +28,7 @@ pub(crate) async fn run(args: &Cancel, context: &Context) -> Result<Exit, Failur
     let (mut found, brief) = batch(&config, &store, &args.batch)?;
     let agency = if args.here { None } else { agency(&config, brief)? };
     let was_open = cancel(&mut store, agency.as_ref(), &mut found, Context::now()).await?;
-    let mut out = Context::out();
+    let mut out = out();
     match was_open {
         true => writeln!(out, "`{}` is cancelled; what comes back of it is left alone", found.name)?,
         false => writeln!(out, "`{}` was cancelled before; nothing was done", found.name)?,

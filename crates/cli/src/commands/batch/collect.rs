@@ -65,7 +65,7 @@ struct Gathered {
 pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let mut store = Context::store_for_change(&config)?;
-    let sheet = Sheet::new(context, COLUMNS).within("units");
+    let sheet = context.sheet(COLUMNS).within("units");
     let mut gathered = Gathered {
         sheet,
         tally: CollectTally::default(),

@@ -7,7 +7,7 @@ use diaporos_hub::look::Glance;
 use super::{bar, briefs};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint};
+use crate::output::{Cell, Column, Format, Tint};
 
 /// Show by language which entries are translated, which are not, and where the rest is.
 #[derive(Debug, Args)]
@@ -51,7 +51,7 @@ pub(crate) fn run(args: &CoverageOf, context: &Context) -> Result<Exit, Failure>
     let for_people = context.format == Format::Table;
     let columns: Vec<Column> =
         if for_people { COLUMNS.to_vec() } else { COLUMNS.iter().chain(WITH_WORDS).cloned().collect() };
-    let mut sheet = Sheet::new(context, &columns);
+    let mut sheet = context.sheet(&columns);
     for brief in briefs(&config, &args.briefs)? {
         for of_language in coverage(glance, brief)? {
             let portion = |standing: TextStanding| of_language.portions.get(&standing).copied().unwrap_or_default();

@@ -11,7 +11,7 @@ use diaporos_hub::batch::{FileWish, pseudo_files, reject_notes};
 use super::{batch, language, unit_format};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet};
+use crate::output::{Cell, Column, Format, out};
 
 /// Write the rejected units to a file with the reasons as notes, to send back to the translators.
 #[derive(Debug, Args)]
@@ -81,7 +81,7 @@ const COLUMNS: &[Column] = &[Column::text("language", "language"), Column::text(
 
 fn told(files: Vec<(LanguageTag, PathBuf)>, nothing: &str, context: &Context) -> Result<Exit, Failure> {
     if context.format == Format::Table {
-        let mut out = Context::out();
+        let mut out = out();
         for (_, file) in &files {
             writeln!(out, "{}", file.display())?;
         }
@@ -91,7 +91,7 @@ fn told(files: Vec<(LanguageTag, PathBuf)>, nothing: &str, context: &Context) ->
         out.flush()?;
         return Ok(Exit::Done);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for (tag, file) in files {
         sheet.row(vec![Cell::text(tag.to_string()), Cell::text(file.display().to_string())]);
     }

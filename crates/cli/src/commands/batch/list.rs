@@ -7,7 +7,7 @@ use diaporos_store::UnitStanding;
 use super::bar;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Tint};
+use crate::output::{Cell, Column, Tint};
 
 /// List batches, the newest first.
 #[derive(Debug, Args)]
@@ -30,7 +30,7 @@ const COLUMNS: &[Column] = &[
 pub(crate) fn run(_: &List, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let store = Context::store(&config)?;
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for batch in store.batches()? {
         let (progress, _) = tallies(&store, batch)?;
         sheet.row(cells(&progress, context));

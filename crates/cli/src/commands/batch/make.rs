@@ -10,7 +10,7 @@ use super::{brief, language};
 use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Summary};
+use crate::output::{Cell, Column, Summary};
 use crate::typed::Typed;
 
 /// Make a batch of what a brief's entries lack: nothing that is out already, or known from before.
@@ -64,7 +64,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     let options = MakeOptions { into, holds, dry_run: args.dry_run };
     let mut store: Store = if args.dry_run { Context::store(&config)? } else { Context::store_for_change(&config)? };
     let made = make(&mut store, &config.library, brief, &options, Context::now())?;
-    let mut sheet = Sheet::new(context, COLUMNS).within("languages");
+    let mut sheet = context.sheet(COLUMNS).within("languages");
     for tag in &brief.into {
         let of = |origin: Origin| made.counts.iter().find(|count| count.language == *tag && count.origin == origin);
         let carried = made.carried.get(tag).copied().unwrap_or_default();

@@ -12,6 +12,7 @@ use diaporos_systems::files::publish;
 use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
+use crate::output::out;
 
 /// Take translations that are known from elsewhere into the memory, or give out what it knows (TMX 1.4b).
 #[derive(Debug, Args)]
@@ -30,7 +31,7 @@ const TOGETHER: usize = 500;
 
 pub(crate) fn run(args: &Memory, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let mut out = Context::out();
+    let mut out = out();
     if let Some(file) = &args.give {
         let store = Context::store(&config)?;
         let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(std::path::Path::new("."));
@@ -71,7 +72,7 @@ pub(crate) fn run(args: &Memory, context: &Context) -> Result<Exit, Failure> {
                 diaporos_core::translate::UnitsError::Foreign => "this is no TMX".to_owned(),
                 other => other.to_string(),
             };
-            exit = Failure::failed(format!("{}: {why}", file.display())).report(context);
+            exit = context.report(&Failure::failed(format!("{}: {why}", file.display())));
         }
     }
     out.flush()?;

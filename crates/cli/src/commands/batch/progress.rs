@@ -7,7 +7,7 @@ use diaporos_store::{BatchStanding, UnitStanding};
 use super::{agency, bar, batch};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Tint};
+use crate::output::{Cell, Column, Tint};
 
 /// Ask agencies how far batches are, and show it beside what was accepted here.
 #[derive(Debug, Args)]
@@ -45,7 +45,7 @@ pub(crate) async fn run(args: &ProgressOf, context: &Context) -> Result<Exit, Fa
         }
         names => names.to_vec(),
     };
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     let mut exit = Exit::Done;
     for name in names {
         let (found, brief) = batch(&config, &store, &name)?;
@@ -62,7 +62,7 @@ pub(crate) async fn run(args: &ProgressOf, context: &Context) -> Result<Exit, Fa
         };
         let shown = asked.unwrap_or_else(|failure| {
             // What is known here is worth showing all the same.
-            exit = failure.about(&name).report(context);
+            exit = context.report(&failure.about(&name));
             here
         });
         rows(&shown, context).into_iter().for_each(|cells| sheet.row(cells));

@@ -10,7 +10,7 @@ use diaporos_hub::config::Brief;
 use super::{agency, batch, folder, unit_format};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, moment};
+use crate::output::{Cell, Column, Format, moment, out};
 
 /// Send a batch to its agency, once whatever answers are lost; or put its files into a folder.
 #[derive(Debug, Args)]
@@ -56,7 +56,7 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         Sent::Written(files) => ("written", None, files.clone()),
     };
     if context.format == Format::Table {
-        let mut out = Context::out();
+        let mut out = out();
         match &sent {
             Sent::Ordered { order, files } => writeln!(
                 out,
@@ -85,7 +85,7 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         out.flush()?;
         return Ok(Exit::Done);
     }
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     let files: Vec<Option<String>> = match files.as_slice() {
         [] => vec![None],
         files => files.iter().map(|file| Some(file.display().to_string())).collect(),

@@ -11,7 +11,7 @@ use diaporos_store::{BatchUnit, UnitStanding};
 use super::{batch, language};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint};
+use crate::output::{Cell, Column, Format, Tint, out};
 
 /// Show the units of a batch: what they say, how they stand, and what is wrong with them.
 #[derive(Debug, Args)]
@@ -58,7 +58,7 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
     if let Some(folder) = &args.page {
         let (_, brief) = batch(&config, &store, &args.batch)?;
         let file = write_page(&store, brief, &found, folder)?;
-        let mut out = Context::out();
+        let mut out = out();
         writeln!(out, "{}", file.display())?;
         out.flush()?;
         return Ok(Exit::Done);
@@ -67,7 +67,7 @@ pub(crate) fn run(args: &Show, context: &Context) -> Result<Exit, Failure> {
         Some(text) => vec![language(text, &found.into)?],
         None => found.into.clone(),
     };
-    let mut sheet = Sheet::new(context, COLUMNS);
+    let mut sheet = context.sheet(COLUMNS);
     for tag in &languages {
         let mut after = 0;
         loop {

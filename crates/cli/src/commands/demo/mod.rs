@@ -13,6 +13,7 @@ use diaporos_demo::{Fault, Rule, World, write_hub};
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
+use crate::output::drawn_out;
 use story::{Ending, STORY, Step};
 
 /// Tell the whole story on made-up systems: pull, map, push, and nothing the second time.
@@ -49,7 +50,7 @@ pub(crate) async fn run(args: &Demo, context: &Context) -> Result<Exit, Failure>
 }
 
 async fn serve(world: &World, folder: &Path) -> Result<Exit, Failure> {
-    let mut out = Context::drawn_out();
+    let mut out = drawn_out();
     for (name, value) in world.variables() {
         writeln!(out, "export {name}={}", shell_word(&value))?;
     }
@@ -67,7 +68,7 @@ async fn serve(world: &World, folder: &Path) -> Result<Exit, Failure> {
 }
 
 async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> Result<Exit, Failure> {
-    let mut out = Context::drawn_out();
+    let mut out = drawn_out();
     writeln!(out, "Ostrel Gardens, a made-up network of botanic gardens. Its hub is in {}\n", folder.display())?;
     out.flush()?;
     for step in STORY {

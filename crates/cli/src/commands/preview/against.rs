@@ -11,7 +11,7 @@ use diaporos_systems::Write as SystemWrite;
 use super::language;
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Format, Sheet, fields, one_line, words};
+use crate::output::{Cell, Column, Format, fields, one_line, out, words};
 
 const DIFFERENCES: &[Column] = &[
     Column::text("address", "address"),
@@ -28,8 +28,8 @@ pub(super) async fn show(
     writer: &dyn SystemWrite,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut sheet = Sheet::new(context, DIFFERENCES);
-    let mut out = Context::out();
+    let mut sheet = context.sheet(DIFFERENCES);
+    let mut out = out();
     let table = context.format == Format::Table;
     for (place, plan) in plans.iter().enumerate() {
         if table {

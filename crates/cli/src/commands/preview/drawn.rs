@@ -8,9 +8,8 @@ use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::push::EntryPlan;
 
 use super::language;
-use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Sheet, fields, one_line};
+use crate::output::{Cell, Column, Sheet, fields, one_line, out};
 
 pub(super) const FIELDS: &[Column] = &[
     Column::text("address", "address"),
@@ -55,7 +54,7 @@ pub(super) fn rows(plan: &EntryPlan, sheet: &mut Sheet) {
 }
 
 pub(super) fn draw(plans: &[EntryPlan], lane: &ConfiguredLane) -> Result<(), Failure> {
-    let mut out = Context::out();
+    let mut out = out();
     if plans.is_empty() {
         writeln!(out, "no entry goes on `{}`", lane.lane.name)?;
     }

@@ -23,7 +23,7 @@ use diaporos_store::Store;
 use super::{address, counted, lane, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Format, Sheet, one_line};
+use crate::output::{Format, note, one_line, out};
 
 /// Show what entries become on a lane, field by field, without sending anything.
 ///
@@ -86,11 +86,11 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
         };
         let made = page(&config.folder, lane, plan).map_err(|error| Failure::failed(error.to_string()))?;
         std::fs::write(file, made).map_err(|error| Failure::failed(format!("{}: {error}", file.display())))?;
-        writeln!(Context::out(), "{} as a page: {}", plan.address, file.display())?;
+        writeln!(out(), "{} as a page: {}", plan.address, file.display())?;
     } else if context.format == Format::Table {
         drawn::draw(&plans, lane)?;
     } else {
-        let mut sheet = Sheet::new(context, drawn::FIELDS);
+        let mut sheet = context.sheet(drawn::FIELDS);
         plans.iter().for_each(|plan| drawn::rows(plan, &mut sheet));
         sheet.end("")?;
     }
@@ -107,8 +107,8 @@ fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Fail
         let file = file.map_err(|error| Failure::failed(format!("{}: {error}", from.display())))?;
         Box::new(BufReader::with_capacity(1 << 18, file))
     };
-    let mut out = Context::out();
-    let mut told = |line: u64, message: &str| Context::note(&format!("line {line}: {}", one_line(message)));
+    let mut out = out();
+    let mut told = |line: u64, message: &str| note(&format!("line {line}: {}", one_line(message)));
     let tally = stream(lane, &mut input, &mut out, Context::now(), &mut told)?;
     out.flush()?;
     if tally.faulty == 0 && tally.outside == 0 {
@@ -116,7 +116,7 @@ fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Fail
     }
     let (lines, faulty) = (counted(tally.lines, "line", "lines"), tally.faulty);
     let (documents, outside) = (counted(tally.documents, "document", "documents"), tally.outside);
-    Context::note(&format!("{lines} read: {documents} written, {outside} do not go, {faulty} with faults"));
+    note(&format!("{lines} read: {documents} written, {outside} do not go, {faulty} with faults"));
     Ok(if faulty == 0 { Exit::Done } else { Exit::Partly })
 }
 

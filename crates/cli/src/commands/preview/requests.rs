@@ -11,7 +11,7 @@ use diaporos_systems::http::Body;
 use super::language;
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Format, Sheet, Tint, one_line};
+use crate::output::{Cell, Column, Format, Tint, one_line, out};
 
 const REQUESTS: &[Column] = &[
     Column::text("address", "address"),
@@ -29,8 +29,8 @@ pub(super) fn show(
     writer: &dyn SystemWrite,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut sheet = Sheet::new(context, REQUESTS);
-    let mut out = Context::out();
+    let mut sheet = context.sheet(REQUESTS);
+    let mut out = out();
     for plan in plans {
         let orders = if plan.hold.is_some() { Vec::new() } else { requests(plan, lane, writer)? };
         if orders.is_empty() && context.format == Format::Table {

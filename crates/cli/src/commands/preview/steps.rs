@@ -10,7 +10,7 @@ use diaporos_store::Store;
 
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Format, Sheet, fields, one_line};
+use crate::output::{Cell, Column, Format, fields, one_line, out};
 
 const STEPS: &[Column] = &[
     Column::text("address", "address"),
@@ -28,8 +28,8 @@ pub(super) fn show(
     store: &Store,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut sheet = Sheet::new(context, STEPS);
-    let mut out = Context::out();
+    let mut sheet = context.sheet(STEPS);
+    let mut out = out();
     for (place, plan) in plans.iter().enumerate() {
         let all = steps(store, lane, &plan.address)?.unwrap_or_default();
         if context.format != Format::Table {

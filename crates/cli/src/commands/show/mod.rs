@@ -16,7 +16,7 @@ use serde_json::{Value as Json, json};
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, fields, moment, one_line};
+use crate::output::{Cell, Column, Format, Tint, fields, moment, one_line, out};
 
 /// Show one entry: its fields in every language, its versions, and what it has become elsewhere.
 #[derive(Debug, Args)]
@@ -111,8 +111,8 @@ pub(crate) async fn run(args: &Show, context: &Context) -> Result<Exit, Failure>
     let known = Known { lanes, translations, versions: store.versions(entry.number)?, entry };
     match context.format {
         Format::Table => draw(known, context)?,
-        Format::Json => writeln!(Context::out(), "{:#}", document(&known))?,
-        Format::Jsonl => writeln!(Context::out(), "{}", document(&known))?,
+        Format::Json => writeln!(out(), "{:#}", document(&known))?,
+        Format::Jsonl => writeln!(out(), "{}", document(&known))?,
         Format::Csv => field_rows(&known, context)?,
     }
     Ok(Exit::Done)
@@ -127,10 +127,10 @@ fn show_raw(address: &Address, content: Content, context: &Context) -> Result<Ex
     };
     let json: Option<Json> = serde_json::from_str(&raw).ok();
     match (context.format, json) {
-        (Format::Table, Some(json)) => writeln!(Context::out(), "{json:#}")?,
-        (Format::Table, None) => writeln!(Context::out(), "{raw}")?,
-        (_, Some(json)) => writeln!(Context::out(), "{json}")?,
-        (_, None) => writeln!(Context::out(), "{}", Json::String(raw))?,
+        (Format::Table, Some(json)) => writeln!(out(), "{json:#}")?,
+        (Format::Table, None) => writeln!(out(), "{raw}")?,
+        (_, Some(json)) => writeln!(out(), "{json}")?,
+        (_, None) => writeln!(out(), "{}", Json::String(raw))?,
     }
     Ok(Exit::Done)
 }
@@ -143,7 +143,7 @@ const DIFFERENCES: &[Column] = &[
 ];
 
 fn show_between(old: &Record, new: &Record, context: &Context) -> Result<Exit, Failure> {
-    let mut sheet = Sheet::new(context, DIFFERENCES);
+    let mut sheet = context.sheet(DIFFERENCES);
     for found in differences(old, new) {
         let value = |value: &Value| Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) };
         sheet.row(vec![
@@ -161,7 +161,7 @@ fn show_between(old: &Record, new: &Record, context: &Context) -> Result<Exit, F
 fn show_languages(record: &Record, languages: &[LanguageTag], context: &Context) -> Result<Exit, Failure> {
     let columns = std::iter::once(Column::text("field", "field"));
     let columns: Vec<Column> = columns.chain(languages.iter().map(|tag| Column::chosen(tag.as_str()))).collect();
-    let mut sheet = Sheet::new(context, &columns);
+    let mut sheet = context.sheet(&columns);
     for (name, value) in record {
         let one = |tag: &LanguageTag| {
             let value = project(value, tag);
@@ -186,7 +186,7 @@ fn lanes(config: &Config, store: &Store, entry: i64) -> Result<Vec<(String, Stan
 }
 
 fn field_rows(known: &Known, context: &Context) -> Result<(), Failure> {
-    let mut sheet = Sheet::new(context, FIELDS);
+    let mut sheet = context.sheet(FIELDS);
     let mut before = String::new();
     for line in fields::lines(&known.entry.row.fields) {
         // A field's name stands once, beside its first language.
@@ -202,7 +202,7 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     let row = &known.entry.row;
     let at = |time| moment(time, &context.zone);
     let revision = row.revision.as_ref().map_or(String::new(), |revision| format!("  revision {revision}"));
-    let mut out = Context::out();
+    let mut out = out();
     writeln!(out, "{}", row.address)?;
     writeln!(out, "{}{revision}  first seen {}  changed {}\n", row.state, at(row.first_seen), at(row.changed))?;
     for note in &row.notes {
@@ -215,7 +215,7 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     field_rows(&known, context)?;
     writeln!(out)?;
     out.flush()?;
-    let mut sheet = Sheet::new(context, LANES);
+    let mut sheet = context.sheet(LANES);
     for (lane, standing, counterparts) in known.lanes {
         let lead = || vec![Cell::text(&lane), Cell::word(standing.word())];
         if counterparts.is_empty() {
@@ -237,7 +237,7 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     writeln!(out)?;
     out.flush()?;
     if !known.translations.is_empty() {
-        let mut sheet = Sheet::new(context, TRANSLATIONS);
+        let mut sheet = context.sheet(TRANSLATIONS);
         for row in &known.translations {
             sheet.row(vec![
                 Cell::text(&row.translation.field),
@@ -251,7 +251,7 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
         writeln!(out)?;
         out.flush()?;
     }
-    let mut sheet = Sheet::new(context, VERSIONS);
+    let mut sheet = context.sheet(VERSIONS);
     for version in known.versions {
         sheet.row(vec![
             Cell::count(version.number),

@@ -10,7 +10,7 @@ use diaporos_store::Store;
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, Tint, fields, words};
+use crate::output::{Cell, Column, Format, Tint, fields, out, words};
 
 const SIDES: &[Column] = &[
     Column::text("lane", "lane"),
@@ -31,8 +31,8 @@ pub(super) async fn show(
     context: &Context,
 ) -> Result<Exit, Failure> {
     let connector = Connector::new(config, &Context::variable);
-    let mut sheet = Sheet::new(context, SIDES);
-    let mut out = Context::out();
+    let mut sheet = context.sheet(SIDES);
+    let mut out = out();
     let table = context.format == Format::Table;
     let mut documents = 0;
     for configured in config.lanes.values() {

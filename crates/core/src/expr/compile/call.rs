@@ -2,12 +2,13 @@
 
 use regex::RegexBuilder;
 
-use super::{Argument, Call, Compiler, Node, Op, Scope};
+use super::{Compiler, Scope};
 use crate::diagnostic::{Code, Diagnostic};
 use crate::expr::ast::{self, Expression, Node as Tree};
-use crate::expr::functions::{ALL, Function, Given, Kind, Lifts};
+use crate::expr::functions::{ALL, Function, Given, Lifts};
 use crate::expr::library::UserFunction;
-use crate::expr::types::{Kinds, Languages, Type};
+use crate::expr::program::{Argument, Call, Node, Op};
+use crate::expr::types::{Kind, Kinds, Languages, Type};
 use crate::value::{LaneName, Value};
 
 /// The most bytes that a compiled pattern may take; patterns are matched in linear time.

@@ -1,7 +1,8 @@
 //! Lists, records, `let` and `if`.
 
-use super::{Compiler, Node, Op, Scope};
+use super::{Compiler, Scope};
 use crate::expr::ast::Expression;
+use crate::expr::program::{Node, Op};
 use crate::expr::types::{Kinds, Type};
 
 impl Compiler<'_> {

@@ -5,19 +5,16 @@ mod call;
 mod form;
 mod operator;
 mod path;
-mod program;
 
 use std::sync::Arc;
 
 use super::ast::{self, Expression};
 use super::library::Library;
+use super::program::{Node, Op, Program, Slots, Uses};
 use super::types::{Kinds, Type};
 use crate::diagnostic::{Code, Diagnostic, Span};
 use crate::model::Model;
 use crate::value::TypeName;
-
-pub(super) use program::{Argument, Call, Node, Op};
-pub use program::{Program, Slots, Uses};
 
 /// What is known of the source.
 #[derive(Debug, Clone, Copy)]
@@ -42,8 +39,8 @@ pub fn compile(
 
 /// Compiles the body of a function that the hub defines, to find its faults and what it gives.
 pub fn compile_function(
-    takes: super::functions::Kind,
-    parameters: &[(String, super::functions::Kind)],
+    takes: super::types::Kind,
+    parameters: &[(String, super::types::Kind)],
     body: &Expression,
     library: &Library,
 ) -> (Option<Type>, Vec<Diagnostic>) {

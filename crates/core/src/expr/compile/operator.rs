@@ -1,8 +1,9 @@
 //! Operators: what they take, and what they give.
 
-use super::{Compiler, Op};
+use super::Compiler;
 use crate::diagnostic::{Code, Diagnostic, Span};
 use crate::expr::ast::{Expression, Operator};
+use crate::expr::program::Op;
 use crate::expr::types::{Form, Kinds, Languages, Type};
 
 impl Compiler<'_> {

@@ -2,9 +2,10 @@
 
 use indexmap::IndexMap;
 
-use super::{Compiler, Op, Scope};
+use super::{Compiler, Scope};
 use crate::diagnostic::{Code, Diagnostic, Span};
 use crate::expr::ast::{Expression, Node as Tree};
+use crate::expr::program::Op;
 use crate::expr::types::{Form, Kinds, Languages, Type};
 use crate::model::EntryType;
 use crate::value::{LanguageTag, TypeName};

@@ -6,8 +6,7 @@ use crate::expr::ast::{Expression, Node as Tree, Operator};
 use crate::expr::eval::tests::library;
 use crate::expr::{NoWorld, Sight, Subject, parse};
 use crate::model::{EntryType, Field, FieldKind};
-use crate::plan::State;
-use crate::value::{LanguageTag, Record, Value, from_json};
+use crate::value::{LanguageTag, Record, State, Value, from_json};
 
 fn model() -> Model {
     let field = |kind| Field { kind, ..Field::default() };
@@ -200,10 +199,10 @@ fn functions_that_grow_without_end_are_refused() {
     let mut body = "it + it".to_owned();
     for level in 0..30 {
         let tree = parse(&body).unwrap();
-        let (gives, _) = compile_function(crate::expr::functions::Kind::Text, &[], &tree, &library);
+        let (gives, _) = compile_function(crate::expr::types::Kind::Text, &[], &tree, &library);
         let Some(gives) = gives else { return };
         let name = format!("f{level}");
-        let takes = crate::expr::functions::Kind::Text;
+        let takes = crate::expr::types::Kind::Text;
         let function = crate::expr::library::UserFunction { takes, parameters: vec![], text: body, body: tree, gives };
         library.functions.insert(name.clone(), function);
         body = format!("(it | {name}) + (it | {name})");

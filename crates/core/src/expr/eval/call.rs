@@ -3,13 +3,48 @@
 use std::borrow::Cow;
 use std::cell::RefCell;
 
-use super::arguments::{Arguments, Given};
 use super::lift::{lift, lift_top};
 use super::{EvalError, Frame, Scope};
 use crate::diagnostic::Span;
-use crate::expr::compile::{Argument, Call};
-use crate::expr::functions::Lifts;
-use crate::value::Value;
+use crate::expr::functions::{self, Arguments, Lifts, Surroundings};
+use crate::expr::library::Library;
+use crate::expr::program::{Argument, Call};
+use crate::value::{Address, LaneName, Value};
+
+/// What the body of a called function can ask.
+struct Around<'c> {
+    call: &'c Call,
+    scope: &'c Scope<'c>,
+    frame: Option<&'c Frame<'c>>,
+    /// The first place within an argument that has no value: better than the function's own.
+    failed: RefCell<Option<EvalError>>,
+}
+
+impl Surroundings for Around<'_> {
+    fn library(&self) -> &Library {
+        self.scope.sight.library
+    }
+
+    fn of_item(&self, place: usize, item: &Value) -> Result<Value, String> {
+        let Some(Argument::Item(node)) = self.call.arguments.get(place) else { return Ok(item.clone()) };
+        let frame = Frame { value: item, up: self.frame };
+        self.scope.value(node, Some(&frame)).map(Cow::into_owned).map_err(|error| {
+            let message = error.message.clone();
+            self.failed.borrow_mut().get_or_insert(error);
+            message
+        })
+    }
+
+    /// Notes beside that it was asked for.
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, String> {
+        let world = self.scope.sight.world;
+        let found = world.counterpart(address, lane).map_err(|error| self.scope.unseen(error))?;
+        let mut looks = self.scope.looks.borrow_mut();
+        looks.reads.insert(address.clone());
+        looks.called.insert((address.clone(), lane.cloned()), found.clone());
+        Ok(found)
+    }
+}
 
 impl Scope<'_> {
     pub(super) fn call<'v>(
@@ -25,23 +60,23 @@ impl Scope<'_> {
                 found.push(self.value(node, frame)?);
             }
         }
-        let failed = RefCell::new(None);
+        let around = Around { call, scope: self, frame, failed: RefCell::default() };
         let mut apply = |plain: &[&Value]| {
             let mut values = plain[1..].iter();
-            let given: Vec<Given<'_>> = call
+            let given: Vec<functions::Argument<'_>> = call
                 .arguments
                 .iter()
                 .map(|argument| match argument {
-                    Argument::Value(_) => Given::Value(values.next().copied().unwrap_or(&Value::Null)),
-                    Argument::Item(node) => Given::Item(node),
-                    Argument::Pattern(pattern) => Given::Pattern(pattern),
-                    Argument::Table(table) => Given::Table(table),
-                    Argument::Terms(terms) => Given::Terms(terms),
-                    Argument::Lane(lane) => Given::Lane(lane),
-                    Argument::Nothing => Given::Nothing,
+                    Argument::Value(_) => functions::Argument::Value(values.next().copied().unwrap_or(&Value::Null)),
+                    Argument::Item(_) => functions::Argument::Item,
+                    Argument::Pattern(pattern) => functions::Argument::Pattern(pattern),
+                    Argument::Table(table) => functions::Argument::Table(table),
+                    Argument::Terms(terms) => functions::Argument::Terms(terms),
+                    Argument::Lane(lane) => functions::Argument::Lane(lane),
+                    Argument::Nothing => functions::Argument::Nothing,
                 })
                 .collect();
-            let arguments = Arguments { given: &given, scope: self, frame, failed: &failed };
+            let arguments = Arguments { given: &given, around: &around };
             call.function.apply(plain[0], &arguments)
         };
         let mut lifted = |values: &[&Value]| match call.function.lifts {
@@ -57,6 +92,6 @@ impl Scope<'_> {
         };
         result
             .map(Cow::Owned)
-            .map_err(|message| failed.into_inner().unwrap_or_else(|| EvalError::of_value(span.clone(), message)))
+            .map_err(|message| around.failed.take().unwrap_or_else(|| EvalError::of_value(span.clone(), message)))
     }
 }

@@ -1,6 +1,5 @@
 //! The value of a program for one entry.
 
-mod arguments;
 mod call;
 mod lift;
 mod operator;
@@ -13,17 +12,14 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 
-use super::compile::{Node, Op, Program};
 use super::library::Library;
+use super::operation::is_true;
+use super::program::{Node, Op, Program};
 use crate::diagnostic::Span;
-use crate::plan::State;
-use crate::value::{Address, LaneName, Record, Value};
+use crate::value::{Address, LaneName, Record, State, Value};
 
-pub use arguments::Arguments;
 pub use lift::lift;
 pub use trace::Trace;
-
-pub(super) use operator::{LONGEST_TEXT, compare, sum as add};
 
 /// The entry an expression is about.
 #[derive(Debug, Clone, Copy)]
@@ -195,21 +191,6 @@ impl Program {
         let value = scope.whole(&self.root);
         let looks = scope.looks.into_inner();
         (value.map(|value| Evaluated { value, looks }), trace.into_inner())
-    }
-}
-
-/// Whether a condition holds; null does not.
-///
-/// # Errors
-/// Where the value is not true, false or null.
-pub fn is_true(value: &Value) -> Result<bool, String> {
-    match value {
-        Value::Boolean(truth) => Ok(*truth),
-        Value::Null => Ok(false),
-        Value::Localised(_) => {
-            Err("a condition needs one answer, and this has one per language: choose one, as in `name@en`".to_owned())
-        }
-        other => Err(format!("a condition must be true or false, not {}", other.kind_name())),
     }
 }
 

@@ -1,8 +1,8 @@
 use std::sync::Arc;
 
 use super::*;
-use crate::expr::functions::Kind;
 use crate::expr::library::{Otherwise, Table, UserFunction};
+use crate::expr::types::Kind;
 use crate::expr::types::Type;
 use crate::expr::{Slots, compile, compile_function, parse};
 use crate::value::{from_json, from_stored, languages_of, project, to_json};

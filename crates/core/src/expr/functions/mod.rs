@@ -7,6 +7,7 @@ mod absolute;
 mod absolute_url;
 mod alternative;
 mod any;
+mod arguments;
 mod ascii;
 mod capitalise;
 mod capture;
@@ -40,7 +41,6 @@ mod instant;
 mod join;
 mod keys;
 mod keywords;
-mod kind;
 mod languages;
 mod last;
 mod later;
@@ -90,13 +90,13 @@ mod zone;
 use std::borrow::Cow;
 use std::cmp::Ordering;
 
-use super::eval::Arguments;
-use super::types::Type;
-use crate::expr::eval::LONGEST_TEXT;
+use super::operation::{LONGEST_TEXT, compare};
+use super::types::{Kind, Type};
 use crate::value::Value;
 
+pub use arguments::Arguments;
+pub(super) use arguments::{Argument, Surroundings};
 pub use gives::Given;
-pub use kind::Kind;
 
 /// Every function, by name.
 pub const ALL: &[Function] = &[
@@ -351,7 +351,7 @@ fn order(a: &Value, b: &Value) -> Ordering {
     let by_value = match (a, b) {
         (Value::Text(a), Value::Text(b)) => crate::text::moment::order(a, b),
         (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
-        _ => crate::expr::eval::compare(a, b).unwrap_or(Ordering::Equal),
+        _ => compare(a, b).unwrap_or(Ordering::Equal),
     };
     rank(a).cmp(&rank(b)).then(by_value)
 }

@@ -13,7 +13,7 @@ pub(super) const SUM: Function = Function {
     body: |input, _| {
         let mut total = Value::Integer(0);
         for item in items(input).iter().filter(|item| !item.is_null()) {
-            total = crate::expr::eval::add(&total, item)?;
+            total = crate::expr::operation::sum(&total, item)?;
         }
         Ok(total)
     },

@@ -19,6 +19,7 @@
 
 mod call;
 mod error;
+mod expected;
 mod form;
 mod operator;
 mod path;

@@ -1,6 +1,7 @@
 //! What an expression can give: the types mirror the values.
 
 mod field;
+mod kind;
 mod kinds;
 mod words;
 
@@ -10,6 +11,7 @@ use indexmap::IndexMap;
 
 use crate::value::{TypeName, Value};
 
+pub use kind::Kind;
 pub use kinds::Kinds;
 
 /// What an expression can give, for any entry.

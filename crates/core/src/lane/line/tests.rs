@@ -3,7 +3,8 @@ use serde_json::json;
 
 use super::*;
 use crate::expr::{Library, compile, parse};
-use crate::lane::{FieldExpression, GonePolicy, LaneEnd};
+use crate::lane::{FieldExpression, LaneEnd};
+use crate::plan::GonePolicy;
 use crate::value::{LaneName, TypeName, to_json};
 
 fn lane(texts: &[&str]) -> Lane {

@@ -3,10 +3,11 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Borrowed, Document, Fault, Mapped, Mapper};
+use super::{Borrowed, Fault, Mapped, Mapper};
 use crate::expr::lift;
 use crate::lane::{Documents, FieldExpression, Lane, Target};
 use crate::model::{Field, FieldKind, Misfit, fit};
+use crate::plan::Document;
 use crate::text::{TooMuch, clean};
 use crate::value::{LanguageTag, Value, languages_of, project};
 

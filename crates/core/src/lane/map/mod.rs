@@ -9,10 +9,9 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 
 use super::{FieldExpression, Lane, Rule, Target};
-use crate::change::{Fingerprint, fingerprint_record};
 use crate::expr::{EvalError, Evaluated, Looks, Sight, Subject, World, WorldError, is_true};
-use crate::plan::State;
-use crate::value::{LanguageTag, Record, Value};
+use crate::plan::Document;
+use crate::value::{LanguageTag, Record, State, Value};
 
 pub use fault::{Fault, describe_faults};
 
@@ -48,17 +47,6 @@ pub enum Mapped<F = Record> {
     Faulty(Vec<Fault>),
 }
 
-/// One document for the destination.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Document<F = Record> {
-    /// Its language, where the destination has a document per language.
-    pub language: Option<LanguageTag>,
-    /// What its mapped fields are to be.
-    pub fields: F,
-    /// The value of the lane's key field.
-    pub key: Option<String>,
-}
-
 impl<F> Mapped<F> {
     /// The same with the fields of each document in another form.
     fn with_fields<G>(self, form: impl Fn(F) -> G) -> Mapped<G> {
@@ -71,14 +59,6 @@ impl<F> Mapped<F> {
                 Mapped::Goes { documents: documents.into_iter().map(formed).collect(), incomplete }
             }
         }
-    }
-}
-
-impl Document {
-    /// The fingerprint of the fields.
-    #[must_use]
-    pub fn fingerprint(&self) -> Fingerprint {
-        fingerprint_record(&self.fields)
     }
 }
 

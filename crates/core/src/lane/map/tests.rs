@@ -1,7 +1,8 @@
 use super::*;
 use crate::expr::{Library, NoWorld, Slots, compile, parse};
-use crate::lane::{Documents, GonePolicy, LaneEnd};
+use crate::lane::{Documents, LaneEnd};
 use crate::model::{EntryType, Field, FieldKind};
+use crate::plan::GonePolicy;
 use crate::value::{Address, LaneName, SystemName, TypeName, from_stored, to_json};
 use serde_json::{Value as Json, json};
 

@@ -1,8 +1,7 @@
 //! A unit against the text that it is of: at the version that was sent, and as it is now.
 
-use diaporos_core::plan::State;
 use diaporos_core::translate::{CheckPolicy, Defect, Inline, Shape};
-use diaporos_core::value::LanguageTag;
+use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchUnit, StoredEntry};
 
 use super::Collector;

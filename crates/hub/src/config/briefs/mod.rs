@@ -20,7 +20,7 @@ use indexmap::IndexMap;
 
 use super::path::within;
 
-use super::lanes::Around;
+use super::ends::Around;
 use read::BriefReader;
 
 /// The most bytes of a glossary.

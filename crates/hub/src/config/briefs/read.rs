@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::expr::{KnownFields, Slots};
+use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::LaneEnd;
 use diaporos_core::model::{Field, FieldKind};
 use diaporos_core::settings::{InnerText, Item, Section};
@@ -15,9 +15,9 @@ use indexmap::IndexMap;
 use super::money::hundred_thousandths;
 use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
 use crate::config::SystemKind;
-use crate::config::lanes::{Around, LaneReader};
+use crate::config::ends::{Around, Names};
+use crate::config::expression::Expressions;
 use crate::config::limits::duration;
-use crate::config::rules::condition;
 
 pub(super) struct BriefReader<'a> {
     pub(super) around: &'a Around<'a>,
@@ -28,9 +28,9 @@ impl BriefReader<'_> {
     pub(super) fn brief(&mut self, name: &str, table: &mut Section<'_>) -> Option<Brief> {
         let of = table.required_text("type", self.report);
         let (of, model) = {
-            let mut lanes = LaneReader { around: self.around, report: self.report };
-            let of = of.and_then(|item| lanes.end(&item).map(|end| (end, item)));
-            let model = of.as_ref().and_then(|(end, item)| lanes.source_model(end, item));
+            let mut names = Names { around: self.around, report: self.report };
+            let of = of.and_then(|item| names.end(&item).map(|end| (end, item)));
+            let model = of.as_ref().and_then(|(end, item)| names.source_model(end, item));
             (of.map(|(end, _)| end), model)
         };
         let known = of.as_ref().zip(model.as_ref()).map(|(end, model)| KnownFields { model, kind: &end.kind });
@@ -38,9 +38,9 @@ impl BriefReader<'_> {
         let fields = self.fields(table, of_type);
         let from = table.required_text("from", self.report).and_then(|item| self.language(&item));
         let into = self.into(table, from.as_ref());
-        let mut slots = Slots::default();
-        let when = table.text("when", self.report);
-        let when = when.map(|item| condition(&item, known, self.around.library, &mut slots, self.report));
+        let mut expressions = Expressions::over(known, self.around.library);
+        let when = table.text("when", self.report).map(|item| expressions.condition(&item, self.report));
+        let slots = expressions.slots;
         let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
         let back = self.word(table, "back", &Back::WORDS, "where translations can go");
         let outdated = self.word(
@@ -270,7 +270,7 @@ impl BriefReader<'_> {
         words: &[(&str, T); N],
         what: &str,
     ) -> Option<T> {
-        LaneReader { around: self.around, report: self.report }.word(table, key, words, what)
+        Names { around: self.around, report: self.report }.word(table, key, words, what)
     }
 
     fn protected(&mut self, table: &mut Section<'_>) -> Option<Protected> {

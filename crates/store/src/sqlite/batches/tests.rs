@@ -1,8 +1,7 @@
 use diaporos_core::change::fingerprint;
 use diaporos_core::intake::Incoming;
-use diaporos_core::plan::State;
 use diaporos_core::translate::{Inline, MemoryPair, Unit, UnitContext, UnitId, UnitPlace};
-use diaporos_core::value::{Address, EntryId, LanguageTag, Localised, Record, SystemName, TypeName, Value};
+use diaporos_core::value::{Address, EntryId, LanguageTag, Localised, Record, State, SystemName, TypeName, Value};
 use jiff::Timestamp;
 use proptest::prelude::*;
 

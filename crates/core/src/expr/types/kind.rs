@@ -1,6 +1,6 @@
 //! What functions take.
 
-use crate::expr::types::{Kinds, Type};
+use super::{Kinds, Type};
 use crate::value::Value;
 
 /// What a function takes.

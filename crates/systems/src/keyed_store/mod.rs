@@ -2,8 +2,6 @@
 //! a WebDAV server, documents of a store. What is written goes into what is there, and only over the
 //! version that is known.
 
-mod form;
-
 use std::time::Duration;
 
 use async_trait::async_trait;
@@ -18,7 +16,6 @@ use crate::decode::LanguageCodes;
 use crate::http::{Limits, Request};
 use crate::profile::{PlaceType, Profile, scalar_text};
 use crate::{ErrorKind, SystemError, Write};
-pub(crate) use form::FileForm;
 
 /// What a document must be like for a write to go ahead.
 #[derive(Debug, Clone, Copy)]
@@ -34,7 +31,7 @@ pub(crate) type Stored = (Map<String, Json>, Revision);
 
 /// Where documents stand.
 #[async_trait]
-pub(crate) trait Shelf: Send + Sync {
+pub(crate) trait KeyedStore: Send + Sync {
     /// The document at a place.
     async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError>;
 
@@ -78,15 +75,15 @@ pub(crate) trait Shelf: Send + Sync {
 }
 
 /// Writes documents at places by a profile.
-pub(crate) struct ShelfWriter<S> {
-    shelf: S,
+pub(crate) struct KeyedStoreWriter<S> {
+    store: S,
     profile: Profile,
     languages: LanguageCodes,
 }
 
-impl<S: Shelf> ShelfWriter<S> {
-    pub(crate) fn new(shelf: S, profile: Profile, languages: LanguageCodes) -> Self {
-        ShelfWriter { shelf, profile, languages }
+impl<S: KeyedStore> KeyedStoreWriter<S> {
+    pub(crate) fn new(store: S, profile: Profile, languages: LanguageCodes) -> Self {
+        KeyedStoreWriter { store, profile, languages }
     }
 
     fn place_type(&self, kind: &TypeName) -> Result<&PlaceType, SystemError> {
@@ -95,7 +92,7 @@ impl<S: Shelf> ShelfWriter<S> {
     }
 
     fn content(&self, place: &str, message: impl Into<String>) -> SystemError {
-        self.shelf.error(place, ErrorKind::Refused(message.into()))
+        self.store.error(place, ErrorKind::Refused(message.into()))
     }
 
     fn code(&self, language: Option<&LanguageTag>) -> Result<Option<String>, SystemError> {
@@ -183,14 +180,14 @@ impl<S: Shelf> ShelfWriter<S> {
         alter: impl FnOnce(&mut Map<String, Json>) -> Result<(), SystemError> + Send,
     ) -> Result<Written, SystemError> {
         let place = id.as_str();
-        let Some((mut document, now)) = self.shelf.get(place).await? else {
-            return Err(self.shelf.error(place, ErrorKind::NotFound));
+        let Some((mut document, now)) = self.store.get(place).await? else {
+            return Err(self.store.error(place, ErrorKind::NotFound));
         };
         if revision.is_some_and(|base| *base != now) {
-            return Err(self.shelf.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
+            return Err(self.store.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
         }
         alter(&mut document)?;
-        let revision = self.shelf.put(place, &document, Base::Version(&now)).await?;
+        let revision = self.store.put(place, &document, Base::Version(&now)).await?;
         self.written(kind, write, place, document, revision, 200)
     }
 
@@ -210,7 +207,7 @@ impl<S: Shelf> ShelfWriter<S> {
 }
 
 #[async_trait]
-impl<S: Shelf> Write for ShelfWriter<S> {
+impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
     fn documents(&self, kind: &TypeName) -> Option<&Documents> {
         self.profile.places(kind).map(|write| &write.documents)
     }
@@ -220,23 +217,23 @@ impl<S: Shelf> Write for ShelfWriter<S> {
     }
 
     fn at_once(&self, _: &TypeName) -> usize {
-        self.shelf.at_once()
+        self.store.at_once()
     }
 
     fn failures_borne(&self) -> u32 {
-        self.shelf.failures_borne()
+        self.store.failures_borne()
     }
 
     fn place(&self) -> String {
-        self.shelf.error("", ErrorKind::NotFound).url
+        self.store.error("", ErrorKind::NotFound).url
     }
 
     fn failed(&self, kind: ErrorKind) -> SystemError {
-        self.shelf.error("", kind)
+        self.store.error("", kind)
     }
 
     fn settles_within(&self) -> Duration {
-        self.shelf.limits().settles_within
+        self.store.limits().settles_within
     }
 
     /// What is there is compared before anything is written over it.
@@ -256,33 +253,33 @@ impl<S: Shelf> Write for ShelfWriter<S> {
     ) -> Result<Vec<Existing>, SystemError> {
         let write = self.place_type(kind)?;
         let place = write.fill(key, self.code(language)?.as_deref());
-        let stored = self.shelf.get(&place).await?;
+        let stored = self.store.get(&place).await?;
         stored.map(|stored| self.existing(kind, write, &place, stored)).into_iter().collect()
     }
 
     async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
         let write = self.place_type(kind)?;
-        let stored = self.shelf.get(id.as_str()).await?;
+        let stored = self.store.get(id.as_str()).await?;
         stored.map(|stored| self.existing(kind, write, id.as_str(), stored)).transpose()
     }
 
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
         let write = self.place_type(kind)?;
         let within = |members: &Map<String, Json>, id: &EntryId| {
-            let request = self.shelf.request(id.as_str(), Some(members))?;
+            let request = self.store.request(id.as_str(), Some(members))?;
             Ok(Request { within_whole: true, ..request })
         };
         match order {
             Order::Create { .. } => {
                 let (place, members) = self.new_document(write, order)?;
-                self.shelf.request(&place, Some(&members))
+                self.store.request(&place, Some(&members))
             }
             Order::Update { id, fields, language, .. } => within(&self.members(write, fields, language.as_ref())?, id),
             Order::Withdraw { id, .. } => match &write.withdraw {
                 Some(members) => within(members, id),
                 None => Err(self.content(id.as_str(), format!("the profile has no `withdraw` for `{kind}`"))),
             },
-            Order::Delete { id, .. } => self.shelf.request(id.as_str(), None),
+            Order::Delete { id, .. } => self.store.request(id.as_str(), None),
         }
     }
 
@@ -291,7 +288,7 @@ impl<S: Shelf> Write for ShelfWriter<S> {
         match order {
             Order::Create { .. } => {
                 let (place, document) = self.new_document(write, order)?;
-                let revision = self.shelf.put(&place, &document, Base::Absent).await?;
+                let revision = self.store.put(&place, &document, Base::Absent).await?;
                 self.written(kind, write, &place, document, revision, 201)
             }
             Order::Update { id, revision, fields, language } => {
@@ -306,14 +303,14 @@ impl<S: Shelf> Write for ShelfWriter<S> {
                 self.change(kind, write, (id, revision.as_ref()), put).await
             }
             Order::Delete { id, revision } => {
-                let Some((_, now)) = self.shelf.get(id.as_str()).await? else {
-                    return Err(self.shelf.error(id.as_str(), ErrorKind::NotFound));
+                let Some((_, now)) = self.store.get(id.as_str()).await? else {
+                    return Err(self.store.error(id.as_str(), ErrorKind::NotFound));
                 };
                 if revision.as_ref().is_some_and(|base| *base != now) {
                     let kind = ErrorKind::Differs { status: 412, message: String::new() };
-                    return Err(self.shelf.error(id.as_str(), kind));
+                    return Err(self.store.error(id.as_str(), kind));
                 }
-                self.shelf.remove(id.as_str(), &now).await?;
+                self.store.remove(id.as_str(), &now).await?;
                 Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
             }
         }
@@ -321,11 +318,11 @@ impl<S: Shelf> Write for ShelfWriter<S> {
 
     fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {
         let wanted = self.profile.places(kind)?.assets.clone()?;
-        Some(Fetcher::new(self.shelf.system().clone(), self.shelf.limits().clone(), wanted))
+        Some(Fetcher::new(self.store.system().clone(), self.store.limits().clone(), wanted))
     }
 
     async fn deliver_asset(&self, _: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {
-        let place = self.shelf.keep_asset(asset).await?;
+        let place = self.store.keep_asset(asset).await?;
         EntryId::new(place).map_err(|error| self.content("", error.to_string()))
     }
 
@@ -334,11 +331,11 @@ impl<S: Shelf> Write for ShelfWriter<S> {
     }
 
     async fn let_go(&self, _: &TypeName, id: &EntryId) -> Result<(), SystemError> {
-        self.shelf.let_go(id.as_str()).await
+        self.store.let_go(id.as_str()).await
     }
 }
 
-impl<S: Shelf> ShelfWriter<S> {
+impl<S: KeyedStore> KeyedStoreWriter<S> {
     fn new_document(&self, write: &PlaceType, order: &Order) -> Result<(String, Map<String, Json>), SystemError> {
         let Order::Create { fields, language, key, .. } = order else {
             return Err(self.content("", "only a new document has a new place"));

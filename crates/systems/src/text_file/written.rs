@@ -1,8 +1,8 @@
-//! Documents as the bytes of a file: JSON, or Markdown with front matter.
+//! Documents written as files: JSON, or Markdown with front matter.
 
 use serde_json::{Map, Value as Json};
 
-use crate::files::{parse_json, parse_markdown_bytes};
+use super::parsed::{WholeForm, parse};
 
 /// The form that a file's ending tells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -56,8 +56,8 @@ impl FileForm {
             return Ok(Map::new());
         }
         let json = match self {
-            FileForm::Json => parse_json(bytes)?,
-            FileForm::Markdown => parse_markdown_bytes(bytes)?,
+            FileForm::Json => parse(WholeForm::Json, bytes)?,
+            FileForm::Markdown => parse(WholeForm::Markdown, bytes)?,
         };
         match json {
             Json::Object(members) => Ok(members),

@@ -6,15 +6,15 @@ use std::sync::Arc;
 use indexmap::IndexSet;
 use regex::Regex;
 
+use super::ast::Operator;
+use super::functions::Function;
+use super::library::Table;
+use super::types::Type;
 use crate::diagnostic::Span;
-use crate::expr::ast::Operator;
-use crate::expr::functions::Function;
-use crate::expr::library::Table;
-use crate::expr::types::Type;
 use crate::text::house::HouseStyle;
 use crate::value::{LaneName, LanguageTag, Record, Value};
 
-/// A compiled expression; see [`super::compile`].
+/// A compiled expression; made by `compile`.
 #[derive(Debug, Clone)]
 pub struct Program {
     pub(in crate::expr) root: Arc<Node>,
@@ -60,7 +60,7 @@ pub struct Slots(IndexSet<String, foldhash::fast::RandomState>);
 
 impl Slots {
     /// The place of a field, from now on.
-    pub(super) fn place(&mut self, name: &str) -> usize {
+    pub(in crate::expr) fn place(&mut self, name: &str) -> usize {
         match self.0.get_index_of(name) {
             Some(place) => place,
             None => self.0.insert_full(name.to_owned()).0,

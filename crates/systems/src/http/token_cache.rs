@@ -11,8 +11,9 @@ use tokio::sync::Mutex;
 use tokio::time::Instant;
 use url::form_urlencoded::{Serializer, byte_serialize};
 
-use super::client::{Client, causes};
 use super::request::basic;
+use super::retry::causes;
+use super::ways::Ways;
 use super::{ClientCredentials, Credential, LogIn};
 use crate::ErrorKind;
 use crate::blank::{blank, learn};
@@ -30,24 +31,24 @@ struct Good {
 
 /// Keeps one fetched credential for all requests of a system.
 #[derive(Clone)]
-pub(super) struct Desk {
+pub(super) struct TokenCache {
     credential: Credential,
     good: Arc<Mutex<Option<Good>>>,
 }
 
-impl std::fmt::Debug for Desk {
+impl std::fmt::Debug for TokenCache {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "Desk({})", self.credential)
+        write!(f, "TokenCache({})", self.credential)
     }
 }
 
-impl Desk {
-    pub(super) fn new(credential: &Credential) -> Option<Desk> {
-        credential.is_fetched().then(|| Desk { credential: credential.clone(), good: Arc::default() })
+impl TokenCache {
+    pub(super) fn new(credential: &Credential) -> Option<TokenCache> {
+        credential.is_fetched().then(|| TokenCache { credential: credential.clone(), good: Arc::default() })
     }
 
     /// The credential, and the number of its fetch. One whose fetch was refused is fetched anew.
-    pub(super) async fn value(&self, client: &Client, refused: Option<u64>) -> Result<(SecretString, u64), ErrorKind> {
+    pub(super) async fn value(&self, ways: &Ways, refused: Option<u64>) -> Result<(SecretString, u64), ErrorKind> {
         let mut good = self.good.lock().await;
         let now = Instant::now();
         if let Some(known) = good.as_ref()
@@ -58,8 +59,8 @@ impl Desk {
         }
         let fetch = good.as_ref().map_or(1, |known| known.fetch + 1);
         let (value, lives) = match &self.credential {
-            Credential::ClientCredentials(own) => token(client, own).await?,
-            Credential::Session(log_in) => (cookie(client, log_in).await?, None),
+            Credential::ClientCredentials(own) => token(ways, own).await?,
+            Credential::Session(log_in) => (cookie(ways, log_in).await?, None),
             _ => return Err(ErrorKind::Content("this credential is not fetched".to_owned())),
         };
         learn(&value);
@@ -82,7 +83,7 @@ fn early(lives: Duration) -> Duration {
 
 /// Fetches a token. Identifier and secret are form-encoded before they are joined for Basic
 /// (RFC 6749 §2.3.1).
-async fn token(client: &Client, own: &ClientCredentials) -> Result<(String, Option<Duration>), ErrorKind> {
+async fn token(ways: &Ways, own: &ClientCredentials) -> Result<(String, Option<Duration>), ErrorKind> {
     let encoded = |text: &str| byte_serialize(text.as_bytes()).collect::<String>();
     let mut authorization =
         HeaderValue::try_from(basic(&encoded(own.id.expose()), &encoded(own.secret.expose()))).map_err(refused_text)?;
@@ -92,7 +93,7 @@ async fn token(client: &Client, own: &ClientCredentials) -> Result<(String, Opti
     let form = Serializer::new(String::new())
         .extend_pairs(pairs.into_iter().filter_map(|(name, value)| Some((name, value?))))
         .finish();
-    let sent = client
+    let sent = ways
         .to_fetch(&own.token)?
         .post(own.token.clone())
         .header(AUTHORIZATION, authorization)
@@ -113,10 +114,10 @@ async fn token(client: &Client, own: &ClientCredentials) -> Result<(String, Opti
 }
 
 /// Logs in, and keeps every cookie that the answer sets.
-async fn cookie(client: &Client, log_in: &LogIn) -> Result<String, ErrorKind> {
+async fn cookie(ways: &Ways, log_in: &LogIn) -> Result<String, ErrorKind> {
     let body: Map<String, Json> =
         log_in.fields.iter().map(|(name, part)| (name.clone(), part.expose().into())).collect();
-    let sent = client
+    let sent = ways
         .to_fetch(&log_in.url)?
         .post(log_in.url.clone())
         .header(CONTENT_TYPE, "application/json")

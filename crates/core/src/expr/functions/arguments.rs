@@ -1,27 +1,24 @@
 //! What a function's body is given.
 
-use std::cell::RefCell;
-
 use regex::Regex;
 
-use super::{EvalError, Frame, Scope, is_true};
-use crate::expr::compile::Node;
 use crate::expr::library::{Library, Table};
+use crate::expr::operation::is_true;
 use crate::text::house::HouseStyle;
 use crate::value::{Address, LaneName, Value};
 
 /// What follows a function's name, with values in one language, and the hub around it. The
 /// compiler has checked what there is; a body asks for what its parameters say.
 pub struct Arguments<'c> {
-    pub(super) given: &'c [Given<'c>],
-    pub(super) scope: &'c Scope<'c>,
-    pub(super) frame: Option<&'c Frame<'c>>,
-    pub(super) failed: &'c RefCell<Option<EvalError>>,
+    pub(in crate::expr) given: &'c [Argument<'c>],
+    pub(in crate::expr) around: &'c dyn Surroundings,
 }
 
-pub(super) enum Given<'c> {
+/// One argument.
+pub(in crate::expr) enum Argument<'c> {
     Value(&'c Value),
-    Item(&'c Node),
+    /// An expression that is found for each item.
+    Item,
     Pattern(&'c Regex),
     Table(&'c Table),
     Terms(&'c HouseStyle),
@@ -29,12 +26,24 @@ pub(super) enum Given<'c> {
     Nothing,
 }
 
+/// What a body can ask whoever calls it.
+pub(in crate::expr) trait Surroundings {
+    /// What the expressions of the hub share.
+    fn library(&self) -> &Library;
+
+    /// The value of the argument at that place for an item.
+    fn of_item(&self, place: usize, item: &Value) -> Result<Value, String>;
+
+    /// What an entry is called at the destination.
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, String>;
+}
+
 impl<'c> Arguments<'c> {
     /// A value, where it was given.
     #[must_use]
     pub fn value(&self, place: usize) -> Option<&'c Value> {
         match self.given.get(place) {
-            Some(Given::Value(value)) => Some(value),
+            Some(Argument::Value(value)) => Some(value),
             _ => None,
         }
     }
@@ -81,7 +90,7 @@ impl<'c> Arguments<'c> {
     /// Where there is none.
     pub fn pattern(&self, place: usize) -> Result<&'c Regex, String> {
         match self.given.get(place) {
-            Some(Given::Pattern(pattern)) => Ok(pattern),
+            Some(Argument::Pattern(pattern)) => Ok(pattern),
             _ => Err("there is no pattern".to_owned()),
         }
     }
@@ -92,7 +101,7 @@ impl<'c> Arguments<'c> {
     /// Where there is none.
     pub fn table(&self, place: usize) -> Result<&'c Table, String> {
         match self.given.get(place) {
-            Some(Given::Table(table)) => Ok(table),
+            Some(Argument::Table(table)) => Ok(table),
             _ => Err("there is no table".to_owned()),
         }
     }
@@ -103,7 +112,7 @@ impl<'c> Arguments<'c> {
     /// Where there are none.
     pub fn terms(&self, place: usize) -> Result<&'c HouseStyle, String> {
         match self.given.get(place) {
-            Some(Given::Terms(terms)) => Ok(terms),
+            Some(Argument::Terms(terms)) => Ok(terms),
             _ => Err("there are no terms".to_owned()),
         }
     }
@@ -113,16 +122,9 @@ impl<'c> Arguments<'c> {
     /// # Errors
     /// Where it has no value for it.
     pub fn of_item(&self, place: usize, item: &Value) -> Result<Value, String> {
-        let Some(Given::Item(node)) = self.given.get(place) else { return Ok(item.clone()) };
-        let frame = Frame { value: item, up: self.frame };
-        match self.scope.value(node, Some(&frame)) {
-            Ok(value) => Ok(value.into_owned()),
-            Err(error) => {
-                let message = error.message.clone();
-                // The place within the argument is better than the function's own.
-                self.failed.borrow_mut().get_or_insert(error);
-                Err(message)
-            }
+        match self.given.get(place) {
+            Some(Argument::Item) => self.around.of_item(place, item),
+            _ => Ok(item.clone()),
         }
     }
 
@@ -137,7 +139,7 @@ impl<'c> Arguments<'c> {
     /// What the expressions of the hub share.
     #[must_use]
     pub fn library(&self) -> &'c Library {
-        self.scope.sight.library
+        self.around.library()
     }
 
     /// What an entry is called at the destination, and the note that it was asked for.
@@ -145,11 +147,7 @@ impl<'c> Arguments<'c> {
     /// # Errors
     /// Where that cannot be told.
     pub fn counterpart(&self, address: &Address, place: usize) -> Result<Value, String> {
-        let lane = if let Some(Given::Lane(lane)) = self.given.get(place) { Some(*lane) } else { None };
-        let found = self.scope.sight.world.counterpart(address, lane).map_err(|error| self.scope.unseen(error))?;
-        let mut looks = self.scope.looks.borrow_mut();
-        looks.reads.insert(address.clone());
-        looks.called.insert((address.clone(), lane.cloned()), found.clone());
-        Ok(found)
+        let lane = if let Some(Argument::Lane(lane)) = self.given.get(place) { Some(*lane) } else { None };
+        self.around.counterpart(address, lane)
     }
 }

@@ -14,8 +14,9 @@ use super::Folder;
 use super::answer::{Found, Lock, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
+use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
 use crate::profile::{Profile, Properties};
-use crate::shelf::{Base, FileForm, Shelf, ShelfWriter, Stored};
+use crate::text_file::FileForm;
 use crate::{ErrorKind, SystemError, Write};
 
 /// How long a lock is asked for, in seconds; the server may grant another time.
@@ -43,11 +44,11 @@ pub fn webdav_writer(
         all
     });
     let folder = Folder::new(Client::new(system, limits, credential)?, base);
-    let shelf = DavShelf { folder, owner, properties: properties.unwrap_or_default() };
-    Ok(Box::new(ShelfWriter::new(shelf, profile, languages)))
+    let store = DavStore { folder, owner, properties: properties.unwrap_or_default() };
+    Ok(Box::new(KeyedStoreWriter::new(store, profile, languages)))
 }
 
-struct DavShelf {
+struct DavStore {
     folder: Folder,
     owner: String,
     /// What of a document is a property of its file, and not in it.
@@ -81,7 +82,7 @@ impl Guard {
     }
 }
 
-impl DavShelf {
+impl DavStore {
     fn form(&self, place: &str) -> Result<FileForm, SystemError> {
         let form = FileForm::of(place);
         form.ok_or_else(|| self.error(place, ErrorKind::Refused("its place ends in neither .md nor .json".to_owned())))
@@ -381,7 +382,7 @@ fn granted(timeout: &str) -> Option<Duration> {
 }
 
 #[async_trait]
-impl Shelf for DavShelf {
+impl KeyedStore for DavStore {
     async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
         let form = self.form(place)?;
         let Some(bytes) = self.folder.get(place).await? else { return Ok(None) };

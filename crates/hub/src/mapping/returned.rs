@@ -5,9 +5,9 @@
 
 use diaporos_core::change::{Aparts, fingerprint_record};
 use diaporos_core::expr::Looks;
-use diaporos_core::lane::{Document, Mapped, Mapping};
-use diaporos_core::plan::{Counterpart, Presence, State};
-use diaporos_core::value::{LanguageTag, Record, Value};
+use diaporos_core::lane::{Mapped, Mapping};
+use diaporos_core::plan::{Counterpart, Document, Presence};
+use diaporos_core::value::{LanguageTag, Record, State, Value};
 use diaporos_store::{CounterpartRow, Due, Store, StoreError, TranslationRow, TranslationStanding};
 
 use crate::config::ConfiguredLane;

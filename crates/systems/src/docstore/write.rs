@@ -13,8 +13,8 @@ use crate::asset::Asset;
 use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
 use crate::http::{Body, Client, Credential, Limits, Method, Request};
+use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
 use crate::profile::Profile;
-use crate::shelf::{Base, Shelf, ShelfWriter, Stored};
 use crate::{ErrorKind, SystemError, Write};
 
 /// Documents of one bulk write.
@@ -33,17 +33,17 @@ pub fn docstore_writer(
     limits: Limits,
 ) -> Result<Box<dyn Write>, SystemError> {
     let database = Database { client: Client::new(system, limits, credential)?, base };
-    Ok(Box::new(ShelfWriter::new(DocShelf { database, bulk: Gatherer::new(BULK) }, profile, languages)))
+    Ok(Box::new(KeyedStoreWriter::new(DocStore { database, bulk: Gatherer::new(BULK) }, profile, languages)))
 }
 
 type Row = Result<Revision, ErrorKind>;
 
-struct DocShelf {
+struct DocStore {
     database: Database,
     bulk: Gatherer<Json, Row>,
 }
 
-impl DocShelf {
+impl DocStore {
     /// Sends a document with others; what became of each is told row by row.
     async fn send(&self, place: &str, document: Json) -> Result<Revision, SystemError> {
         let row = self.bulk.send(document, |documents| self.send_all(documents)).await;
@@ -96,7 +96,7 @@ fn outcome(row: &Json) -> Row {
 }
 
 #[async_trait]
-impl Shelf for DocShelf {
+impl KeyedStore for DocStore {
     async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
         let request = self.database.client.request(Method::Get, self.database.url(&[place])?);
         let answer = match self.database.client.read(&request).await {

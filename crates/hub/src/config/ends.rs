@@ -1,0 +1,125 @@
+//! Names in the configuration that stand for what there is: a type in a system, a word of several.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::expr::Library;
+use diaporos_core::lane::LaneEnd;
+use diaporos_core::model::Model;
+use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::value::{SystemName, TypeName};
+use diaporos_systems::feed;
+use indexmap::IndexMap;
+use jiff::Timestamp;
+
+use super::models::KeptModels;
+use super::systems::SystemConfig;
+use super::{SeenFields, model_with_seen};
+
+/// The systems by name; a faulty one without its configuration.
+pub(super) type Systems = IndexMap<SystemName, Option<SystemConfig>>;
+
+/// What lanes are held against.
+pub(super) struct Around<'a> {
+    pub(super) systems: &'a Systems,
+    pub(super) seen: SeenFields<'a>,
+    pub(super) library: &'a Arc<Library>,
+    pub(super) kept: &'a KeptModels,
+    pub(super) profiles_are_sound: bool,
+    pub(super) folder: &'a Path,
+    pub(super) now: Timestamp,
+}
+
+/// Reads names, and reports those that stand for nothing.
+pub(super) struct Names<'a> {
+    pub(super) around: &'a Around<'a>,
+    pub(super) report: &'a mut Report,
+}
+
+impl Names<'_> {
+    /// A fault of an item.
+    pub(super) fn wrong(&mut self, item: &Item<InnerText>, code: Code, message: impl Into<String>) -> Diagnostic {
+        Diagnostic::error(code, item.span.clone(), message)
+    }
+
+    /// `system/type`, of a system that there is.
+    pub(super) fn end(&mut self, item: &Item<InnerText>) -> Option<LaneEnd> {
+        let text = item.value.as_str();
+        let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
+        let Some((Ok(system), Ok(kind))) = parts else {
+            let finding = self.wrong(item, Code::BadValue, format!("`{text}` is not a type in a system"));
+            self.report.add(finding.help("write `system/type`, as in `catalogue/plant-profile`"));
+            return None;
+        };
+        if !self.around.systems.contains_key(&system) {
+            let finding = self.wrong(item, Code::UnknownName, format!("there is no system `{system}`"));
+            self.report.add(finding.suggest(system.as_str(), self.around.systems.keys().map(SystemName::as_str)));
+            return None;
+        }
+        Some(LaneEnd { system, kind })
+    }
+
+    pub(super) fn unknown_type(&mut self, end: &LaneEnd, item: &Item<InnerText>, what: &str, known: &[&str]) {
+        let finding = self.wrong(
+            item,
+            Code::UnknownName,
+            format!("`{}` has no type `{}` that can be {what}", end.system, end.kind),
+        );
+        self.report.add(finding.suggest(end.kind.as_str(), known.iter().copied()));
+    }
+
+    /// What is known of the entries that come from an end.
+    pub(super) fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
+        let system = self.around.systems.get(&end.system)?.as_ref()?;
+        match system.profile() {
+            None if end.kind.as_str() != feed::TYPE => {
+                self.unknown_type(end, item, "read", &[feed::TYPE]);
+                None
+            }
+            None => Some(system.model().clone()),
+            Some(profile) if !profile.reads(&end.kind) => {
+                let known: Vec<_> =
+                    profile.type_names().filter(|kind| profile.reads(kind)).map(TypeName::as_str).collect();
+                self.unknown_type(end, item, "read", &known);
+                None
+            }
+            Some(profile) => {
+                Some(model_with_seen(profile.model(), (&end.system, &end.kind), self.around.kept, self.around.seen))
+            }
+        }
+    }
+
+    /// The profile of a system, where it has one.
+    pub(super) fn profile(&self, system: &SystemName) -> Option<&diaporos_systems::Profile> {
+        self.around.systems.get(system)?.as_ref()?.profile()
+    }
+
+    /// One word of several; the usual one where there is none.
+    pub(super) fn word<T: Copy + Default, const N: usize>(
+        &mut self,
+        table: &mut Section<'_>,
+        key: &'static str,
+        words: &[(&str, T); N],
+        what: &str,
+    ) -> Option<T> {
+        let Some(item) = table.text(key, self.report) else { return Some(T::default()) };
+        self.one_of(&item, words, what)
+    }
+
+    /// The value of a word.
+    pub(super) fn one_of<T: Copy, const N: usize>(
+        &mut self,
+        item: &Item<InnerText>,
+        words: &[(&str, T); N],
+        what: &str,
+    ) -> Option<T> {
+        let word = item.value.as_str();
+        let found = words.iter().find(|(known, _)| *known == word).map(|(_, value)| *value);
+        if found.is_none() {
+            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), format!("`{word}` is not {what}"));
+            self.report.add(finding.suggest(word, words.iter().map(|(word, _)| *word)));
+        }
+        found
+    }
+}

@@ -1,0 +1,94 @@
+//! What an entry becomes on a lane, with what the store knows of it and of others.
+
+mod assets;
+mod returned;
+
+use diaporos_core::expr::{Looks, Referenced, Subject, World, WorldError};
+use diaporos_core::lane::{Mapped, Mapping, map_entry};
+use diaporos_core::value::{Address, LaneName, Localised, Record, Value};
+use diaporos_store::{CounterpartRow, Due, EntryRow, Store, StoreError};
+use jiff::Timestamp;
+
+use crate::config::ConfiguredLane;
+use assets::name_assets;
+pub(crate) use assets::referred;
+use returned::map_returned;
+pub(crate) use returned::with_itself;
+
+/// Other entries, as a lane sees them: their counterparts are those at its destination.
+pub(crate) struct LaneWorld<'a> {
+    pub(crate) store: &'a Store,
+    pub(crate) lane: &'a ConfiguredLane,
+}
+
+impl World for LaneWorld<'_> {
+    fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {
+        self.store.follow(address)
+    }
+
+    fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError> {
+        let called = self.store.called(address, |by| match lane {
+            Some(lane) => by == lane.as_str(),
+            None => self.lane.siblings.iter().any(|sibling| by == sibling.as_str()),
+        });
+        called.map_err(|error| WorldError(error.to_string()))
+    }
+}
+
+/// Maps an entry on a lane.
+///
+/// # Errors
+/// Where the store fails: what cannot be looked up is not absent.
+pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Result<Mapping, StoreError> {
+    if due.taken_off {
+        return Ok(Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None });
+    }
+    if let Some(languages) = &lane.returns {
+        return map_returned(store, lane, languages, due);
+    }
+    let mut mapping = map_as_it_is(store, lane, due, now)?;
+    name_assets(store, lane, &mut mapping.mapped)?;
+    Ok(mapping)
+}
+
+/// Maps an entry, with the addresses of files as they are.
+pub(crate) fn map_as_it_is(
+    store: &Store,
+    lane: &ConfiguredLane,
+    due: &Due,
+    now: Timestamp,
+) -> Result<Mapping, StoreError> {
+    let previous = previous(&due.counterparts);
+    let mapping = seen_by(lane, due, previous.as_ref(), |subject| {
+        map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
+    });
+    Ok(mapping?)
+}
+
+/// Hands over an entry as its lane's expressions see it; `now` is when it last changed.
+pub(crate) fn seen_by<T>(
+    lane: &ConfiguredLane,
+    due: &Due,
+    previous: Option<&Record>,
+    then: impl FnOnce(Subject<'_>) -> T,
+) -> T {
+    let EntryRow { address, state, fields, changed, .. } = &due.entry;
+    let values = lane.lane.slots.resolve(fields);
+    then(Subject { address, state: *state, values: &values, now: *changed, previous })
+}
+
+/// What was last delivered of an entry: a value for each language where there is a document for
+/// each.
+pub(crate) fn previous(counterparts: &[CounterpartRow]) -> Option<Record> {
+    let mut whole = Record::default();
+    for row in counterparts {
+        let Some(language) = &row.language else { return Some(row.counterpart.fields.clone()) };
+        for (name, value) in &row.counterpart.fields {
+            let known = whole.entry(name.clone()).or_insert_with(|| Value::Localised(Localised::new()));
+            if let (Value::Localised(by_language), false) = (known, value.is_null()) {
+                by_language.insert(language.clone(), value.clone());
+            }
+        }
+    }
+    (!counterparts.is_empty()).then_some(whole)
+}

@@ -1,0 +1,30 @@
+//! Who owes a changed entry a look.
+
+use jiff::Timestamp;
+use rusqlite::{Connection, params};
+
+use super::StoreError;
+use super::row::millis;
+
+/// Every lane from the entry's type owes it a look, and so does every entry that read it.
+pub(super) fn mark_owed(
+    connection: &Connection,
+    kind: i64,
+    entry: i64,
+    source_id: &str,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    connection
+        .prepare_cached(
+            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
+             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+        )?
+        .execute(params![kind, entry, millis(now)])?;
+    connection
+        .prepare_cached(
+            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3
+             WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
+        )?
+        .execute(params![kind, source_id, millis(now)])?;
+    Ok(())
+}

@@ -1,0 +1,50 @@
+//! What became of an entry on a lane.
+
+use std::collections::BTreeSet;
+
+use diaporos_core::plan::Counterpart;
+use diaporos_core::value::{Address, LanguageTag};
+
+use super::Standing;
+
+/// A document that is at the destination as it should be.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Delivered {
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// What it is there.
+    pub counterpart: Counterpart,
+}
+
+/// Where an entry stands after it was looked at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Verdict {
+    /// The entry's number.
+    pub entry: i64,
+    /// Where it stands.
+    pub standing: Standing,
+    /// Why it is held, or a word for why it failed.
+    pub reason: Option<String>,
+    /// What exactly.
+    pub message: Option<String>,
+    /// Documents that were written, adopted or withdrawn.
+    pub delivered: Vec<Delivered>,
+    /// The other entries that were read to find what it becomes.
+    pub reads: BTreeSet<Address>,
+}
+
+impl Verdict {
+    /// A verdict without more to say.
+    #[must_use]
+    pub fn new(entry: i64, standing: Standing) -> Self {
+        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
+    }
+
+    /// Says why.
+    #[must_use]
+    pub fn because(mut self, reason: &str, message: impl Into<String>) -> Self {
+        self.reason = Some(reason.to_owned());
+        self.message = Some(message.into());
+        self
+    }
+}

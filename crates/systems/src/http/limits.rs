@@ -1,0 +1,50 @@
+//! What is asked of a system at most.
+
+use std::time::Duration;
+
+use super::{Network, Rate};
+
+/// What is asked of a system at most.
+#[derive(Debug, Clone)]
+pub struct Limits {
+    /// The most decoded bytes of one answer.
+    pub max_bytes: u64,
+    /// How long a connection may take.
+    pub connect: Duration,
+    /// How long it may take until an answer begins.
+    pub first_byte: Duration,
+    /// How long a request with its answer may take.
+    pub whole: Duration,
+    /// How often a read, or a write that was surely not done, is tried again.
+    pub retries: u32,
+    /// How many redirects are followed.
+    pub redirects: usize,
+    /// How fast it is asked.
+    pub rate: Option<Rate>,
+    /// How many requests are under way at once.
+    pub concurrency: usize,
+    /// After how many failures in a row that are the system's fault a push stops.
+    pub failures: u32,
+    /// How long it may take until a look-up sees what was written.
+    pub settles_within: Duration,
+    /// How it is reached.
+    pub network: Network,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Limits {
+            max_bytes: 32 * 1024 * 1024,
+            connect: Duration::from_secs(10),
+            first_byte: Duration::from_secs(30),
+            whole: Duration::from_secs(60),
+            retries: 2,
+            redirects: 5,
+            rate: None,
+            concurrency: 8,
+            failures: 20,
+            settles_within: Duration::from_secs(5),
+            network: Network::default(),
+        }
+    }
+}
