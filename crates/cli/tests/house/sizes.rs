@@ -70,5 +70,5 @@ fn nothing_is_too_large_to_be_read() {
         }
     }
     let known: Vec<&str> = STILL_TOO_LARGE.lines().collect();
-    assert_eq!(told, known, "{}", told.join("\n"));
+    assert_eq!(told, known, "\n{}", told.join("\n"));
 }
