@@ -34,7 +34,7 @@ struct Order {
 }
 
 #[derive(Debug, Default)]
-struct Office {
+struct Orders {
     files: BTreeMap<String, Vec<u8>>,
     orders: Vec<Order>,
     spoilt: Vec<Spoilt>,
@@ -45,7 +45,7 @@ struct Office {
 
 /// The agency's office. Its methods are its translators' hands.
 #[derive(Debug, Clone, Default)]
-pub struct Agency(Arc<Mutex<Office>>);
+pub struct Agency(Arc<Mutex<Orders>>);
 
 impl Agency {
     /// Works on every order till so many percent are done.
@@ -95,7 +95,7 @@ impl Agency {
     }
 }
 
-impl Office {
+impl Orders {
     fn percent(&self, order: &Order) -> f64 {
         (order.worked + order.since.elapsed().as_secs_f64() * self.pace).min(100.0)
     }
@@ -178,11 +178,11 @@ async fn take_order(State(agency): State<Agency>, headers: HeaderMap, Json(order
 }
 
 #[derive(Deserialize)]
-struct Wanted {
+struct OrderQuery {
     reference: String,
 }
 
-async fn find(State(agency): State<Agency>, headers: HeaderMap, Query(wanted): Query<Wanted>) -> Response {
+async fn find(State(agency): State<Agency>, headers: HeaderMap, Query(wanted): Query<OrderQuery>) -> Response {
     if let Some(refused) = refused(&headers) {
         return refused;
     }

@@ -166,7 +166,7 @@ impl VisitorSite {
 }
 
 #[derive(Debug, Deserialize)]
-struct Wanted {
+struct PageQuery {
     slug: Option<String>,
     lang: Option<String>,
 }
@@ -187,7 +187,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
         .with_state(site)
 }
 
-async fn list(State(site): State<VisitorSite>, Query(wanted): Query<Wanted>) -> Response {
+async fn list(State(site): State<VisitorSite>, Query(wanted): Query<PageQuery>) -> Response {
     let meets = |wanted: &Option<String>, value: &Value| wanted.as_deref().is_none_or(|text| value == text);
     let mut rows = wanted.slug.as_deref().map_or_else(|| site.rows(), |slug| site.with_slug(slug));
     rows.retain(|row| meets(&wanted.lang, &row["lang"]));

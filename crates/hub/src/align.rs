@@ -24,6 +24,6 @@ pub async fn lacking(lane: &ConfiguredLane, writer: &dyn Write) -> Result<Vec<La
 /// Where the destination does not answer, or a request cannot be made up.
 pub async fn alignment(lane: &ConfiguredLane, writer: &dyn Write) -> Result<Vec<(Lack, Option<Request>)>, SystemError> {
     let lacks = lacking(lane, writer).await?;
-    let with_request = |lack: Lack| Ok((lack.clone(), writer.making_of(&lane.lane.to.kind, &lack)?));
+    let with_request = |lack: Lack| Ok((lack.clone(), writer.creation_request(&lane.lane.to.kind, &lack)?));
     lacks.into_iter().map(with_request).collect()
 }

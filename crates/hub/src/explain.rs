@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use diaporos_core::change::Apart;
+use diaporos_core::change::Divergence;
 use diaporos_core::lane::{Explanation, Mapped, explain as of_lane};
 use diaporos_core::plan::Hold;
 use diaporos_core::value::Address;
@@ -62,8 +62,8 @@ pub fn explain<'a>(
         let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
         let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);
         let taken_off = store.taken_off(&lane.lane.name, due.number)?;
-        let apart = due.counterparts.iter().flat_map(|row| &row.counterpart.apart);
-        let stored = apart.filter(|(_, apart)| matches!(apart, Apart::Stored(_)));
+        let divergences = due.counterparts.iter().flat_map(|row| &row.counterpart.divergences);
+        let stored = divergences.filter(|(_, divergences)| matches!(divergences, Divergence::Stored(_)));
         let own_form = stored.map(|(field, _)| field.clone()).collect();
         said.push(LaneSays { lane, explanation, hold, taken_off, standing, own_form });
     }

@@ -1,7 +1,7 @@
 //! Model: the types of systems, declared or found from their entries.
 
 use diaporos_core::expr::types::{Kinds, Type};
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Drift, DriftKind, EntryType, Field, FieldKind, Model, Observer, drift, fit};
 use diaporos_core::value::{Record, SystemName, Value};
 use diaporos_store::{EntryFilter, Store, StoreError};
@@ -22,7 +22,7 @@ pub enum Known {
 #[derive(Debug, Clone, PartialEq)]
 pub struct TypeRow {
     /// The system and the type.
-    pub end: LaneEnd,
+    pub end: TypeRef,
     /// How many entries were taken in and are not gone.
     pub entries: u64,
     /// How many fields are declared; none where the type is not.
@@ -47,7 +47,7 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
         };
         for kind in kinds {
             let count = counts.iter().find(|(name, of, _)| name == system.as_str() && of == kind.as_str());
-            let end = LaneEnd { system: system.clone(), kind };
+            let end = TypeRef { system: system.clone(), kind };
             let (reads, writes) =
                 known.profile().map_or((true, false), |profile| (profile.reads(&end.kind), profile.writes(&end.kind)));
             let declared = declared(config, &end).map(|declared| declared.fields.len());
@@ -59,7 +59,7 @@ pub fn types(config: &Config, store: &Store) -> Result<Vec<TypeRow>, StoreError>
 
 /// The fields of a type as they are declared.
 #[must_use]
-pub fn declared<'a>(config: &'a Config, end: &LaneEnd) -> Option<&'a EntryType> {
+pub fn declared<'a>(config: &'a Config, end: &TypeRef) -> Option<&'a EntryType> {
     let system = config.systems.get(&end.system)?;
     system.model().get(&end.kind).or_else(|| config.kept.get(end))
 }
@@ -68,7 +68,7 @@ pub fn declared<'a>(config: &'a Config, end: &LaneEnd) -> Option<&'a EntryType> 
 #[derive(Debug, Clone, PartialEq)]
 pub struct ModelDrift {
     /// The type.
-    pub end: LaneEnd,
+    pub end: TypeRef,
     /// Where today's fields are known from.
     pub today: Today,
     /// What differs.
@@ -137,7 +137,7 @@ fn entries_show(one: &Drift, kept: &EntryType, shown: &EntryType) -> bool {
 ///
 /// # Errors
 /// Where the store fails.
-pub fn observe(store: &Store, end: &LaneEnd) -> Result<Observer, StoreError> {
+pub fn observe(store: &Store, end: &TypeRef) -> Result<Observer, StoreError> {
     let mut observer = Observer::default();
     each_entry(store, end, |fields| observer.see(fields))?;
     Ok(observer)
@@ -150,7 +150,7 @@ pub fn observe(store: &Store, end: &LaneEnd) -> Result<Observer, StoreError> {
 /// Where the store fails.
 pub fn misfits(
     store: &Store,
-    end: &LaneEnd,
+    end: &TypeRef,
     fields: &IndexMap<String, Field>,
 ) -> Result<IndexMap<String, u64>, StoreError> {
     let mut found = IndexMap::new();
@@ -167,7 +167,7 @@ pub fn misfits(
 }
 
 /// Looks at the fields of every entry of a type that is not gone.
-fn each_entry(store: &Store, end: &LaneEnd, mut look: impl FnMut(&Record)) -> Result<(), StoreError> {
+fn each_entry(store: &Store, end: &TypeRef, mut look: impl FnMut(&Record)) -> Result<(), StoreError> {
     let filter = EntryFilter {
         system: Some(end.system.to_string()),
         kind: Some(end.kind.to_string()),
@@ -193,7 +193,7 @@ fn languages_of_value(value: &Value) -> Box<dyn Iterator<Item = &Value> + '_> {
 ///
 /// # Errors
 /// Where the store fails.
-pub fn fields(config: &Config, store: &Store, end: &LaneEnd) -> Result<(EntryType, Known), StoreError> {
+pub fn fields(config: &Config, store: &Store, end: &TypeRef) -> Result<(EntryType, Known), StoreError> {
     match declared(config, end) {
         Some(declared) => Ok((declared.clone(), Known::Declared)),
         None => Ok((observe(store, end)?.entry_type(), Known::Inferred)),

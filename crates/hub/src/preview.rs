@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use diaporos_core::expr::Sight;
 use diaporos_core::lane;
-use diaporos_core::plan::{DocumentPlan, Existing, Found};
+use diaporos_core::plan::{DocumentPlan, Existing, FoundDocument};
 use diaporos_core::value::{Address, Value};
 use diaporos_store::{Store, StoreError};
 use diaporos_systems::Write;
@@ -94,7 +94,7 @@ pub async fn held_there<'a>(
         let existing = match (document.id_there(), document.document.as_ref().and_then(|ours| ours.key.as_ref())) {
             (Some(id), _) => writer.read(kind, id).await?,
             (None, Some(key)) => match look_ups.by_key(key, document.language.as_ref()).await? {
-                Found::One(existing) => Some(*existing),
+                FoundDocument::One(existing) => Some(*existing),
                 _ => None,
             },
             (None, None) => None,

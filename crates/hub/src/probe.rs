@@ -238,9 +238,9 @@ impl Probe<'_> {
     fn headers(&mut self, answer: &Answer) {
         let date = answer.header("date").and_then(|text| jiff::fmt::rfc2822::parse(text).ok());
         if let Some(date) = date {
-            let apart = self.now.duration_since(date.timestamp()).as_secs();
-            let verdict = if apart.abs() > 60 { Verdict::Warning } else { Verdict::Good };
-            let found = match apart {
+            let divergences = self.now.duration_since(date.timestamp()).as_secs();
+            let verdict = if divergences.abs() > 60 { Verdict::Warning } else { Verdict::Good };
+            let found = match divergences {
                 -2..=2 => "the same as ours".to_owned(),
                 ahead if ahead < 0 => format!("{} s ahead of ours", -ahead),
                 behind => format!("{behind} s behind ours"),

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::change::{Apart, fingerprint_record};
+use diaporos_core::change::{Divergence, fingerprint_record};
 use diaporos_core::lane::Mapped;
 use diaporos_core::plan::{Counterpart, Document, Existing, HoldReason, Presence};
 use diaporos_core::value::{Address, Value};
@@ -107,7 +107,7 @@ pub async fn resolve(
         }
     }
     let standing = if owes { Standing::Owed } else { Standing::Delivered };
-    let verdict = Verdict { delivered, reads: mapping.looks.reads, ..Verdict::new(due.number, standing) };
+    let verdict = Verdict { delivered, reads: mapping.dependencies.reads, ..Verdict::new(due.number, standing) };
     store.note(name, &[verdict], now)?;
     Ok(Resolved::Settled)
 }
@@ -130,22 +130,25 @@ fn settled(known: Counterpart, ours: Option<&Document>, there: Option<Existing>,
         match take.of(name) {
             // The value there is the one we now knowingly write over.
             Some(Side::Ours) => {
-                settled.apart.remove(name);
+                settled.divergences.remove(name);
                 settled.fields.insert(name.clone(), now);
             }
             Some(Side::Theirs) => {
                 settled.fields.insert(name.clone(), our_value.clone());
                 if now == *our_value {
-                    settled.apart.remove(name);
+                    settled.divergences.remove(name);
                 } else {
-                    settled.apart.insert(name.clone(), Apart::Kept(now));
+                    settled.divergences.insert(name.clone(), Divergence::Kept(now));
                 }
             }
             // What was not asked about is as open as before.
             None if now
-                != *settled.apart.get(name).map_or(settled.fields.get(name).unwrap_or(&Value::Null), Apart::value) =>
+                != *settled
+                    .divergences
+                    .get(name)
+                    .map_or(settled.fields.get(name).unwrap_or(&Value::Null), Divergence::value) =>
             {
-                settled.apart.insert(name.clone(), Apart::Kept(now));
+                settled.divergences.insert(name.clone(), Divergence::Kept(now));
             }
             None => {}
         }

@@ -1,6 +1,6 @@
 //! What was delivered, what would be, and what is there now, side by side.
 
-use diaporos_core::change::Apart;
+use diaporos_core::change::Divergence;
 use diaporos_core::lane::Mapped;
 use diaporos_core::value::{Address, EntryId, LanguageTag, Value};
 use diaporos_store::Store;
@@ -102,11 +102,11 @@ pub async fn three_way(
                 if same(&delivered, value) && same(value, &theirs) {
                     continue;
                 }
-                let end = match (merged.apart.get(field), merged.fields.get(field)) {
+                let end = match (merged.divergences.get(field), merged.fields.get(field)) {
                     _ if merged.conflicts.contains(field) => FieldEnd::Undecided,
-                    (Some(Apart::Stored(_)), _) => FieldEnd::StoredSo,
-                    (Some(Apart::Kept(_)), Some(_)) => FieldEnd::BothGo,
-                    (Some(Apart::Kept(_)), None) => FieldEnd::TheirsStays,
+                    (Some(Divergence::Stored(_)), _) => FieldEnd::StoredSo,
+                    (Some(Divergence::Kept(_)), Some(_)) => FieldEnd::BothGo,
+                    (Some(Divergence::Kept(_)), None) => FieldEnd::TheirsStays,
                     (None, _) if same(value, &theirs) => continue,
                     (None, _) => FieldEnd::OursGoes,
                 };

@@ -1,7 +1,7 @@
 //! How a destination keeps what it was sent: some of the documents that were delivered, read back and
 //! held against what we wrote, field by field. Nothing is written.
 
-use diaporos_core::change::{Apart, alike};
+use diaporos_core::change::{Divergence, alike};
 use diaporos_core::value::{EntryId, SystemName, Value, to_json};
 use diaporos_store::{Store, StoreError};
 use diaporos_systems::Write;
@@ -46,8 +46,11 @@ pub async fn write_check(
                         .iter()
                         .filter_map(|(name, sent)| {
                             let kept = there.fields.get(name).unwrap_or(&Value::Null);
-                            let is_known =
-                                known.apart.get(name).map(Apart::value).is_some_and(|value| alike(value, kept));
+                            let is_known = known
+                                .divergences
+                                .get(name)
+                                .map(Divergence::value)
+                                .is_some_and(|value| alike(value, kept));
                             (!alike(sent, kept) && !is_known).then_some((name, sent, kept))
                         })
                         .collect();

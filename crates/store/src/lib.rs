@@ -5,8 +5,8 @@ mod sqlite;
 
 pub use sqlite::{
     Action, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter, ChangeRow, Content, CounterpartRow, Counts,
-    Delivered, Due, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord, LedgerFilter, LedgerRow, LeftLane,
-    Looking, NewText, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing,
+    Delivered, Due, DueFilter, EntryFilter, EntryRow, HeldRow, IntentRecord, LaneRecord, LedgerFilter, LedgerRow,
+    LeftLane, NewText, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, PageTally, Resumption, Seen, Standing,
     Store, StoreError, StoredEntry, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding,
-    UnitVerdict, Verdict, VersionRow, Wanted, WordSearch,
+    UnitVerdict, Verdict, VersionRow, WantedLanguage, WordSearch,
 };

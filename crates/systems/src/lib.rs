@@ -29,6 +29,6 @@ mod write;
 pub use decode::{LanguageCodes, UnknownCode};
 pub use error::{ErrorKind, SystemError};
 pub use profile::{Profile, ProfileKind, read_profile};
-pub use read::{Ask, Manner, Page, PageContent, PartManner, Problem, Read};
+pub use read::{Ask, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use write::Write;

@@ -1,7 +1,7 @@
 //! Reading from a system.
 
 use async_trait::async_trait;
-use diaporos_core::intake::{Incoming, Listing, PageMark};
+use diaporos_core::intake::{CacheValidators, Incoming, Listing};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, LanguageTag, TypeName};
 
@@ -20,10 +20,10 @@ pub trait Read: Send + Sync {
     fn model(&self) -> &Model;
 
     /// How a type is listed.
-    fn manner(&self, kind: &TypeName) -> Manner;
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities;
 
     /// A stable name for a page of a listing, under which its mark is kept; without secrets.
-    fn place(&self, ask: Ask<'_>) -> String;
+    fn page_key(&self, ask: Ask<'_>) -> String;
 
     /// Where a listing goes on after a page that could not be had; none where only the page itself
     /// could tell.
@@ -37,7 +37,7 @@ pub trait Read: Send + Sync {
     ///
     /// # Errors
     /// Where the page cannot be had whole; nothing of it is given then.
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError>;
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError>;
 
     /// What is asked first of each of its addresses, and with what, for a look at whether they
     /// answer; nothing of a system that is not asked over HTTP.
@@ -58,7 +58,7 @@ pub trait Read: Send + Sync {
         Ok(None)
     }
 
-    /// An entry with all its fields, where a listing leaves some out ([`Manner::detail`]); none
+    /// An entry with all its fields, where a listing leaves some out ([`ListingCapabilities::detail`]); none
     /// where it is no longer there.
     ///
     /// # Errors
@@ -78,7 +78,7 @@ pub trait Read: Send + Sync {
         Ok(false)
     }
 
-    /// What the source says was deleted ([`Manner::deleted`]), since a moment where one is given.
+    /// What the source says was deleted ([`ListingCapabilities::deleted`]), since a moment where one is given.
     ///
     /// # Errors
     /// Where the list cannot be had.
@@ -103,7 +103,7 @@ pub struct Ask<'a> {
 
 /// How a type is listed.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Manner {
+pub struct ListingCapabilities {
     /// Whether a whole listing holds everything there is.
     pub listing: Listing,
     /// Whether items may move from page to page when others come or go, so that one may be missed:
@@ -113,7 +113,7 @@ pub struct Manner {
     /// others, and always.
     pub pages_apart: bool,
     /// Whether each language of an entry is listed by itself.
-    pub parts: Option<PartManner>,
+    pub parts: Option<PartListing>,
     /// Whether only what changed can be asked for.
     pub since: bool,
     /// How often everything is listed all the same, for what increments cannot show; never where none.
@@ -131,11 +131,11 @@ pub struct Manner {
     pub deleted: bool,
 }
 
-impl Manner {
+impl ListingCapabilities {
     /// A plain listing.
     #[must_use]
-    pub fn plain(listing: Listing) -> Manner {
-        Manner {
+    pub fn plain(listing: Listing) -> ListingCapabilities {
+        ListingCapabilities {
             listing,
             items_move: false,
             pages_apart: false,
@@ -153,7 +153,7 @@ impl Manner {
 
 /// How languages that are listed one by one become one entry.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PartManner {
+pub struct PartListing {
     /// The language whose values count for fields that have none.
     pub main: Option<LanguageTag>,
 }
@@ -203,7 +203,7 @@ pub enum PageContent {
         /// Those that could not.
         problems: Vec<Problem>,
         /// By what the page is known again.
-        mark: PageMark,
+        mark: CacheValidators,
     },
 }
 

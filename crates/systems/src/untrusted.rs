@@ -5,7 +5,7 @@ use std::io::Cursor;
 use diaporos_core::diagnostic::Source;
 use jiff::Timestamp;
 
-use crate::feed::{self, FeedPlace, FeedSource, Wanted};
+use crate::feed::{self, FeedPlace, FeedSource, ItemChoice};
 use crate::files::{LineForm, cut_lines};
 use crate::text_file::parse_markdown;
 use diaporos_core::text::xml;
@@ -14,7 +14,7 @@ use crate::{ProfileKind, ninjs, openapi, read_profile};
 
 /// Reads a feed.
 pub fn read_feed(bytes: &[u8]) -> bool {
-    let source = FeedSource { name: "f".to_owned(), place: FeedPlace::File("x".into()), wanted: Wanted::default() };
+    let source = FeedSource { name: "f".to_owned(), place: FeedPlace::File("x".into()), wanted: ItemChoice::default() };
     let base = "http://a.example/feed".parse().ok();
     feed::decode(&source, base.as_ref(), Timestamp::UNIX_EPOCH, (bytes, None)).is_ok()
 }

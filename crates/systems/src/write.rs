@@ -22,10 +22,10 @@ pub trait Write: Send + Sync {
     fn fields(&self, kind: &TypeName) -> Option<&EntryType>;
 
     /// How many writes of the type may be under way at once.
-    fn at_once(&self, kind: &TypeName) -> usize;
+    fn max_in_flight(&self, kind: &TypeName) -> usize;
 
     /// After how many failures in a row that are the system's fault a push stops.
-    fn failures_borne(&self) -> u32;
+    fn failure_limit(&self) -> u32;
 
     /// Where the destination is, as it is told a person.
     fn place(&self) -> String;
@@ -109,7 +109,7 @@ pub trait Write: Send + Sync {
     ///
     /// # Errors
     /// Where the request cannot be made up.
-    fn making_of(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
+    fn creation_request(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
         let _ = (kind, lack);
         Ok(None)
     }
@@ -124,7 +124,7 @@ pub trait Write: Send + Sync {
     ///
     /// # Errors
     /// Where it cannot be told, or given back.
-    async fn let_go(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+    async fn release_stale_lock(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
         let _ = (kind, id);
         Ok(())
     }

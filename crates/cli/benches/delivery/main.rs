@@ -35,12 +35,12 @@ fn main() {
     told("first load: a look-up and a write each", first, sent);
     println!("{:<44} {:>8.0} MB", "memory at its peak", memory as f64 / 1e6);
 
-    for at_once in [16, 64] {
-        configure(hub, &site, at_once, &format!("title + \"{at_once}\""));
-        let floor = floor(&site, sent, at_once);
+    for max_in_flight in [16, 64] {
+        configure(hub, &site, max_in_flight, &format!("title + \"{max_in_flight}\""));
+        let floor = floor(&site, sent, max_in_flight);
         let commits = Commits::watch(hub);
         let (ours, _) = timed(hub, &["push"]);
-        let what = format!("{sent} changes, {at_once} at once");
+        let what = format!("{sent} changes, {max_in_flight} at once");
         let ratio = floor.as_secs_f64() / ours.as_secs_f64();
         let rate = sent as f64 / ours.as_secs_f64();
         println!("{what:<44} {ratio:>8.2} of the bare loop's rate ({rate:.0}/s)");
@@ -118,7 +118,7 @@ revision = "etag"
 if_match = "{revision}"
 "#;
 
-fn configure(hub: &Path, site: &Site, at_once: usize, title: &str) {
+fn configure(hub: &Path, site: &Site, max_in_flight: usize, title: &str) {
     let text = format!(
         r#"
 [systems.depot]
@@ -130,7 +130,7 @@ profile = "depot.toml"
 kind        = "rest"
 url         = "{}"
 profile     = "site.toml"
-concurrency = {at_once}
+concurrency = {max_in_flight}
 
 [lanes.pages]
 from  = "depot/plant"
@@ -157,7 +157,7 @@ fn source(hub: &Path, entries: usize, pass: u64) {
 }
 
 /// The bare loop: the same bodies to the same addresses, nothing noted.
-fn floor(site: &Site, entries: usize, at_once: usize) -> Duration {
+fn floor(site: &Site, entries: usize, max_in_flight: usize) -> Duration {
     let runtime = tokio::runtime::Runtime::new().unwrap();
     runtime.block_on(async {
         let _ = rustls::crypto::ring::default_provider().install_default();
@@ -165,7 +165,7 @@ fn floor(site: &Site, entries: usize, at_once: usize) -> Duration {
         let start = Instant::now();
         let send = |n: usize| {
             let (client, url) = (client.clone(), format!("{}/bare/p-{n}", site.url()));
-            let body = format!("{{\"slug\":\"p-{n}\",\"title\":\"Fern number {n}{at_once}\",\"body\":\"A fern of the Ostrel Glasshouse, seen in pass 0, by the pond, all year round.\"}}");
+            let body = format!("{{\"slug\":\"p-{n}\",\"title\":\"Fern number {n}{max_in_flight}\",\"body\":\"A fern of the Ostrel Glasshouse, seen in pass 0, by the pond, all year round.\"}}");
             async move {
                 let sending = client.patch(url).header("content-type", "application/json").header("if-match", "\"1\"");
                 let answer = sending.body(body).send().await.unwrap();
@@ -173,7 +173,7 @@ fn floor(site: &Site, entries: usize, at_once: usize) -> Duration {
                 answer.bytes().await.unwrap()
             }
         };
-        let done = futures::stream::iter((0..entries).map(send)).buffer_unordered(at_once).count().await;
+        let done = futures::stream::iter((0..entries).map(send)).buffer_unordered(max_in_flight).count().await;
         assert_eq!(done, entries);
         start.elapsed()
     })

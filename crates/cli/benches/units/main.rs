@@ -10,8 +10,8 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use diaporos_core::translate::{
-    Form, Heading, Incoming, Outgoing, Protected, Shape, Unit, UnitContext, UnitFormat, UnitId, UnitPlace, read_units,
-    write_units,
+    Form, Heading, Incoming, Outgoing, Protected, TextStructure, Unit, UnitContext, UnitFormat, UnitId, UnitPlace,
+    read_units, write_units,
 };
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
 use quick_xml::{Reader, Writer};
@@ -76,7 +76,7 @@ const TEXTS: [&str; 4] = [
 fn sample() -> Vec<Unit> {
     let protected = Protected::new(&["Fernhollow".to_owned(), "Tarnside".to_owned()], &[]).unwrap();
     let of = |(text, number): (&str, u32)| {
-        let shape = Shape::of(Form::Html, text, &protected);
+        let shape = TextStructure::of(Form::Html, text, &protected);
         let block = &shape.blocks()[0];
         let place = place(number);
         Unit {

@@ -7,7 +7,7 @@ use clap::Args;
 use diaporos_core::change::{Difference, differences};
 use diaporos_core::value::{State, to_json};
 use diaporos_hub::config::ConfiguredLane;
-use diaporos_hub::reach::{Reach, reach};
+use diaporos_hub::impact::{Impact, reach};
 use diaporos_store::{ChangeFilter, ChangeRow, Store};
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
@@ -84,7 +84,7 @@ pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
 }
 
 /// What a change alters of what each lane delivers, by lane.
-fn reaches(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Result<Vec<(String, Reach)>, Failure> {
+fn reaches(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Result<Vec<(String, Impact)>, Failure> {
     let mut found = Vec::new();
     for lane in lanes {
         let reach = reach(store, lane, change, Context::now())?;
@@ -131,7 +131,7 @@ fn draw(
     context: &Context,
 ) -> Result<(), Failure> {
     let mut out = out();
-    let (mut shown, mut more, mut apart) = (0, false, false);
+    let (mut shown, mut more, mut divergences) = (0, false, false);
     store.changes(filter, |change| -> Result<_, Failure> {
         if shown == most {
             more = true;
@@ -139,11 +139,11 @@ fn draw(
         }
         let found = found(&change);
         // Changes of fields stand apart; entries that have none to show follow each other.
-        if shown > 0 && (apart || !found.is_empty()) {
+        if shown > 0 && (divergences || !found.is_empty()) {
             writeln!(out)?;
         }
         shown += 1;
-        apart = !found.is_empty();
+        divergences = !found.is_empty();
         let state = match &change.before {
             Some((before, _)) if *before != change.state => format!("  {before} → {}", change.state),
             _ => String::new(),

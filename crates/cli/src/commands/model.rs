@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use clap::{Args, Subcommand};
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Field, FieldKind, Observed, compare, to_schema};
 use diaporos_core::value::{LanguageTag, SystemName, TypeName};
 use diaporos_hub::Connector;
@@ -177,13 +177,13 @@ pub(crate) async fn run(args: &Model, context: &Context) -> Result<Exit, Failure
 }
 
 /// A type of a system that there is.
-fn end(config: &Config, text: &str) -> Result<LaneEnd, Failure> {
+fn end(config: &Config, text: &str) -> Result<TypeRef, Failure> {
     let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
     let Some((Ok(system), Ok(kind))) = parts else {
         return Err(Failure::wrong(format!("`{text}` is not a type of a system")).advise("write `system/type`"));
     };
     super::system(config, system.as_str())?;
-    let end = LaneEnd { system, kind };
+    let end = TypeRef { system, kind };
     let known = config.systems[&end.system].profile();
     let is_there =
         known.map_or(end.kind.as_str() == "item", |profile| profile.type_names().any(|name| *name == end.kind));
@@ -222,7 +222,7 @@ fn more(field: &Field) -> String {
     to.into_iter().chain(flags).chain(most).collect::<Vec<_>>().join(", ")
 }
 
-fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure> {
+fn show(config: &Config, end: &TypeRef, context: &Context) -> Result<(), Failure> {
     let store = Context::store(config)?;
     let (model, known) = fields(config, &store, end)?;
     let known = if known == Known::Declared { "declared" } else { "inferred" };
@@ -238,13 +238,13 @@ fn show(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure
     sheet.end("no fields are known; `diaporos pull` takes in entries that show them")
 }
 
-fn show_schema(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
+fn show_schema(config: &Config, end: &TypeRef) -> Result<(), Failure> {
     let (model, _) = fields(config, &Context::store(config)?, end)?;
     writeln!(out(), "{:#}", to_schema(&end.kind, &model))?;
     Ok(())
 }
 
-async fn keep(config: &Config, end: &LaneEnd) -> Result<(), Failure> {
+async fn keep(config: &Config, end: &TypeRef) -> Result<(), Failure> {
     let described = describe(config, &end.system).await?;
     let said = described.and_then(|model| model.get(&end.kind).cloned());
     let (of, from) = match said {
@@ -303,7 +303,7 @@ async fn ask(config: &Config, name: &str, context: &Context) -> Result<(), Failu
     sheet.end("it describes no type that holds content")
 }
 
-fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failure> {
+fn infer(config: &Config, end: &TypeRef, context: &Context) -> Result<(), Failure> {
     let store = Context::store(config)?;
     let observer = observe(&store, end)?;
     let entries = observer.entries().max(1);
@@ -347,7 +347,7 @@ fn infer(config: &Config, end: &LaneEnd, context: &Context) -> Result<(), Failur
     sheet.end("no entries of this type were taken in; `diaporos pull` does that")
 }
 
-fn partners(config: &Config, from: &LaneEnd, to: &LaneEnd, context: &Context) -> Result<(), Failure> {
+fn partners(config: &Config, from: &TypeRef, to: &TypeRef, context: &Context) -> Result<(), Failure> {
     let store = Context::store(config)?;
     let (from_model, _) = fields(config, &store, from)?;
     let (to_model, _) = fields(config, &store, to)?;

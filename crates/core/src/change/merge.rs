@@ -66,25 +66,25 @@ impl MergePolicies {
 
 /// A field whose value there is known to be another than what we delivered.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Apart {
+pub enum Divergence {
     /// The destination's own way of storing ours.
     Stored(Value),
     /// Somebody else's, which stands.
     Kept(Value),
 }
 
-impl Apart {
+impl Divergence {
     /// The value that is there.
     #[must_use]
     pub fn value(&self) -> &Value {
         match self {
-            Apart::Stored(value) | Apart::Kept(value) => value,
+            Divergence::Stored(value) | Divergence::Kept(value) => value,
         }
     }
 }
 
 /// The fields of a document that are apart from what we delivered.
-pub type Aparts = BTreeMap<String, Apart>;
+pub type Divergences = BTreeMap<String, Divergence>;
 
 /// What was last delivered, and what was there after it.
 #[derive(Debug, Clone, Copy)]
@@ -92,7 +92,7 @@ pub struct Base<'a> {
     /// What was delivered.
     pub delivered: &'a Record,
     /// Where what was there is known to be something else.
-    pub apart: &'a Aparts,
+    pub divergences: &'a Divergences,
 }
 
 /// What a merge comes to.
@@ -101,7 +101,7 @@ pub struct Merge {
     /// What is to be written: ours and what was merged, without what stays theirs.
     pub fields: Record,
     /// What will be apart from ours after that.
-    pub apart: Aparts,
+    pub divergences: Divergences,
     /// Whether anything is not there yet.
     pub owes: bool,
     /// Fields that both sides changed and no policy decides.
@@ -120,7 +120,7 @@ pub fn merge(base: Base<'_>, ours: &Record, now: &Record, untouched: bool, polic
         let null = Value::Null;
         let field = Field {
             base: base.delivered.get(name),
-            apart: base.apart.get(name),
+            divergences: base.divergences.get(name),
             ours,
             now: now.get(name).unwrap_or(&null),
             untouched,
@@ -137,12 +137,12 @@ pub fn merge(base: Base<'_>, ours: &Record, now: &Record, untouched: bool, polic
             }
             Side::Stored => {
                 merge.fields.insert(name.clone(), ours.clone());
-                merge.apart.insert(name.clone(), Apart::Stored(field.now.clone()));
+                merge.divergences.insert(name.clone(), Divergence::Stored(field.now.clone()));
             }
-            Side::Theirs => drop(merge.apart.insert(name.clone(), Apart::Kept(field.now.clone()))),
+            Side::Theirs => drop(merge.divergences.insert(name.clone(), Divergence::Kept(field.now.clone()))),
             Side::Both(value) => {
                 merge.owes |= !same(&value, field.now);
-                merge.apart.insert(name.clone(), Apart::Kept(value.clone()));
+                merge.divergences.insert(name.clone(), Divergence::Kept(value.clone()));
                 merge.fields.insert(name.clone(), value);
             }
             Side::Conflict => merge.conflicts.push(name.clone()),
@@ -165,25 +165,25 @@ pub fn found_base(ours: &Record) -> Record {
 /// differs is theirs until a person or a policy says otherwise; what says the same is ours in their form.
 #[must_use]
 pub fn merge_found(ours: &Record, now: &Record, policies: &MergePolicies) -> Merge {
-    let (base, none) = (found_base(ours), Aparts::new());
-    let mut merge = merge(Base { delivered: &base, apart: &none }, ours, now, false, &policies.when_adopting());
+    let (base, none) = (found_base(ours), Divergences::new());
+    let mut merge = merge(Base { delivered: &base, divergences: &none }, ours, now, false, &policies.when_adopting());
     let is_form = |name: &String| alike(ours.get(name).unwrap_or(&Value::Null), now.get(name).unwrap_or(&Value::Null));
     let (forms, conflicts) = merge.conflicts.into_iter().partition(is_form);
     merge.conflicts = conflicts;
     for name in Vec::<String>::into_iter(forms) {
         let (ours, theirs) = (ours.get(&name).cloned(), now.get(&name).cloned());
-        merge.apart.insert(name.clone(), Apart::Stored(theirs.unwrap_or_default()));
+        merge.divergences.insert(name.clone(), Divergence::Stored(theirs.unwrap_or_default()));
         merge.fields.insert(name, ours.unwrap_or_default());
     }
-    let stays = |(_, apart): &(&String, &Apart)| matches!(apart, Apart::Kept(_));
-    merge.drifted = merge.apart.iter().filter(stays).map(|(name, _)| name.clone()).collect();
+    let stays = |(_, divergences): &(&String, &Divergence)| matches!(divergences, Divergence::Kept(_));
+    merge.drifted = merge.divergences.iter().filter(stays).map(|(name, _)| name.clone()).collect();
     merge
 }
 
 /// One field with all that decides about it.
 struct Field<'a> {
     base: Option<&'a Value>,
-    apart: Option<&'a Apart>,
+    divergences: Option<&'a Divergence>,
     ours: &'a Value,
     now: &'a Value,
     untouched: bool,
@@ -209,7 +209,7 @@ impl Field<'_> {
     fn they_changed(&self) -> bool {
         // A field that the lane did not map before is ours from now on.
         let Some(base) = self.base else { return false };
-        !self.untouched && !same(self.now, self.apart.map_or(base, Apart::value))
+        !self.untouched && !same(self.now, self.divergences.map_or(base, Divergence::value))
     }
 
     fn side(&self) -> Side {
@@ -217,7 +217,7 @@ impl Field<'_> {
             return Side::Agreed;
         }
         let we_changed = self.base.is_none_or(|base| !same(base, self.ours));
-        let they_changed = self.they_changed() || matches!(self.apart, Some(Apart::Kept(_)));
+        let they_changed = self.they_changed() || matches!(self.divergences, Some(Divergence::Kept(_)));
         match (we_changed, they_changed, self.policy) {
             (false, false, _) => Side::Stored,
             (true, false, _) | (_, true, MergePolicy::Ours) => Side::Ours,
@@ -297,13 +297,13 @@ mod tests {
     }
 
     fn outcome(merge: &Merge) -> &'static str {
-        match (merge.conflicts.is_empty(), merge.owes, merge.apart.get("f")) {
+        match (merge.conflicts.is_empty(), merge.owes, merge.divergences.get("f")) {
             (false, ..) => "conflict",
             (_, true, None) => "ours goes",
             (_, true, Some(_)) => "both go",
             (_, false, None) => "as it is",
-            (_, false, Some(Apart::Kept(_))) => "theirs stays",
-            (_, false, Some(Apart::Stored(_))) => "their spelling",
+            (_, false, Some(Divergence::Kept(_))) => "theirs stays",
+            (_, false, Some(Divergence::Stored(_))) => "their spelling",
         }
     }
 
@@ -319,24 +319,26 @@ mod tests {
                 (cell(0), cell(1), cell(2))
             })
         {
-            let apart = |kept: Option<bool>| -> Aparts {
+            let divergences = |kept: Option<bool>| -> Divergences {
                 let value = Value::from(now);
-                kept.map(|kept| ("f".to_owned(), if kept { Apart::Kept(value) } else { Apart::Stored(value) }))
-                    .into_iter()
-                    .collect()
+                kept.map(|kept| {
+                    ("f".to_owned(), if kept { Divergence::Kept(value) } else { Divergence::Stored(value) })
+                })
+                .into_iter()
+                .collect()
             };
             for (known, untouched, word) in [
-                (apart(None), false, "-"),
-                (apart(None), true, "untouched"),
-                (apart(Some(false)), false, "stored so"),
-                (apart(Some(true)), false, "kept"),
+                (divergences(None), false, "-"),
+                (divergences(None), true, "untouched"),
+                (divergences(Some(false)), false, "stored so"),
+                (divergences(Some(true)), false, "kept"),
             ] {
                 let delivered = field(text(base));
                 // A lane that maps a field without a value says so with null.
                 let ours_now = field(Some(text(ours).unwrap_or_default()));
                 let cells = MergePolicy::WORDS.map(|(_, otherwise)| {
                     let policies = MergePolicies { otherwise, ..MergePolicies::default() };
-                    let base = Base { delivered: &delivered, apart: &known };
+                    let base = Base { delivered: &delivered, divergences: &known };
                     outcome(&merge(base, &ours_now, &field(text(now)), untouched, &policies))
                 });
                 table += &format!("{base} {ours} {now} {word:9} | {}\n", cells.join(" | "));
@@ -362,9 +364,9 @@ mod tests {
         let merged = |on_adopt| merge_found(&ours, &now, &MergePolicies { on_adopt, ..MergePolicies::default() });
         let held = merged(MergePolicy::Hold);
         assert_eq!(held.conflicts, ["heading"]);
-        assert_eq!(held.apart["teaser"], Apart::Stored("Tall &amp; green ".into()), "ours in their form");
+        assert_eq!(held.divergences["teaser"], Divergence::Stored("Tall &amp; green ".into()), "ours in their form");
         assert_eq!((held.fields.get("body"), held.owes), (Some(&"new".into()), true), "what is lacking is filled in");
-        assert_eq!(held.apart["section"], Apart::Kept("Woods".into()));
+        assert_eq!(held.divergences["section"], Divergence::Kept("Woods".into()));
         let names = of(json!({ "n": { "@languages": { "en": "Fern", "fr": "Fougère", "cy": "Rhedyn" } } }));
         assert_eq!(held.fields["names"], names["n"], "languages one by one");
         let all_ours = merged(MergePolicy::Ours);
@@ -372,7 +374,7 @@ mod tests {
         let theirs = merged(MergePolicy::Theirs);
         assert_eq!((theirs.fields.get("heading"), theirs.conflicts.len()), (None, 0));
         let same = merge_found(&ours, &ours, &MergePolicies::default());
-        assert!(!same.owes && same.apart.is_empty() && same.conflicts.is_empty() && same.drifted.is_empty());
+        assert!(!same.owes && same.divergences.is_empty() && same.conflicts.is_empty() && same.drifted.is_empty());
     }
 
     #[test]
@@ -405,8 +407,8 @@ mod tests {
         #[test]
         fn what_one_side_alone_changed_is_never_lost(base in any_value(), other in any_value()) {
             let policies = MergePolicies::default();
-            let (delivered, apart) = (field(Some(base.clone())), Aparts::new());
-            let base = Base { delivered: &delivered, apart: &apart };
+            let (delivered, divergences) = (field(Some(base.clone())), Divergences::new());
+            let base = Base { delivered: &delivered, divergences: &divergences };
             let ours = merge(base, &field(Some(other.clone())), &delivered, false, &policies);
             prop_assert_eq!(ours.conflicts.len(), 0);
             prop_assert_eq!(ours.fields.get("f"), Some(&other));
@@ -414,7 +416,7 @@ mod tests {
             prop_assert!(theirs.conflicts.is_empty() && !theirs.owes);
             if !same(&other, &delivered["f"]) {
                 prop_assert_eq!(theirs.fields.get("f"), None);
-                prop_assert_eq!(theirs.apart.get("f").map(Apart::value), Some(&other));
+                prop_assert_eq!(theirs.divergences.get("f").map(Divergence::value), Some(&other));
             }
         }
 

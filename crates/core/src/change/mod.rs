@@ -12,5 +12,5 @@ pub use fingerprint::{
     Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_stream,
     fingerprint_texts, fingerprint_without,
 };
-pub use merge::{Apart, Aparts, Base, Merge, MergePolicies, MergePolicy, found_base, merge, merge_found};
+pub use merge::{Base, Divergence, Divergences, Merge, MergePolicies, MergePolicy, found_base, merge, merge_found};
 pub use words::{Stretch, word_difference};

@@ -17,7 +17,9 @@ pub mod types;
 
 pub use ast::Expression;
 pub use compile::{KnownFields, compile, compile_function};
-pub use eval::{EvalError, Evaluated, Looks, NoWorld, Referenced, Sight, Subject, Trace, World, WorldError, lift};
+pub use eval::{
+    Dependencies, EvalError, Evaluated, NoWorld, Referenced, Sight, Subject, Trace, World, WorldError, lift,
+};
 pub use functions::Arguments;
 pub use library::Library;
 pub use operation::is_true;

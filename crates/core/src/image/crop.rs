@@ -24,16 +24,16 @@ pub struct Area {
 
 /// How wide something is to how high, as `16:9`; neither is zero.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Shape {
+pub struct AspectRatio {
     width: u32,
     height: u32,
 }
 
-impl Shape {
+impl AspectRatio {
     /// A shape, unless a side is zero.
     #[must_use]
-    pub fn new(width: u32, height: u32) -> Option<Shape> {
-        (width > 0 && height > 0).then_some(Shape { width, height })
+    pub fn new(width: u32, height: u32) -> Option<AspectRatio> {
+        (width > 0 && height > 0).then_some(AspectRatio { width, height })
     }
 }
 
@@ -51,7 +51,7 @@ pub struct Crop {
 /// at a third of the width stands at a third of the crop's. An area that is larger than the crop is
 /// shown around its middle.
 #[must_use]
-pub fn crop(picture: Shape, point: Point, interest: Option<Area>, shape: Shape) -> Crop {
+pub fn crop(picture: AspectRatio, point: Point, interest: Option<Area>, shape: AspectRatio) -> Crop {
     let (width, height) = largest(picture, shape);
     let (x, keeps_x) = lay(picture.width, width, point.x, interest.map(|area| (area.x, area.width)));
     let (y, keeps_y) = lay(picture.height, height, point.y, interest.map(|area| (area.y, area.height)));
@@ -59,7 +59,7 @@ pub fn crop(picture: Shape, point: Point, interest: Option<Area>, shape: Shape) 
 }
 
 /// The largest rectangle; a side that is no whole number of pixels is rounded to the nearest.
-fn largest(picture: Shape, shape: Shape) -> (u32, u32) {
+fn largest(picture: AspectRatio, shape: AspectRatio) -> (u32, u32) {
     let (width, height) = (u64::from(picture.width), u64::from(picture.height));
     let (across, down) = (u64::from(shape.width), u64::from(shape.height));
     let side = |whole: u64| u32::try_from(whole.max(1)).unwrap_or(u32::MAX);
@@ -97,7 +97,7 @@ mod tests {
 
     #[test]
     fn crops() {
-        let shape = |width, height| Shape::new(width, height).unwrap();
+        let shape = |width, height| AspectRatio::new(width, height).unwrap();
         let point = |x, y| Point { x, y };
         for (picture, focal, interest, wanted, expected, keeps) in [
             (shape(1600, 900), point(800, 450), None, shape(16, 9), at(0, 0, 1600, 900), true),
@@ -117,7 +117,7 @@ mod tests {
                 "{picture:?} {wanted:?}"
             );
         }
-        assert_eq!(Shape::new(0, 3), None);
+        assert_eq!(AspectRatio::new(0, 3), None);
     }
 
     proptest! {
@@ -126,9 +126,9 @@ mod tests {
             (w, h) in (1u32..5_000, 1u32..5_000), (a, b) in (1u32..100, 1u32..100),
             (fx, fy) in (0u32..5_000, 0u32..5_000), (x, y, width, height) in (0u32..5_000, 0u32..5_000, 0u32..500, 0u32..500),
         ) {
-            let picture = Shape::new(w, h).unwrap();
+            let picture = AspectRatio::new(w, h).unwrap();
             let area = at(x.min(w), y.min(h), width.min(w - x.min(w)), height.min(h - y.min(h)));
-            let Crop { area: found, keeps } = crop(picture, Point { x: fx, y: fy }, Some(area), Shape::new(a, b).unwrap());
+            let Crop { area: found, keeps } = crop(picture, Point { x: fx, y: fy }, Some(area), AspectRatio::new(a, b).unwrap());
             prop_assert!(found.x + found.width <= w && found.y + found.height <= h && found.width > 0 && found.height > 0);
             prop_assert!(found.width == w || found.height == h);
             let inside = found.x <= area.x && area.x + area.width <= found.x + found.width

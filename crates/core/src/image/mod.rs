@@ -2,4 +2,4 @@
 
 mod crop;
 
-pub use crop::{Area, Crop, Point, Shape, crop};
+pub use crop::{Area, AspectRatio, Crop, Point, crop};

@@ -44,7 +44,7 @@ pub enum Listing {
 
 /// By what a page of a listing is known again.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PageMark {
+pub struct CacheValidators {
     /// The `ETag` it came with.
     pub etag: Option<String>,
     /// The `Last-Modified` it came with.

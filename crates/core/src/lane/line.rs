@@ -49,7 +49,7 @@ impl<'a> LineReader<'a> {
         let read =
             Entry { slots: &self.lane.slots, known: &self.lane.library.languages }.deserialize(&mut deserializer);
         let found = read.and_then(|found| deserializer.end().map(|()| found));
-        let Found { id, state, mut values } = found.map_err(|error| error.to_string())?;
+        let ReadLine { id, state, mut values } = found.map_err(|error| error.to_string())?;
         for (value, field) in values.iter_mut().zip(&self.fields) {
             self.settle(value, field.as_ref());
         }
@@ -105,7 +105,7 @@ fn refer(value: &mut Value, system: &SystemName, to: &crate::value::TypeName) {
     }
 }
 
-struct Found {
+struct ReadLine {
     id: Option<String>,
     state: Option<String>,
     values: Vec<Value>,
@@ -117,22 +117,22 @@ struct Entry<'a> {
 }
 
 impl<'de> DeserializeSeed<'de> for Entry<'_> {
-    type Value = Found;
+    type Value = ReadLine;
 
-    fn deserialize<D: Deserializer<'de>>(self, from: D) -> Result<Found, D::Error> {
+    fn deserialize<D: Deserializer<'de>>(self, from: D) -> Result<ReadLine, D::Error> {
         from.deserialize_map(self)
     }
 }
 
 impl<'de> Visitor<'de> for Entry<'_> {
-    type Value = Found;
+    type Value = ReadLine;
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("an entry, which is a JSON object")
     }
 
-    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Found, A::Error> {
-        let mut found = Found { id: None, state: None, values: vec![Value::Null; self.slots.len()] };
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<ReadLine, A::Error> {
+        let mut found = ReadLine { id: None, state: None, values: vec![Value::Null; self.slots.len()] };
         while let Some(key) = map.next_key_seed(Key { slots: self.slots })? {
             match key {
                 Place::Slot(place) => found.values[place] = map.next_value_seed(Whole { known: self.known })?,

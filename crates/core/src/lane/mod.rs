@@ -26,14 +26,14 @@ pub use target::{Documents, Target};
 
 /// A type in a system: one end of a lane.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct LaneEnd {
+pub struct TypeRef {
     /// The system.
     pub system: SystemName,
     /// The type in it.
     pub kind: TypeName,
 }
 
-impl std::fmt::Display for LaneEnd {
+impl std::fmt::Display for TypeRef {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.pad(&format!("{}/{}", self.system, self.kind))
     }
@@ -95,9 +95,9 @@ pub struct Lane {
     /// Its name.
     pub name: LaneName,
     /// Where entries come from.
-    pub from: LaneEnd,
+    pub from: TypeRef,
     /// Where they go.
-    pub to: LaneEnd,
+    pub to: TypeRef,
     /// The destination field by which a document that exists there already is recognised.
     pub key: Option<String>,
     /// The language of entries that have none, for destinations with a document per language.

@@ -7,7 +7,7 @@ use crate::value::{Address, EntryId};
 
 /// What a document of an entry should be at the destination.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Wanted {
+pub enum DesiredState {
     /// There, with this content.
     There(Fingerprint),
     /// Not there.
@@ -18,7 +18,7 @@ pub enum Wanted {
 
 /// What was found at the destination under the lane's key, where no counterpart was known.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Found {
+pub enum FoundDocument {
     /// It was not asked.
     NotAsked,
     /// Nothing.
@@ -60,37 +60,37 @@ pub enum Step {
 
 /// Decides about one document.
 #[must_use]
-pub fn decide(wanted: Wanted, counterpart: Option<&Counterpart>, found: Found, gone: GonePolicy) -> Step {
+pub fn decide(wanted: DesiredState, counterpart: Option<&Counterpart>, found: FoundDocument, gone: GonePolicy) -> Step {
     use Presence::{Deleted, Present, Withdrawn};
     // What was deleted leaves only its number.
     let presence = counterpart.map(|counterpart| counterpart.presence).filter(|presence| *presence != Deleted);
     match (wanted, presence, found) {
-        (Wanted::AsItIs, ..) => Step::Nothing,
+        (DesiredState::AsItIs, ..) => Step::Nothing,
 
         // Never delivered: what has the key there decides between creating and adopting.
-        (Wanted::There(_), None, Found::NotAsked | Found::Nothing) => Step::Create,
-        (Wanted::There(_), None, Found::One(existing)) => Step::Adopt(existing),
-        (Wanted::There(_), None, Found::Taken(by)) => {
+        (DesiredState::There(_), None, FoundDocument::NotAsked | FoundDocument::Nothing) => Step::Create,
+        (DesiredState::There(_), None, FoundDocument::One(existing)) => Step::Adopt(existing),
+        (DesiredState::There(_), None, FoundDocument::Taken(by)) => {
             hold(HoldReason::KeyTaken, format!("`{by}` has the same key there"))
         }
-        (Wanted::There(_), None, Found::OtherKeys(id)) => {
+        (DesiredState::There(_), None, FoundDocument::OtherKeys(id)) => {
             hold(HoldReason::FoundOther, format!("the look-up by its key gives `{id}`, which does not show that key"))
         }
-        (Wanted::There(_), None, Found::Several(count)) => {
+        (DesiredState::There(_), None, FoundDocument::Several(count)) => {
             hold(HoldReason::Ambiguous, format!("{count} documents there have the same key"))
         }
 
         // Delivered: only a change is sent.
-        (Wanted::There(new), Some(Present), _) if counterpart.is_some_and(|known| known.fingerprint == new) => {
+        (DesiredState::There(new), Some(Present), _) if counterpart.is_some_and(|known| known.fingerprint == new) => {
             Step::Unchanged
         }
-        (Wanted::There(_), Some(Present), _) => Step::Update,
-        (Wanted::There(_), Some(Withdrawn | Deleted), _) => Step::PutBack,
+        (DesiredState::There(_), Some(Present), _) => Step::Update,
+        (DesiredState::There(_), Some(Withdrawn | Deleted), _) => Step::PutBack,
 
         // No longer going. What was there before us, and was never decided about, is not ours to remove.
-        (Wanted::NotThere, ..) if counterpart.is_some_and(Counterpart::is_undecided) => Step::Nothing,
-        (Wanted::NotThere, None | Some(Withdrawn | Deleted), _) => Step::Nothing,
-        (Wanted::NotThere, Some(Present), _) => match gone {
+        (DesiredState::NotThere, ..) if counterpart.is_some_and(Counterpart::is_undecided) => Step::Nothing,
+        (DesiredState::NotThere, None | Some(Withdrawn | Deleted), _) => Step::Nothing,
+        (DesiredState::NotThere, Some(Present), _) => match gone {
             GonePolicy::Withdraw => Step::Withdraw,
             GonePolicy::Delete => Step::Delete,
             GonePolicy::Keep => Step::Unchanged,
@@ -144,7 +144,7 @@ mod tests {
             fingerprint: fingerprint(&Value::from(content)),
             presence,
             fields: Record::default(),
-            apart: crate::change::Aparts::new(),
+            divergences: crate::change::Divergences::new(),
             past: Vec::new(),
         }
     }
@@ -158,22 +158,25 @@ mod tests {
             fields: Record::default(),
             presence: Presence::Present,
         };
-        let there = |content: &str| Wanted::There(fingerprint(&Value::from(content)));
+        let there = |content: &str| DesiredState::There(fingerprint(&Value::from(content)));
         let present = counterpart(Presence::Present, "a");
         let withdrawn = counterpart(Presence::Withdrawn, "a");
         let deleted = counterpart(Presence::Deleted, "a");
         let founds = [
-            Found::NotAsked,
-            Found::Nothing,
-            Found::One(Box::new(existing)),
-            Found::Taken("s/t/other".parse().unwrap()),
-            Found::Several(2),
-            Found::OtherKeys(EntryId::new("1").unwrap()),
+            FoundDocument::NotAsked,
+            FoundDocument::Nothing,
+            FoundDocument::One(Box::new(existing)),
+            FoundDocument::Taken("s/t/other".parse().unwrap()),
+            FoundDocument::Several(2),
+            FoundDocument::OtherKeys(EntryId::new("1").unwrap()),
         ];
         let mut table = String::new();
-        for (wanted, wanted_name) in
-            [(there("a"), "same"), (there("b"), "other"), (Wanted::NotThere, "not there"), (Wanted::AsItIs, "as it is")]
-        {
+        for (wanted, wanted_name) in [
+            (there("a"), "same"),
+            (there("b"), "other"),
+            (DesiredState::NotThere, "not there"),
+            (DesiredState::AsItIs, "as it is"),
+        ] {
             for (known, known_name) in [
                 (None, "unknown"),
                 (Some(&present), "present"),
@@ -182,7 +185,7 @@ mod tests {
             ] {
                 // What was found only counts where no counterpart is known.
                 let relevant = if known.is_none_or(|known| known.presence == Presence::Deleted)
-                    && matches!(wanted, Wanted::There(_))
+                    && matches!(wanted, DesiredState::There(_))
                 {
                     &founds[..]
                 } else {

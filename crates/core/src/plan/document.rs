@@ -1,7 +1,7 @@
 //! What is to be done for one document, and the order that leads to.
 
 use super::{Counterpart, Document, Existing, Hold, HoldReason, Order, Presence, Step};
-use crate::change::{Apart, Merge, MergePolicies, merge, merge_found};
+use crate::change::{Divergence, Merge, MergePolicies, merge, merge_found};
 use crate::value::{EntryId, LanguageTag};
 
 /// What is to be done for one document.
@@ -90,7 +90,7 @@ impl DocumentPlan {
             Step::PutBack
         } else if self.merge.owes {
             Step::Update
-        } else if self.merge.apart != known.apart || now.revision != known.revision {
+        } else if self.merge.divergences != known.divergences || now.revision != known.revision {
             Step::Note
         } else {
             Step::Unchanged
@@ -122,7 +122,7 @@ impl DocumentPlan {
     /// What becomes of what somebody else changed there, in a sentence; none where nobody did.
     #[must_use]
     pub fn says_of_them(&self) -> Option<String> {
-        let kept = |name: &&String| matches!(self.merge.apart.get(*name), Some(Apart::Kept(_)));
+        let kept = |name: &&String| matches!(self.merge.divergences.get(*name), Some(Divergence::Kept(_)));
         let (stays, goes): (Vec<&String>, Vec<&String>) = self.merge.drifted.iter().partition(kept);
         let joined = |names: &[&String]| names.iter().map(|name| name.as_str()).collect::<Vec<_>>().join(", ");
         match (stays.is_empty(), goes.is_empty()) {
@@ -255,7 +255,7 @@ impl DocumentPlan {
             fingerprint: document.fingerprint(),
             presence: Presence::Present,
             fields: document.fields.clone(),
-            apart: merge.apart.clone(),
+            divergences: merge.divergences.clone(),
             past: self.known.as_ref().map(Counterpart::past_with_this).unwrap_or_default(),
         }
     }

@@ -1,24 +1,24 @@
 //! What is owed: deciding without doing.
 //!
 //! [`decide`] is one flat table from what a document should be, what is known of its counterpart
-//! and what was found at the destination, to a [`Step`]. An [`Errand`] carries a step out, as a
+//! and what was found at the destination, to a [`Step`]. A [`DeliveryMachine`] carries a step out, as a
 //! conversation in which somebody else does the talking. [`settle`] reads an answer that was lost in
 //! an earlier run.
 
 mod decide;
+mod delivery_machine;
 mod desired;
 mod document;
-mod errand;
 mod gone;
 mod hold;
 mod lack;
 mod order;
 mod settle;
 
-pub use decide::{Found, Step, Wanted, decide};
+pub use decide::{DesiredState, FoundDocument, Step, decide};
+pub use delivery_machine::{DeliveryMachine, Effect, Ending, Response, Safeguards};
 pub use desired::Document;
 pub use document::DocumentPlan;
-pub use errand::{Act, Ending, Errand, Reply, Safeguards};
 pub use gone::GonePolicy;
 pub use hold::{Hold, HoldReason};
 pub use lack::{HasThere, Lack, lacks};
@@ -26,7 +26,7 @@ pub use order::{Order, Written};
 pub use settle::{Intended, Settled, settle, settle_new};
 
 use crate::change::{
-    Aparts, Base, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge, merge_found,
+    Base, Divergences, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge, merge_found,
 };
 use crate::value::{EntryId, Record, Revision, Value};
 
@@ -46,7 +46,7 @@ pub struct Counterpart {
     /// What was last delivered.
     pub fields: Record,
     /// The fields of which something else is known to be there.
-    pub apart: Aparts,
+    pub divergences: Divergences,
     /// What was there after earlier deliveries, the newest last: a request that arrives late brings it
     /// back, and it is nobody else's.
     pub past: Vec<Fingerprint>,
@@ -68,7 +68,7 @@ impl Counterpart {
             fingerprint: fingerprint_record(&fields),
             presence: found.presence,
             fields,
-            apart: Aparts::new(),
+            divergences: Divergences::new(),
             past: Vec::new(),
         }
     }
@@ -76,7 +76,7 @@ impl Counterpart {
     /// Whether nobody has said yet whose the document is.
     #[must_use]
     pub fn is_undecided(&self) -> bool {
-        !self.fields.is_empty() && self.apart.is_empty() && self.fields.values().all(Value::is_null)
+        !self.fields.is_empty() && self.divergences.is_empty() && self.fields.values().all(Value::is_null)
     }
 
     /// The earlier deliveries, with this one added.
@@ -109,8 +109,8 @@ impl Counterpart {
             return merge_found(ours, &now.fields, policies);
         }
         if self.wrote_before(now) {
-            let none = Aparts::new();
-            return merge(Base { delivered: &now.fields, apart: &none }, ours, &now.fields, false, policies);
+            let none = Divergences::new();
+            return merge(Base { delivered: &now.fields, divergences: &none }, ours, &now.fields, false, policies);
         }
         merge(self.base(), ours, &now.fields, self.wrote(now), policies)
     }
@@ -118,14 +118,14 @@ impl Counterpart {
     /// What merges with it start from.
     #[must_use]
     pub fn base(&self) -> Base<'_> {
-        Base { delivered: &self.fields, apart: &self.apart }
+        Base { delivered: &self.fields, divergences: &self.divergences }
     }
 
     /// The mapped fields as they are known to be there.
     #[must_use]
     pub fn there(&self) -> Record {
         let mut there = self.fields.clone();
-        there.extend(self.apart.iter().map(|(name, apart)| (name.clone(), apart.value().clone())));
+        there.extend(self.divergences.iter().map(|(name, divergences)| (name.clone(), divergences.value().clone())));
         there
     }
 

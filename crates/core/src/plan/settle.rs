@@ -1,7 +1,7 @@
 //! Settling a request whose answer was lost, by what the destination now shows.
 
-use super::{Counterpart, Existing, Found, Presence};
-use crate::change::{Apart, Aparts, Fingerprint, alike, fingerprint_record};
+use super::{Counterpart, Existing, FoundDocument, Presence};
+use crate::change::{Divergence, Divergences, Fingerprint, alike, fingerprint_record};
 use crate::value::{EntryId, Record, Revision, Value};
 
 /// What a lost request was to do to a document that was known.
@@ -57,23 +57,23 @@ pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, no
     let with = |landed: &Record| {
         let mut delivered = known.map_or_else(Record::default, |known| known.fields.clone());
         delivered.extend(landed.iter().map(|(name, value)| (name.clone(), value.clone())));
-        let mut apart = known.map_or_else(Aparts::new, |known| known.apart.clone());
-        apart.retain(|name, _| !landed.contains_key(name));
-        (delivered, apart)
+        let mut divergences = known.map_or_else(Divergences::new, |known| known.divergences.clone());
+        divergences.retain(|name, _| !landed.contains_key(name));
+        (delivered, divergences)
     };
     if found.holds(fields) && found.presence == Presence::Present {
-        let (delivered, mut apart) = with(fields);
+        let (delivered, mut divergences) = with(fields);
         // What the request did not name may be somebody else's by now.
         if let Some(known) = known {
             let others = known.changed_in(found).into_iter().filter(|name| !fields.contains_key(name));
             let kept = |name: String| {
                 let theirs = found.fields.get(&name).cloned().unwrap_or_default();
-                (name, Apart::Kept(theirs))
+                (name, Divergence::Kept(theirs))
             };
-            apart.extend(others.map(kept));
+            divergences.extend(others.map(kept));
         }
         let past = known.map(Counterpart::past_with_this).unwrap_or_default();
-        return Settled::Done(counterpart(found, delivered, fingerprint, apart, past));
+        return Settled::Done(counterpart(found, delivered, fingerprint, divergences, past));
     }
     // The version is the one we started from: nothing was written since, by us or anybody.
     let untouched = base.is_some() && *base == found.revision;
@@ -95,7 +95,7 @@ pub(super) fn partly(known: &Counterpart, fields: &Record, found: &Existing) -> 
     let mut partly = Counterpart { presence: found.presence, ..known.clone() };
     for (name, value) in &landed {
         partly.fields.insert((*name).clone(), (*value).clone());
-        partly.apart.remove(*name);
+        partly.divergences.remove(*name);
     }
     if !landed.is_empty() {
         partly.fingerprint = fingerprint_record(&partly.fields);
@@ -106,20 +106,20 @@ pub(super) fn partly(known: &Counterpart, fields: &Record, found: &Existing) -> 
 /// Reads what became of a lost request for a new document from what the destination shows under its
 /// key.
 #[must_use]
-pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &Found) -> Settled {
+pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &FoundDocument) -> Settled {
     match found {
-        Found::NotAsked | Found::Nothing => Settled::NotDone,
-        Found::One(one) => {
+        FoundDocument::NotAsked | FoundDocument::Nothing => Settled::NotDone,
+        FoundDocument::One(one) => {
             let theirs = |name: &String| one.fields.get(name).unwrap_or(&Value::Null);
             if fields.iter().any(|(name, ours)| !alike(ours, theirs(name))) {
                 return Settled::FoundThere(Counterpart::undecided(one, fields));
             }
             let differs = |(name, ours): &(&String, &Value)| *ours != theirs(name) && !theirs(name).is_null();
             let forms = fields.iter().filter(differs);
-            let apart = forms.map(|(name, _)| (name.clone(), Apart::Stored(theirs(name).clone()))).collect();
-            Settled::Done(counterpart(one, fields.clone(), fingerprint, apart, Vec::new()))
+            let divergences = forms.map(|(name, _)| (name.clone(), Divergence::Stored(theirs(name).clone()))).collect();
+            Settled::Done(counterpart(one, fields.clone(), fingerprint, divergences, Vec::new()))
         }
-        Found::Taken(_) | Found::OtherKeys(_) | Found::Several(_) => Settled::Unclear,
+        FoundDocument::Taken(_) | FoundDocument::OtherKeys(_) | FoundDocument::Several(_) => Settled::Unclear,
     }
 }
 
@@ -127,11 +127,11 @@ fn counterpart(
     found: &Existing,
     fields: Record,
     fingerprint: Fingerprint,
-    apart: Aparts,
+    divergences: Divergences,
     past: Vec<Fingerprint>,
 ) -> Counterpart {
     let Existing { id, item, revision, presence, .. } = found.clone();
-    Counterpart { id, item, revision, fingerprint, presence, fields, apart, past }
+    Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past }
 }
 
 #[cfg(test)]
@@ -185,7 +185,7 @@ mod tests {
                 &existing("old", Some("1"), Present),
                 record("old"),
                 fingerprint,
-                Aparts::new(),
+                Divergences::new(),
                 Vec::new(),
             );
             let settled = match settle(&intended, &id(), Some(&known), now.as_ref()) {
@@ -205,7 +205,7 @@ mod tests {
         let (old, new) = (of("old", "old"), of("new", "new"));
         let mut found = existing("", None, Presence::Present);
         found.fields = of("new", "New!");
-        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Aparts::new(), Vec::new());
+        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Divergences::new(), Vec::new());
         let intended = Intended::Write { fields: new.clone(), fingerprint: fingerprint_record(&new), base: None };
         let Settled::Partly(settled) = settle(&intended, &id(), Some(&known), Some(&found)) else {
             panic!("the heading is there")

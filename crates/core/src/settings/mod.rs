@@ -4,7 +4,7 @@ mod inner;
 mod section;
 
 pub use inner::InnerText;
-pub use section::{Item, Section, Shape};
+pub use section::{Item, Section, TextOrTable};
 
 use crate::diagnostic::{Code, Diagnostic, Report, Source};
 

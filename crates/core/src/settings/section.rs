@@ -17,7 +17,7 @@ pub struct Item<T> {
 
 /// A value that may be written as a text or as a table.
 #[derive(Debug)]
-pub enum Shape<'a> {
+pub enum TextOrTable<'a> {
     /// A text.
     Text(Item<InnerText>),
     /// A table.
@@ -197,10 +197,10 @@ impl<'a> Section<'a> {
     }
 
     /// A text or a table.
-    pub fn shape(&mut self, key: &'static str, report: &mut Report) -> Option<Shape<'a>> {
+    pub fn shape(&mut self, key: &'static str, report: &mut Report) -> Option<TextOrTable<'a>> {
         match self.find(key)? {
-            (_, DeValue::String(_), _) => self.text(key, report).map(Shape::Text),
-            _ => self.section(key, report).map(Shape::Table),
+            (_, DeValue::String(_), _) => self.text(key, report).map(TextOrTable::Text),
+            _ => self.section(key, report).map(TextOrTable::Table),
         }
     }
 
@@ -230,10 +230,10 @@ impl<'a> Section<'a> {
     }
 
     /// The text or table under one of the user's own names.
-    pub fn named_shape(&self, name: &str, report: &mut Report) -> Option<Shape<'a>> {
+    pub fn named_shape(&self, name: &str, report: &mut Report) -> Option<TextOrTable<'a>> {
         match self.find(name)? {
-            (_, DeValue::String(_), _) => self.named_text(name, report).map(Shape::Text),
-            _ => self.named_section(name, report).map(Shape::Table),
+            (_, DeValue::String(_), _) => self.named_text(name, report).map(TextOrTable::Text),
+            _ => self.named_section(name, report).map(TextOrTable::Table),
         }
     }
 

@@ -19,7 +19,7 @@ pub use formats::{
 pub use inline::{Inline, Piece, TagNumber};
 pub use protect::Protected;
 pub use pseudo::{is_pseudo, pseudo};
-pub use shape::{Block, Form, JoinError, Shape, Tag, TagKind, normal_html};
+pub use shape::{Block, Form, JoinError, Tag, TagKind, TextStructure, normal_html};
 pub use unit::{Unit, UnitContext, UnitId, UnitIdError, UnitPlace};
 
 #[cfg(test)]

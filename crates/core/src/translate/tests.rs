@@ -8,7 +8,7 @@ use super::shape::tests::any_html;
 use super::*;
 
 /// The units of a text, in a file of a format, pseudo-translated and read again.
-fn there_and_back(shape: &Shape, format: UnitFormat) -> Vec<Option<Inline>> {
+fn there_and_back(shape: &TextStructure, format: UnitFormat) -> Vec<Option<Inline>> {
     let heading =
         Heading { batch: "b-1".into(), from: "en".parse().unwrap(), into: "fr".parse().unwrap(), pseudo: false };
     let mut file = Vec::new();
@@ -49,7 +49,7 @@ proptest! {
         for _ in 0..5 { normal = normal_html(&normal); }
         // What every reading puts in order anew cannot be vouched for.
         prop_assume!(normal_html(&normal) == normal);
-        let shape = Shape::of(Form::Html, &normal, &protected);
+        let shape = TextStructure::of(Form::Html, &normal, &protected);
         let (from, into) = ("en".parse().unwrap(), "fr".parse().unwrap());
         let (terms, policies) = (Terms::default(), BTreeMap::new());
         let checker = Checker { from: &from, into: &into, terms: &terms, policies: &policies };
@@ -59,9 +59,9 @@ proptest! {
                 prop_assert_eq!(checker.check(&block.source, &block.tags, None, target), vec![], "{}", format.word());
             }
             let joined = shape.join(&targets).unwrap();
-            let again = Shape::of(Form::Html, &joined, &protected);
+            let again = TextStructure::of(Form::Html, &joined, &protected);
             prop_assert!(again.is_like(&shape), "{}\n{}\n{}", format.word(), normal, joined);
-            let tags = |shape: &Shape| shape.blocks().iter().map(|block| block.tags.clone()).collect::<Vec<_>>();
+            let tags = |shape: &TextStructure| shape.blocks().iter().map(|block| block.tags.clone()).collect::<Vec<_>>();
             prop_assert_eq!(tags(&again), tags(&shape));
         }
     }

@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use diaporos_core::change::MergePolicies;
 
 use diaporos_core::plan::{
-    Act, Counterpart, Document, DocumentPlan, Ending, Errand, Found, GonePolicy, HoldReason, Intended, Order, Presence,
-    Safeguards, Settled, Step, Wanted, decide, settle, settle_new,
+    Counterpart, DeliveryMachine, DesiredState, Document, DocumentPlan, Effect, Ending, FoundDocument, GonePolicy,
+    HoldReason, Intended, Order, Presence, Safeguards, Settled, Step, decide, settle, settle_new,
 };
 use diaporos_core::value::{EntryId, Record, Value};
 
@@ -94,20 +94,20 @@ impl Hub {
         let settled = match &order {
             Order::Create { fields, .. } => {
                 let key = document.as_ref().and_then(|document| document.key.clone()).unwrap();
-                let mut found = Found::Nothing;
+                let mut found = FoundDocument::Nothing;
                 for _ in 0..=MOST_LAG {
                     let Ok(seen) = world.find(&key) else { return Ok(false) };
                     found = seen;
-                    if found != Found::Nothing {
+                    if found != FoundDocument::Nothing {
                         break;
                     }
                 }
                 let is_anothers =
                     |id: &EntryId| self.counterparts.iter().any(|(by, known)| *by != entry && known.id == *id);
                 match &found {
-                    Found::OtherKeys(_) => return Ok(false),
+                    FoundDocument::OtherKeys(_) => return Ok(false),
                     // What has the key is another entry's, so that ours is not there.
-                    Found::One(existing) if is_anothers(&existing.id) => Settled::NotDone,
+                    FoundDocument::One(existing) if is_anothers(&existing.id) => Settled::NotDone,
                     found => settle_new(fields, fingerprint.unwrap(), found),
                 }
             }
@@ -161,17 +161,18 @@ impl Hub {
                 let has = |known: &Counterpart| known.fields.get("slug") == Some(&Value::from(key.as_str()));
                 let delivered = self.counterparts.iter().find(|(by, known)| **by != entry && has(known));
                 let other = match &found {
-                    Found::One(existing) => owner(&existing.id),
+                    FoundDocument::One(existing) => owner(&existing.id),
                     _ => delivered.map(|(by, _)| *by),
                 };
                 match other.or_else(|| (0..ENTRIES).find(wants)) {
-                    Some(other) => Found::Taken(format!("s/page/{other}").parse().unwrap()),
+                    Some(other) => FoundDocument::Taken(format!("s/page/{other}").parse().unwrap()),
                     None => found,
                 }
             }
-            _ => Found::NotAsked,
+            _ => FoundDocument::NotAsked,
         };
-        let wanted = document.as_ref().map_or(Wanted::NotThere, |document| Wanted::There(document.fingerprint()));
+        let wanted =
+            document.as_ref().map_or(DesiredState::NotThere, |document| DesiredState::There(document.fingerprint()));
         let step = decide(wanted, known.as_ref(), found, GonePolicy::Withdraw);
         let mut plan = DocumentPlan::new(None, step, document.clone(), known.clone(), &policies);
         let look_first = verify || known.as_ref().is_some_and(Counterpart::is_undecided);
@@ -188,27 +189,29 @@ impl Hub {
         }
         let guarded = plan.order(None).is_none_or(|order| order.id().is_none() || order.revision().is_some());
         let safeguards = Safeguards { guarded, repeatable: false, read_back: true };
-        let Some((mut errand, mut act)) = Errand::begin(&plan, None, &policies, safeguards) else { return Ok(()) };
+        let Some((mut machine, mut effect)) = DeliveryMachine::begin(&plan, None, &policies, safeguards) else {
+            return Ok(());
+        };
         world.step()?;
-        self.open.insert(entry, OpenIntent { order: errand.order().clone(), document });
+        self.open.insert(entry, OpenIntent { order: machine.order().clone(), document });
         loop {
             world.step()?;
-            act = match act {
-                Act::Write(order) => {
-                    let reply = world.write(&order);
+            effect = match effect {
+                Effect::Write(order) => {
+                    let response = world.write(&order);
                     world.step()?;
-                    errand.wrote(reply)
+                    machine.wrote(response)
                 }
-                Act::Read(id) => match world.read(&id) {
-                    Ok(now) => errand.read(now.as_ref()),
-                    Err(()) => errand.saw_nothing(),
+                Effect::Read(id) => match world.read(&id) {
+                    Ok(now) => machine.read(now.as_ref()),
+                    Err(()) => machine.saw_nothing(),
                 },
-                Act::Find(looks) if looks > MOST_LAG => errand.saw_nothing(),
-                Act::Find(_) => match world.find(&self.source.key(entry)) {
-                    Ok(found) => errand.found(&found),
-                    Err(()) => errand.saw_nothing(),
+                Effect::Find(dependencies) if dependencies > MOST_LAG => machine.saw_nothing(),
+                Effect::Find(_) => match world.find(&self.source.key(entry)) {
+                    Ok(found) => machine.found(&found),
+                    Err(()) => machine.saw_nothing(),
                 },
-                Act::End(ending) => {
+                Effect::End(ending) => {
                     self.conclude(entry, ending);
                     return Ok(());
                 }

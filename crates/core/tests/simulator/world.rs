@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use diaporos_core::plan::{Existing, Found, Order, Presence, Reply, Written};
+use diaporos_core::plan::{Existing, FoundDocument, Order, Presence, Response, Written};
 use diaporos_core::value::{EntryId, Record, Revision, Value};
 
 use crate::history::{FIELDS, Fault};
@@ -171,12 +171,12 @@ impl World {
     }
 
     /// Looks for the page with a key, as the hub does: what comes is held against it.
-    pub(crate) fn find(&mut self, key: &str) -> Result<Found, ()> {
+    pub(crate) fn find(&mut self, key: &str) -> Result<FoundDocument, ()> {
         match self.fault() {
             Fault::LostBefore | Fault::LostAfter => return Err(()),
             Fault::WrongAnswer => {
                 let any = self.pages.keys().next().map_or_else(|| "home".to_owned(), u64::to_string);
-                return Ok(Found::OtherKeys(EntryId::new(any).unwrap()));
+                return Ok(FoundDocument::OtherKeys(EntryId::new(any).unwrap()));
             }
             _ => {}
         }
@@ -190,23 +190,23 @@ impl World {
             }
         }
         Ok(match (found.pop(), found.len()) {
-            (None, _) => Found::Nothing,
-            (Some(one), 0) => Found::One(Box::new(one)),
+            (None, _) => FoundDocument::Nothing,
+            (Some(one), 0) => FoundDocument::One(Box::new(one)),
             (Some(_), more) => panic!("{} pages have the same key", more + 1),
         })
     }
 
     /// A write, with what the network does to it.
-    pub(crate) fn write(&mut self, order: &Order) -> Reply {
+    pub(crate) fn write(&mut self, order: &Order) -> Response {
         self.writes += 1;
         match self.fault() {
-            Fault::LostBefore | Fault::WrongAnswer => Reply::Lost,
-            Fault::Throttled => Reply::NotDone,
+            Fault::LostBefore | Fault::WrongAnswer => Response::Lost,
+            Fault::Throttled => Response::NotDone,
             Fault::None => self.apply(order),
             Fault::LostAfter => {
                 let reply = self.apply(order);
                 self.lose(page_of(&reply));
-                Reply::Lost
+                Response::Lost
             }
             // A second copy of a creation would double it, which only a key in the request prevents.
             Fault::Doubled if order.id().is_none() => self.apply(order),
@@ -223,7 +223,7 @@ impl World {
         self.unsure.extend(page.filter(|_| self.shows));
     }
 
-    fn apply(&mut self, order: &Order) -> Reply {
+    fn apply(&mut self, order: &Order) -> Response {
         let Some(id) = order.id() else {
             self.last += 1;
             let mut page = Page {
@@ -237,15 +237,15 @@ impl World {
             let id = self.last;
             self.pages.insert(id, page);
             self.unfound.insert(id, self.lag);
-            return Reply::Done(self.written(id));
+            return Response::Done(self.written(id));
         };
         let id: u64 = id.as_str().parse().unwrap();
-        let Some(page) = self.pages.get_mut(&id) else { return Reply::Absent };
+        let Some(page) = self.pages.get_mut(&id) else { return Response::Absent };
         if page.locked {
-            return Reply::Locked;
+            return Response::Locked;
         }
         if self.versions && order.revision().is_some_and(|base| base.as_str() != page.version.to_string()) {
-            return Reply::Differs;
+            return Response::Differs;
         }
         page.version += 1;
         match order {
@@ -256,7 +256,7 @@ impl World {
                 page.presence = Presence::Present;
             }
         }
-        Reply::Done(self.written(id))
+        Response::Done(self.written(id))
     }
 
     fn written(&mut self, id: u64) -> Written {
@@ -272,9 +272,9 @@ impl World {
     }
 }
 
-fn page_of(reply: &Reply) -> Option<u64> {
+fn page_of(reply: &Response) -> Option<u64> {
     match reply {
-        Reply::Done(Written { id: Some(id), .. }) => id.as_str().parse().ok(),
+        Response::Done(Written { id: Some(id), .. }) => id.as_str().parse().ok(),
         _ => None,
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::translate::{CheckPolicy, Defect, Form, Inline, Shape};
+use diaporos_core::translate::{CheckPolicy, Defect, Form, Inline, TextStructure};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{Store, StoreError, StoredEntry, Translation};
 
@@ -14,7 +14,7 @@ use crate::config::{Back, Brief, BriefField};
 pub(super) fn known_blocks(
     texts: &Texts<'_>,
     (name, field): (&str, &BriefField),
-    shape: &Shape,
+    shape: &TextStructure,
     into: &LanguageTag,
 ) -> Result<Vec<Option<Inline>>, StoreError> {
     let place = texts.place(name);
@@ -37,7 +37,7 @@ pub(super) fn defects(
     brief: &Brief,
     field: &BriefField,
     into: &LanguageTag,
-    shape: &Shape,
+    shape: &TextStructure,
     at: usize,
     target: &Inline,
 ) -> (Vec<Defect>, Vec<Defect>) {
@@ -55,7 +55,7 @@ pub(super) fn defects(
 }
 
 /// A text as it is translated from translations of all its blocks.
-pub(super) fn joined(shape: &Shape, targets: Vec<Option<Inline>>) -> Option<String> {
+pub(super) fn joined(shape: &TextStructure, targets: Vec<Option<Inline>>) -> Option<String> {
     let targets = targets.into_iter().collect::<Option<Vec<_>>>()?;
     shape.join(&targets).ok()
 }

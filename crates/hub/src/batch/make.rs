@@ -5,10 +5,10 @@ use std::collections::{BTreeMap, HashSet};
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::expr::{Program, Slots, is_true};
-use diaporos_core::translate::{Inline, MemoryPair, Shape, Unit, UnitContext, UnitId, UnitPlace, words};
+use diaporos_core::translate::{Inline, MemoryPair, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{
-    NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding, Wanted,
+    NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding, WantedLanguage,
 };
 use jiff::Timestamp;
 
@@ -151,11 +151,11 @@ impl Maker<'_> {
         &mut self,
         texts: &Texts<'_>,
         (name, field, source): (&str, &BriefField, &str),
-        shape: &Shape,
+        shape: &TextStructure,
         open: &[OpenUnit],
         share: &mut Share,
     ) -> Result<(), StoreError> {
-        let mut wanted: Vec<Vec<Wanted>> = vec![Vec::new(); shape.blocks().len()];
+        let mut wanted: Vec<Vec<WantedLanguage>> = vec![Vec::new(); shape.blocks().len()];
         for into in self.languages {
             let freshness = texts.freshness(name, source, into)?;
             if freshness == Freshness::Fresh {
@@ -215,7 +215,7 @@ impl Maker<'_> {
                 };
                 self.count(into, origin, words(&block.source));
                 if let Some(of_block) = wanted.get_mut(at) {
-                    of_block.push(Wanted { language: into.clone(), origin, earlier });
+                    of_block.push(WantedLanguage { language: into.clone(), origin, earlier });
                 }
             }
         }
@@ -245,12 +245,12 @@ fn earlier_blocks(
     brief: &Brief,
     field: &BriefField,
     freshness: &Freshness,
-    shape: &Shape,
+    shape: &TextStructure,
 ) -> Vec<Option<(Inline, Inline)>> {
     let nothing = vec![None; shape.blocks().len()];
     let Freshness::Stale(Some(said), target) = freshness else { return nothing };
-    let said = Shape::of(field.form, said, &brief.protected);
-    let target = Shape::of(field.form, target, &brief.protected);
+    let said = TextStructure::of(field.form, said, &brief.protected);
+    let target = TextStructure::of(field.form, target, &brief.protected);
     if !said.is_like(&target) {
         return nothing;
     }
@@ -273,9 +273,9 @@ fn earlier_blocks(
 fn new_text(
     texts: &Texts<'_>,
     (name, field): (&str, &BriefField),
-    shape: &Shape,
+    shape: &TextStructure,
     at: usize,
-    languages: Vec<Wanted>,
+    languages: Vec<WantedLanguage>,
 ) -> NewText {
     let blocks = shape.blocks();
     let block = &blocks[at];

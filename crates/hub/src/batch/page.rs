@@ -5,7 +5,7 @@ use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use diaporos_core::text::clean;
-use diaporos_core::translate::{Form, Inline, Shape, UnitId, UnitPlace};
+use diaporos_core::translate::{Form, Inline, TextStructure, UnitId, UnitPlace};
 use diaporos_store::{BatchRow, BatchUnit, Store};
 use diaporos_systems::files::publish;
 use minijinja::{AutoEscape, Environment, context};
@@ -77,7 +77,7 @@ fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> 
         let version = units.first().map_or(entry.row.version, |(_, version)| *version);
         let Some(content) = store.version(number, version)? else { continue };
         let Some(source) = text_in(&content.fields, name, &brief.from) else { continue };
-        let shape = Shape::of(field.form, source, &brief.protected);
+        let shape = TextStructure::of(field.form, source, &brief.protected);
         let mut blocks = Vec::new();
         for (block, at) in shape.blocks().iter().zip(1_u32..) {
             let place = UnitPlace { address: entry.row.address.clone(), field: name.clone(), block: at };

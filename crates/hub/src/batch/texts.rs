@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use diaporos_core::change::{Fingerprint, fingerprint};
 use diaporos_core::expr::is_true;
-use diaporos_core::translate::{Checker, Shape};
+use diaporos_core::translate::{Checker, TextStructure};
 use diaporos_core::value::{LanguageTag, Record, State, Value};
 use diaporos_store::{EntryFilter, EntryRow, Store, StoreError, StoredEntry, TranslationRow, TranslationStanding};
 
@@ -62,8 +62,8 @@ impl<'a> Texts<'a> {
             .filter_map(move |(name, field)| Some((name.as_str(), field, text_in(fields, name, &brief.from)?)))
     }
 
-    pub(super) fn shape(&self, field: &BriefField, source: &str) -> Shape {
-        Shape::of(field.form, source, &self.brief.protected)
+    pub(super) fn shape(&self, field: &BriefField, source: &str) -> TextStructure {
+        TextStructure::of(field.form, source, &self.brief.protected)
     }
 
     /// A place in the memory: the entry and the field.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Library;
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::model::Model;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{SystemName, TypeName};
@@ -44,7 +44,7 @@ impl Names<'_> {
     }
 
     /// `system/type`, of a system that there is.
-    pub(super) fn end(&mut self, item: &Item<InnerText>) -> Option<LaneEnd> {
+    pub(super) fn end(&mut self, item: &Item<InnerText>) -> Option<TypeRef> {
         let text = item.value.as_str();
         let parts = text.split_once('/').map(|(system, kind)| (SystemName::new(system), TypeName::new(kind)));
         let Some((Ok(system), Ok(kind))) = parts else {
@@ -57,10 +57,10 @@ impl Names<'_> {
             self.report.add(finding.suggest(system.as_str(), self.around.systems.keys().map(SystemName::as_str)));
             return None;
         }
-        Some(LaneEnd { system, kind })
+        Some(TypeRef { system, kind })
     }
 
-    pub(super) fn unknown_type(&mut self, end: &LaneEnd, item: &Item<InnerText>, what: &str, known: &[&str]) {
+    pub(super) fn unknown_type(&mut self, end: &TypeRef, item: &Item<InnerText>, what: &str, known: &[&str]) {
         let finding = self.wrong(
             item,
             Code::UnknownName,
@@ -70,7 +70,7 @@ impl Names<'_> {
     }
 
     /// What is known of the entries that come from an end.
-    pub(super) fn source_model(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Model> {
+    pub(super) fn source_model(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Model> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
         match system.profile() {
             None if end.kind.as_str() != feed::TYPE => {

@@ -1,9 +1,9 @@
 //! The feeds of a system.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{Section, Shape};
+use diaporos_core::settings::{Section, TextOrTable};
 use diaporos_core::value::SystemName;
-use diaporos_systems::feed::{Medium, Wanted};
+use diaporos_systems::feed::{ItemChoice, Medium};
 
 use super::limits::duration;
 use super::reference::{PlaceText, place};
@@ -18,7 +18,7 @@ pub struct FeedConfig {
     /// Whether it is pulled.
     pub on: bool,
     /// Which of its items are taken.
-    pub wanted: Wanted,
+    pub wanted: ItemChoice,
 }
 
 /// Reads the feeds: each an address, or a table with more to say.
@@ -38,16 +38,16 @@ pub(super) fn feeds(table: &mut Section<'_>, report: &mut Report) -> Option<Vec<
         }
         match section.named_shape(&name.value, report) {
             None => {}
-            Some(Shape::Text(item)) => {
+            Some(TextOrTable::Text(item)) => {
                 let place = place(&item, report);
                 feeds.extend(place.map(|place| FeedConfig {
                     name: name.value,
                     place,
                     on: true,
-                    wanted: Wanted::default(),
+                    wanted: ItemChoice::default(),
                 }));
             }
-            Some(Shape::Table(mut table)) => {
+            Some(TextOrTable::Table(mut table)) => {
                 feeds.extend(feed(name.value, &mut table, report));
                 table.finish(report);
             }
@@ -72,5 +72,5 @@ fn feed(name: String, table: &mut Section<'_>, report: &mut Report) -> Option<Fe
     }
     let newest = duration(table, "newest", report);
     let label = table.text("label", report).map(|item| item.value.as_str().to_owned());
-    Some(FeedConfig { name, place: place?, on, wanted: Wanted { media, newest, label } })
+    Some(FeedConfig { name, place: place?, on, wanted: ItemChoice { media, newest, label } })
 }

@@ -60,9 +60,9 @@ fn toml_basic(text: &str) -> String {
     quoted
 }
 
-type Found = Vec<(Span, String)>;
+type ExpressionPlaces = Vec<(Span, String)>;
 
-fn gather(file: &mut Section<'_>, found: &mut Found, report: &mut Report) {
+fn gather(file: &mut Section<'_>, found: &mut ExpressionPlaces, report: &mut Report) {
     let mut keep = |item: Option<Item<InnerText>>| {
         found.extend(item.map(|item| (item.span, item.value.as_str().to_owned())));
     };

@@ -1,7 +1,7 @@
 //! A lane held against what its destination takes and can do.
 
 use diaporos_core::diagnostic::{Code, Diagnostic};
-use diaporos_core::lane::{Documents, FieldExpression, LaneEnd, Target, check_field};
+use diaporos_core::lane::{Documents, FieldExpression, Target, TypeRef, check_field};
 use diaporos_core::plan::GonePolicy;
 use diaporos_core::settings::{InnerText, Item, Section};
 use indexmap::IndexMap;
@@ -54,7 +54,7 @@ impl Names<'_> {
     /// Without a key a document that exists there is doubled, and a lost answer cannot be settled.
     pub(super) fn check_key(
         &mut self,
-        to: &LaneEnd,
+        to: &TypeRef,
         key: Option<&Item<InnerText>>,
         names: &[Item<String>],
         table: &Section<'_>,
@@ -89,7 +89,7 @@ impl Names<'_> {
     }
 
     /// What is to go must be something that the destination can do.
-    pub(super) fn check_gone(&mut self, to: &LaneEnd, gone: Option<GonePolicy>, target: &Target, table: &Section<'_>) {
+    pub(super) fn check_gone(&mut self, to: &TypeRef, gone: Option<GonePolicy>, target: &Target, table: &Section<'_>) {
         let Some(profile) = self.profile(&to.system) else { return };
         let lacks = match gone {
             Some(GonePolicy::Withdraw) if !profile.withdraws(&to.kind) => "withdraw",

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use diaporos_core::change::{MergePolicies, MergePolicy};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
-use diaporos_core::lane::{FieldExpression, Lane, LaneEnd, ReferencePolicy, Target};
+use diaporos_core::lane::{FieldExpression, Lane, ReferencePolicy, Target, TypeRef};
 use diaporos_core::plan::GonePolicy;
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
@@ -150,7 +150,7 @@ impl Names<'_> {
         (read, names)
     }
 
-    fn target(&mut self, end: &LaneEnd, item: &Item<InnerText>) -> Option<Target> {
+    fn target(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Target> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
         let Some(profile) = system.profile().filter(|_| !matches!(system.kind, SystemKind::Graphql(_))) else {
             let finding =

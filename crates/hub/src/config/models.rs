@@ -3,20 +3,20 @@
 use std::path::{Path, PathBuf};
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{EntryType, from_schema};
 use diaporos_core::value::{SystemName, TypeName};
 use indexmap::IndexMap;
 
 /// The types that are kept.
-pub type KeptModels = IndexMap<LaneEnd, EntryType>;
+pub type KeptModels = IndexMap<TypeRef, EntryType>;
 
 /// The most bytes of a model's file.
 const LARGEST: u64 = 4 << 20;
 
 /// Where the model of a type is kept in a hub's folder.
 #[must_use]
-pub fn model_file(folder: &Path, end: &LaneEnd) -> PathBuf {
+pub fn model_file(folder: &Path, end: &TypeRef) -> PathBuf {
     folder.join("models").join(end.system.as_str()).join(format!("{}.json", end.kind))
 }
 
@@ -34,7 +34,7 @@ pub(super) fn kept_models<'a>(
         for path in names.iter().filter(|path| path.extension().is_some_and(|ending| ending == "json")) {
             let kind = path.file_stem().and_then(|name| name.to_str()).unwrap_or_default();
             match TypeName::new(kind).map_err(|error| error.to_string()).and_then(|kind| Ok((kind, read(path)?))) {
-                Ok((kind, of)) => drop(kept.insert(LaneEnd { system: system.clone(), kind }, of)),
+                Ok((kind, of)) => drop(kept.insert(TypeRef { system: system.clone(), kind }, of)),
                 Err(message) => {
                     let name = path.strip_prefix(folder).unwrap_or(path).display().to_string();
                     let mut report = Report::new(Source { name, text: String::new() });

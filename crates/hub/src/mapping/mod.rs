@@ -3,7 +3,7 @@
 mod assets;
 mod returned;
 
-use diaporos_core::expr::{Looks, Referenced, Subject, World, WorldError};
+use diaporos_core::expr::{Dependencies, Referenced, Subject, World, WorldError};
 use diaporos_core::lane::{Mapped, Mapping, map_entry};
 use diaporos_core::value::{Address, LaneName, Localised, Record, Value};
 use diaporos_store::{CounterpartRow, Due, EntryRow, Store, StoreError};
@@ -41,7 +41,7 @@ impl World for LaneWorld<'_> {
 /// Where the store fails: what cannot be looked up is not absent.
 pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Result<Mapping, StoreError> {
     if due.taken_off {
-        return Ok(Mapping { mapped: Mapped::Outside, looks: Looks::default(), protected: None });
+        return Ok(Mapping { mapped: Mapped::Outside, dependencies: Dependencies::default(), protected: None });
     }
     if let Some(languages) = &lane.returns {
         return map_returned(store, lane, languages, due);

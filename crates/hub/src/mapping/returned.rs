@@ -3,8 +3,8 @@
 //! What is there is known from the last pull, so that nothing is looked up by a key and nothing is ever
 //! created; it is read once more before anything is written.
 
-use diaporos_core::change::{Aparts, fingerprint_record};
-use diaporos_core::expr::Looks;
+use diaporos_core::change::{Divergences, fingerprint_record};
+use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, Mapping};
 use diaporos_core::plan::{Counterpart, Document, Presence};
 use diaporos_core::value::{LanguageTag, Record, State, Value};
@@ -71,7 +71,7 @@ pub(super) fn map_returned(
         }
         _ => Mapped::Outside,
     };
-    Ok(Mapping { mapped, looks: Looks::default(), protected: None })
+    Ok(Mapping { mapped, dependencies: Dependencies::default(), protected: None })
 }
 
 /// The entry with itself as its counterpart, as its source has it; unless something was noted of that
@@ -92,7 +92,7 @@ pub(crate) fn with_itself(store: &Store, lane: &ConfiguredLane, mut due: Due) ->
         fingerprint: fingerprint_record(&there),
         presence: Presence::Present,
         fields: there,
-        apart: Aparts::new(),
+        divergences: Divergences::new(),
         past: Vec::new(),
     };
     due.counterparts =

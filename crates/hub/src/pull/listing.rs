@@ -3,15 +3,17 @@
 use std::collections::BTreeSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, ListingCount, PageCounts, PageMark, Shown, join, later, removal_limit};
+use diaporos_core::intake::{
+    CacheValidators, Incoming, Listing, ListingCount, PageCounts, Shown, join, later, removal_limit,
+};
 use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{PageTally, Seen, StoreError};
-use diaporos_systems::{Ask, Manner, PageContent, Problem, Read, SystemError};
+use diaporos_systems::{Ask, ListingCapabilities, PageContent, Problem, Read, SystemError};
 use futures::StreamExt;
 use jiff::{SignedDuration, Timestamp};
 
-use super::{Office, PullRow};
+use super::{PullRow, PullRun};
 use crate::Event;
 
 /// How long after it was broken off a listing goes on where it was.
@@ -40,10 +42,10 @@ pub(super) enum Stopped {
 
 /// One listing on its way into the store.
 pub(super) struct PullListing<'a, 'o> {
-    office: &'a Office<'o>,
+    run: &'a PullRun<'o>,
     key: (&'a SystemName, &'a TypeName),
     reader: &'a dyn Read,
-    manner: Manner,
+    capabilities: ListingCapabilities,
     row: &'a mut PullRow,
     /// Entries that were shown, or languages where these are listed one by one.
     seen: Seen,
@@ -57,14 +59,14 @@ pub(super) struct PullListing<'a, 'o> {
 
 impl<'a, 'o> PullListing<'a, 'o> {
     pub(super) fn new(
-        office: &'a Office<'o>,
+        run: &'a PullRun<'o>,
         key: (&'a SystemName, &'a TypeName),
         reader: &'a dyn Read,
         row: &'a mut PullRow,
     ) -> Self {
-        let (manner, began) = (reader.manner(key.1), (office.clock)());
+        let (capabilities, began) = (reader.capabilities(key.1), (run.clock)());
         let (seen, mended, count) = (Seen::default(), (0, None), ListingCount::default());
-        PullListing { office, key, reader, manner, row, seen, newest: None, mended, count, began }
+        PullListing { run, key, reader, capabilities, row, seen, newest: None, mended, count, began }
     }
 
     pub(super) async fn run(&mut self) -> Result<(), Stopped> {
@@ -75,18 +77,18 @@ impl<'a, 'o> PullListing<'a, 'o> {
             self.row.notes.push(format!("{} is not the source that it was; everything was listed", self.key.1));
             since = None;
         }
-        let mut listed = self.list(since.as_deref(), !self.manner.pages_apart).await;
+        let mut listed = self.list(since.as_deref(), !self.capabilities.pages_apart).await;
         if listed.is_ok() {
             listed = self.look_again(since.as_deref()).await;
         }
         let against = self.count.speaks_against(self.shown());
         let whole = listed.is_ok() && against.is_none() && since.is_none();
-        let mut complete = whole && self.manner.listing == Listing::Complete;
+        let mut complete = whole && self.capabilities.listing == Listing::Complete;
         // An item that does not say which entry it is may be any of those that are missing.
         let unknown = self.count.unnamed();
         let missing = if complete && unknown > 0 { self.missing()? } else { 0 };
         complete &= missing == 0;
-        if self.manner.parts.is_some() {
+        if self.capabilities.parts.is_some() {
             // What came in before a failure is put together all the same.
             self.join_parts(complete)?;
         }
@@ -106,42 +108,42 @@ impl<'a, 'o> PullListing<'a, 'o> {
         if complete {
             self.end()?;
         }
-        if self.manner.deleted {
+        if self.capabilities.deleted {
             let ids = self.reader.deleted(self.key.1, since.as_deref()).await?;
-            let now = (self.office.clock)();
-            self.row.gone += self.office.desk().store.take_deleted(self.key, &ids, now)?;
+            let now = (self.run.clock)();
+            self.row.gone += self.run.shared().store.take_deleted(self.key, &ids, now)?;
         }
         let whole = whole.then_some(self.began);
-        self.office.desk().store.end_pull(self.key, self.newest.as_deref(), whole)?;
+        self.run.shared().store.end_pull(self.key, self.newest.as_deref(), whole)?;
         Ok(())
     }
 
     /// From when on changes are asked for; nothing where everything is to be listed.
     fn since(&self) -> Result<Option<String>, StoreError> {
-        if !self.manner.since || self.office.options.whole {
+        if !self.capabilities.since || self.run.options.whole {
             return Ok(None);
         }
-        let office = self.office.desk();
-        if let Some(every) = self.manner.whole_every {
-            let whole = office.store.listed_whole(self.key)?;
+        let run = self.run.shared();
+        if let Some(every) = self.capabilities.whole_every {
+            let whole = run.store.listed_whole(self.key)?;
             if whole.is_none_or(|whole| self.began.duration_since(whole) >= every) {
                 return Ok(None);
             }
         }
-        office.store.newest(self.key)
+        run.store.newest(self.key)
     }
 
     /// What is held against the number of items that the source says it has.
     fn shown(&self) -> Shown {
-        if self.manner.items_hold_entries { Shown::Items } else { Shown::Entries(self.seen.count()) }
+        if self.capabilities.items_hold_entries { Shown::Items } else { Shown::Entries(self.seen.count()) }
     }
 
     /// How many entries, or languages of entries, the listing has not shown.
     fn missing(&self) -> Result<u64, StoreError> {
-        let office = self.office.desk();
-        match self.manner.parts {
-            Some(_) => office.store.missing_parts(self.key, &self.seen),
-            None => office.store.missing(self.key, &self.seen),
+        let run = self.run.shared();
+        match self.capabilities.parts {
+            Some(_) => run.store.missing_parts(self.key, &self.seen),
+            None => run.store.missing(self.key, &self.seen),
         }
     }
 
@@ -163,19 +165,19 @@ impl<'a, 'o> PullListing<'a, 'o> {
     /// Reads a listing to its end, from where one was broken off a short time ago, and notes where
     /// this one is.
     async fn list(&mut self, since: Option<&str>, resume: bool) -> Result<(), Stopped> {
-        let reading = fingerprint_texts([self.reader.place(self.ask(None, since)).as_str()]);
+        let reading = fingerprint_texts([self.reader.page_key(self.ask(None, since)).as_str()]);
         let mut next = None;
         let listed = self.pages(since, reading, resume, &mut next).await;
-        let mut office = self.office.desk();
+        let mut run = self.run.shared();
         match (&listed, next) {
             (Err(Stopped::System(_)), Some(next)) if resume => {
-                office.store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                run.store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
             }
             // At its end, or where the listing itself makes no sense, the next pull reads it from the start.
-            (Ok(()) | Err(Stopped::Listing(_)), _) => office.store.forget_resumption(self.key)?,
+            (Ok(()) | Err(Stopped::Listing(_)), _) => run.store.forget_resumption(self.key)?,
             _ => {}
         }
-        drop(office);
+        drop(run);
         listed
     }
 
@@ -189,7 +191,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let mut cursor: Option<String> = None;
         let mut kept = self.began;
         if resume
-            && let Some(left) = self.office.desk().store.resumption(self.key, reading, self.began - RESUMED_WITHIN)?
+            && let Some(left) = self.run.shared().store.resumption(self.key, reading, self.began - RESUMED_WITHIN)?
         {
             (cursor, self.seen) = (Some(left.cursor), left.seen);
         }
@@ -215,16 +217,16 @@ impl<'a, 'o> PullListing<'a, 'o> {
             match next {
                 None => return Ok(()),
                 Some(next) if !visited.insert(next.clone()) => {
-                    let place = self.reader.place(self.ask(Some(&next), since));
+                    let place = self.reader.page_key(self.ask(Some(&next), since));
                     let system = self.key.0;
                     let problem = format!("{system}: the listing leads in a circle: `{next}` came twice ({place})");
                     return Err(Stopped::Listing(problem));
                 }
                 Some(next) => {
                     // Should we be killed, a second's pages are read again; noting each costs more.
-                    let now = (self.office.clock)();
+                    let now = (self.run.clock)();
                     if resume && now.duration_since(kept) >= NOTED_EVERY {
-                        self.office.desk().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
+                        self.run.shared().store.keep_resumption(self.key, reading, &next, &self.seen, self.began)?;
                         kept = now;
                     }
                     *next_page = Some(next.clone());
@@ -238,10 +240,10 @@ impl<'a, 'o> PullListing<'a, 'o> {
     /// Takes in one page and says where the listing goes on.
     async fn page(&mut self, cursor: Option<&str>, since: Option<&str>) -> Result<Option<String>, Stopped> {
         let ask = Ask { kind: self.key.1, cursor, since, now: self.began };
-        let place = self.reader.place(ask);
+        let place = self.reader.page_key(ask);
         // A listing of changes is never asked for twice in the same way.
         let known = match since {
-            None => self.office.desk().store.page_mark(self.key.0, self.key.1, &place)?,
+            None => self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?,
             Some(_) => None,
         };
         let page = self.reader.page(ask, known.as_ref()).await?;
@@ -252,9 +254,9 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let counts = match page.content {
             PageContent::Nothing => PageCounts::default(),
             PageContent::Same => {
-                let now = (self.office.clock)();
-                let tally = self.office.desk().store.take_as_before(self.key, &place, &mut self.seen, now)?;
-                if self.manner.parts.is_none() {
+                let now = (self.run.clock)();
+                let tally = self.run.shared().store.take_as_before(self.key, &place, &mut self.seen, now)?;
+                if self.capabilities.parts.is_none() {
                     self.row.tally += tally;
                 }
                 known.map(|known| known.counts).unwrap_or_default()
@@ -277,22 +279,22 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let mut next = page.next;
         if self.count.goes_nowhere() && next.is_some() {
             let known = self.count.turned_pages() || self.count.reaches_total(self.shown());
-            if !(self.manner.repeated_is_end && known) {
+            if !(self.capabilities.repeated_is_end && known) {
                 return Err(Stopped::Listing(format!(
                     "{system}: a page shows only entries that pages before it showed; does the source know the paging parameter? ({place})"
                 )));
             }
             next = None;
         }
-        if self.manner.total_is_end && self.count.reaches_total(self.shown()) {
+        if self.capabilities.total_is_end && self.count.reaches_total(self.shown()) {
             next = None;
         }
         if let Some(newest) = page.newest {
             self.newest = Some(later(self.newest.take(), newest));
         }
-        let entries = if self.manner.parts.is_some() { self.seen.count() } else { self.row.tally.pulled };
+        let entries = if self.capabilities.parts.is_some() { self.seen.count() } else { self.row.tally.pulled };
         let event = Event::PageTaken { system: system.clone(), kind: kind.clone(), entries, total: counts.total };
-        self.office.desk().listener.on(event);
+        self.run.shared().listener.on(event);
         tracing::debug!(%system, %kind, place, entries, "page");
         Ok(next)
     }
@@ -301,8 +303,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
     /// say which entries they are.
     fn keep_unread(&mut self, problems: &[Problem]) -> Result<u64, StoreError> {
         let named: Vec<EntryId> = problems.iter().filter_map(|problem| problem.id.clone()).collect();
-        let in_parts = self.manner.parts.is_some();
-        let unknown = self.office.desk().store.see_unread(self.key, &named, in_parts, &mut self.seen)?;
+        let in_parts = self.capabilities.parts.is_some();
+        let unknown = self.run.shared().store.see_unread(self.key, &named, in_parts, &mut self.seen)?;
         self.count.unstored(unknown);
         Ok((problems.len() - named.len()) as u64)
     }
@@ -310,26 +312,26 @@ impl<'a, 'o> PullListing<'a, 'o> {
     async fn take_in(
         &mut self,
         mut entries: Vec<Incoming>,
-        mark: Option<(&str, &PageMark)>,
+        mark: Option<(&str, &CacheValidators)>,
         problems: &mut Vec<Problem>,
     ) -> Result<(), Stopped> {
         for entry in entries.iter().filter(|entry| !entry.notes.is_empty()) {
             self.mended.0 += 1;
             self.mended.1.get_or_insert_with(|| entry.id.clone());
         }
-        let now = (self.office.clock)();
-        if self.manner.parts.is_some() {
-            self.office.desk().store.take_in_parts(self.key, &entries, mark, &mut self.seen, now)?;
+        let now = (self.run.clock)();
+        if self.capabilities.parts.is_some() {
+            self.run.shared().store.take_in_parts(self.key, &entries, mark, &mut self.seen, now)?;
             return Ok(());
         }
         let mut mark = mark;
-        if self.manner.detail {
+        if self.capabilities.detail {
             // The page's mark would hide that a detail could not be had.
             mark = None;
-            self.row.tally += self.office.desk().store.take_as_known(self.key, &mut entries, &mut self.seen)?;
+            self.row.tally += self.run.shared().store.take_as_known(self.key, &mut entries, &mut self.seen)?;
             entries = self.details(entries, problems).await;
         }
-        let tally = self.office.desk().store.take_in(self.key, &entries, mark, &mut self.seen, now)?;
+        let tally = self.run.shared().store.take_in(self.key, &entries, mark, &mut self.seen, now)?;
         self.row.tally += tally;
         Ok(())
     }
@@ -357,12 +359,12 @@ impl<'a, 'o> PullListing<'a, 'o> {
 
     /// Puts together the entries of which a language changed. From here on, `seen` holds entries.
     fn join_parts(&mut self, complete: bool) -> Result<(), Stopped> {
-        let mut office = self.office.desk();
-        let store = &mut *office.store;
+        let mut run = self.run.shared();
+        let store = &mut *run.store;
         let mut too_many = None;
         if complete {
             for (language, (missing, known)) in store.missing_by_language(self.key, &self.seen)? {
-                let most = self.office.options.allow_gone.unwrap_or(removal_limit(known));
+                let most = self.run.options.allow_gone.unwrap_or(removal_limit(known));
                 if missing > most {
                     let (system, kind) = self.key;
                     too_many = Some(format!(
@@ -377,7 +379,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         }
         let model = self.reader.model().get(self.key.1);
         let declared = |name: &str| model.map(|known| known.fields.get(name).is_some_and(|field| field.localised));
-        let main = self.manner.parts.as_ref().and_then(|parts| parts.main.clone());
+        let main = self.capabilities.parts.as_ref().and_then(|parts| parts.main.clone());
         let mut seen = Seen::default();
         loop {
             let batch = store.touched_parts(self.key, JOINED)?;
@@ -387,7 +389,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
             let (numbers, parts): (Vec<i64>, Vec<_>) = batch.into_iter().unzip();
             let entries: Vec<Incoming> =
                 parts.into_iter().filter_map(|parts| join(parts, main.as_ref(), &declared)).collect();
-            let now = (self.office.clock)();
+            let now = (self.run.clock)();
             self.row.tally += store.take_in(self.key, &entries, None, &mut seen, now)?;
             store.put_together(&numbers)?;
         }
@@ -401,7 +403,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
     /// language of one, is looked for in a second listing before it counts as gone; and where later pulls
     /// ask for changes alone, what was missed would never come, so that it is looked for as well.
     async fn look_again(&mut self, since: Option<&str>) -> Result<(), Stopped> {
-        if !self.manner.items_move || !self.wants_another_look(since)? {
+        if !self.capabilities.items_move || !self.wants_another_look(since)? {
             return Ok(());
         }
         for _ in 0..FURTHER_LOOKS {
@@ -414,7 +416,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
     }
 
     fn wants_another_look(&self, since: Option<&str>) -> Result<bool, StoreError> {
-        if self.manner.since && self.count.pages() > 1 || self.count.speaks_against(self.shown()).is_some() {
+        if self.capabilities.since && self.count.pages() > 1 || self.count.speaks_against(self.shown()).is_some() {
             return Ok(true);
         }
         Ok(since.is_none() && self.seen.count() > 0 && self.missing()? > 0)
@@ -435,7 +437,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let second = std::mem::replace(&mut self.row.tally, first.1);
         let shown = first.0.count();
         self.seen.add(&first.0);
-        if self.manner.parts.is_none() {
+        if self.capabilities.parts.is_none() {
             // What both listings showed counts once; what the second found new or changed is so.
             let tally = &mut self.row.tally;
             tally.pulled += self.seen.count() - shown;
@@ -449,14 +451,14 @@ impl<'a, 'o> PullListing<'a, 'o> {
 
     /// Takes what a whole listing did not show for gone, unless that is too much to believe.
     fn end(&mut self) -> Result<(), Stopped> {
-        let mut office = self.office.desk();
+        let mut run = self.run.shared();
         let (system, kind) = self.key;
-        let known = office.store.known(system, kind)?;
+        let known = run.store.known(system, kind)?;
         let lists_nothing = self.seen.count() == 0 && known > 0;
         let usual = if lists_nothing { 0 } else { removal_limit(known) };
-        let most = self.office.options.allow_gone.unwrap_or(usual);
-        let now = (self.office.clock)();
-        match office.store.end_listing(self.key, &self.seen, most, (self.began, now))? {
+        let most = self.run.options.allow_gone.unwrap_or(usual);
+        let now = (self.run.clock)();
+        match run.store.end_listing(self.key, &self.seen, most, (self.began, now))? {
             Ok(gone) => {
                 self.row.gone = gone;
                 Ok(())

@@ -51,21 +51,21 @@ pub struct PullRow {
 }
 
 /// What all pulls of a run share, one at a time.
-struct Desk<'a> {
+struct SharedStore<'a> {
     store: &'a mut Store,
     listener: &'a mut dyn Listener,
 }
 
 /// Where a pull writes, and what it knows of time.
-struct Office<'a> {
-    desk: Mutex<Desk<'a>>,
+struct PullRun<'a> {
+    shared: Mutex<SharedStore<'a>>,
     clock: &'a (dyn Fn() -> Timestamp + Sync),
     options: PullOptions,
 }
 
-impl<'a> Office<'a> {
-    fn desk(&self) -> MutexGuard<'_, Desk<'a>> {
-        self.desk.lock().unwrap_or_else(PoisonError::into_inner)
+impl<'a> PullRun<'a> {
+    fn shared(&self) -> MutexGuard<'_, SharedStore<'a>> {
+        self.shared.lock().unwrap_or_else(PoisonError::into_inner)
     }
 }
 
@@ -81,12 +81,12 @@ pub async fn pull(
     clock: &(dyn Fn() -> Timestamp + Sync),
     listener: &mut dyn Listener,
 ) -> Result<Vec<PullRow>, StoreError> {
-    let office = Office { desk: Mutex::new(Desk { store, listener }), clock, options };
-    let office = &office;
+    let run = PullRun { shared: Mutex::new(SharedStore { store, listener }), clock, options };
+    let run = &run;
     let jobs = sources
         .into_iter()
         .enumerate()
-        .map(|(place, source)| async move { (place, pull_system(office, source.system, source.reader).await) });
+        .map(|(place, source)| async move { (place, pull_system(run, source.system, source.reader).await) });
     let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
     done.sort_by_key(|(place, _)| *place);
     let mut rows = Vec::new();
@@ -97,7 +97,7 @@ pub async fn pull(
 }
 
 async fn pull_system(
-    office: &Office<'_>,
+    run: &PullRun<'_>,
     system: &SystemName,
     reader: Result<Box<dyn Read>, ConnectError>,
 ) -> Result<Vec<PullRow>, StoreError> {
@@ -116,9 +116,9 @@ async fn pull_system(
     };
     let mut rows = Vec::new();
     for kind in reader.types() {
-        office.desk().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
+        run.shared().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
         let mut row = row(Some(kind.clone()));
-        let mut listing = PullListing::new(office, (system, &kind), reader.as_ref(), &mut row);
+        let mut listing = PullListing::new(run, (system, &kind), reader.as_ref(), &mut row);
         match listing.run().await {
             Ok(()) => row.complete = true,
             Err(Stopped::Store(error)) => return Err(error),

@@ -15,7 +15,7 @@ use crate::config::ConfiguredLane;
 use crate::mapping::referred;
 
 /// What became of the file at each address.
-pub(super) type Found = BTreeMap<String, Result<(), SystemError>>;
+pub(super) type AssetOutcomes = BTreeMap<String, Result<(), SystemError>>;
 
 /// Fetches the files and delivers those whose content is not there yet. With `dry_run` nothing is
 /// fetched.
@@ -25,8 +25,8 @@ pub(super) async fn deliver_assets(
     writer: &dyn Write,
     addresses: BTreeSet<String>,
     (dry_run, now): (bool, Timestamp),
-) -> Result<Found, PushError> {
-    let mut found = Found::new();
+) -> Result<AssetOutcomes, PushError> {
+    let mut found = AssetOutcomes::new();
     // What would be sent is seen without asking anybody for anything.
     if dry_run {
         return Ok(found);
@@ -67,7 +67,7 @@ async fn fetch(fetcher: &Fetcher, url: String) -> (String, Result<Asset, SystemE
 
 /// Why an entry cannot go for a file that it refers to: what is wrong with the file, or why it could
 /// not be had.
-pub(super) fn obstacle(lane: &ConfiguredLane, mapped: &Mapped, found: &Found) -> Option<(bool, SystemError)> {
+pub(super) fn obstacle(lane: &ConfiguredLane, mapped: &Mapped, found: &AssetOutcomes) -> Option<(bool, SystemError)> {
     let own = referred(lane, std::iter::once(mapped));
     let failed = own.iter().filter_map(|url| found.get(url)).find_map(|found| found.as_ref().err())?;
     let is_unfit = matches!(

@@ -6,7 +6,7 @@ use std::hash::{BuildHasher, RandomState};
 use diaporos_core::lane::Mapped;
 use diaporos_core::plan::Presence;
 use diaporos_core::value::{Address, EntryId, LanguageTag};
-use diaporos_store::{Looking, Store, StoreError};
+use diaporos_store::{DueFilter, Store, StoreError};
 use jiff::Timestamp;
 
 use super::WINDOW;
@@ -34,7 +34,7 @@ impl Claims {
     pub(super) fn of_lane(
         store: &Store,
         lane: &ConfiguredLane,
-        looking: Looking,
+        looking: DueFilter,
         now: Timestamp,
     ) -> Result<Claims, StoreError> {
         let mut claims = Claims::default();

@@ -1,12 +1,15 @@
-//! Sending what one entry needs, document after document: an errand's acts, carried out.
+//! Sending what one entry needs, document after document: the driver carries out the effects of a
+//! delivery machine.
 
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::time::Duration;
 
-use diaporos_core::change::Apart;
+use diaporos_core::change::Divergence;
 use diaporos_core::lane::Lane;
-use diaporos_core::plan::{Act, Counterpart, DocumentPlan, Ending, Errand, HoldReason, Reply, Safeguards};
+use diaporos_core::plan::{
+    Counterpart, DeliveryMachine, DocumentPlan, Effect, Ending, HoldReason, Response, Safeguards,
+};
 use diaporos_core::value::{EntryId, LanguageTag};
 use diaporos_store::{Delivered, OpenIntent, Outcome, OutcomeResult, Standing, Verdict};
 use diaporos_systems::{ErrorKind, SystemError, Write};
@@ -57,14 +60,14 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
             break;
         }
         let safeguards = to.safeguards(document);
-        let begun = Errand::begin(document, item.as_ref(), &lane.changed_there, safeguards);
-        let Some((errand, first)) = begun else { continue };
+        let begun = DeliveryMachine::begin(document, item.as_ref(), &lane.changed_there, safeguards);
+        let Some((machine, first)) = begun else { continue };
         let Some(intent) = intents.pop_front() else { continue };
         sent += 1;
         let attempt = format!("{}/{}", lane.name, intent.attempt());
-        let mut courier = Courier { to, document, attempt, requests: 0 };
-        let ended = courier.carry(errand, first).await;
-        delivery.requests += courier.requests;
+        let mut driver = Driver { to, document, attempt, requests: 0 };
+        let ended = driver.carry(machine, first).await;
+        delivery.requests += driver.requests;
         breaker.note(ended.error.as_ref());
         to.form.note(&ended.ending);
         let row = row_of(&mut rows, document.language.as_ref());
@@ -205,7 +208,7 @@ impl FormOfTheirs {
 
     fn note(&self, ending: &Ending) {
         if let Ending::Done(Some(known)) | Ending::Found(Some(known)) = ending
-            && known.apart.values().any(|apart| matches!(apart, Apart::Stored(_)))
+            && known.divergences.values().any(|divergences| matches!(divergences, Divergence::Stored(_)))
         {
             self.differs.store(true, Ordering::Relaxed);
         }
@@ -215,12 +218,12 @@ impl FormOfTheirs {
 /// What is said where the destination gave a document another key than it was sent with.
 fn other_key(lane: &Lane, document: &DocumentPlan, known: &Counterpart) -> Option<String> {
     let field = lane.key.as_ref()?;
-    let Some(Apart::Stored(theirs)) = known.apart.get(field) else { return None };
+    let Some(Divergence::Stored(theirs)) = known.divergences.get(field) else { return None };
     let ours = document.document.as_ref()?.key.as_ref()?;
     Some(format!("the destination made `{}` of its key `{ours}`", theirs.scalar_text()?))
 }
 
-struct Courier<'a> {
+struct Driver<'a> {
     to: &'a Destination<'a>,
     document: &'a DocumentPlan,
     attempt: String,
@@ -230,47 +233,47 @@ struct Courier<'a> {
 /// The first pause before it is looked again for a new document; each further one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(50);
 
-impl Courier<'_> {
-    /// Does what the errand says until it ends.
-    async fn carry(&mut self, mut errand: Errand<'_>, first: Act) -> Ended {
+impl Driver<'_> {
+    /// Does what the machine says until it ends.
+    async fn carry(&mut self, mut machine: DeliveryMachine<'_>, first: Effect) -> Ended {
         let Destination { writer, lane, .. } = *self.to;
         let kind = &lane.to.kind;
         let began = Instant::now();
-        let (mut act, mut error, mut status) = (first, None, None);
+        let (mut effect, mut error, mut status) = (first, None, None);
         loop {
-            act = match act {
-                Act::End(ending) => return Ended { ending, error, status },
-                Act::Write(order) => {
+            effect = match effect {
+                Effect::End(ending) => return Ended { ending, error, status },
+                Effect::Write(order) => {
                     self.requests += 1;
-                    let reply = match writer.write(kind, &order, &self.attempt).await {
+                    let response = match writer.write(kind, &order, &self.attempt).await {
                         Ok(written) => {
                             (status, error) = (Some(written.status), None);
-                            Reply::Done(written)
+                            Response::Done(written)
                         }
                         Err(failure) => {
                             tracing::debug!(error = %failure, "a write was not answered well");
-                            let reply = reply(&failure.kind);
+                            let response = response(&failure.kind);
                             (status, error) = (failure.kind.status(), Some(failure));
-                            reply
+                            response
                         }
                     };
-                    errand.wrote(reply)
+                    machine.wrote(response)
                 }
-                Act::Read(id) => match self.read(&id).await {
-                    Ok(now) => errand.read(now.as_ref()),
-                    Err(failure) => self.unseen(&errand, failure, &mut error),
+                Effect::Read(id) => match self.read(&id).await {
+                    Ok(now) => machine.read(now.as_ref()),
+                    Err(failure) => self.unseen(&machine, failure, &mut error),
                 },
-                Act::Find(looks) => {
+                Effect::Find(looks) => {
                     let pause = if looks == 0 { Duration::ZERO } else { FIRST_PAUSE * (1 << (looks - 1).min(10)) };
                     if looks > 0 && began.elapsed() + pause > writer.settles_within() {
-                        errand.saw_nothing()
+                        machine.saw_nothing()
                     } else {
                         tokio::time::sleep(pause).await;
                         let key = self.document.document.as_ref().and_then(|document| document.key.clone());
                         let language = self.document.language.as_ref();
                         match self.to.look_ups.by_key(&key.unwrap_or_default(), language).await {
-                            Ok(found) => errand.found(&found),
-                            Err(failure) => self.unseen(&errand, failure, &mut error),
+                            Ok(found) => machine.found(&found),
+                            Err(failure) => self.unseen(&machine, failure, &mut error),
                         }
                     }
                 }
@@ -283,22 +286,22 @@ impl Courier<'_> {
     }
 
     /// A look that got no answer. Why the write before it failed says more than why the look did.
-    fn unseen(&self, errand: &Errand<'_>, failure: SystemError, error: &mut Option<SystemError>) -> Act {
+    fn unseen(&self, machine: &DeliveryMachine<'_>, failure: SystemError, error: &mut Option<SystemError>) -> Effect {
         tracing::debug!(lane = %self.to.lane.name, error = %failure, "a look was not answered");
         error.get_or_insert(failure);
-        errand.saw_nothing()
+        machine.saw_nothing()
     }
 }
 
-fn reply(kind: &ErrorKind) -> Reply {
+fn response(kind: &ErrorKind) -> Response {
     match kind {
-        kind if kind.leaves_doubt() => Reply::Lost,
-        ErrorKind::Differs { .. } => Reply::Differs,
-        ErrorKind::NotFound | ErrorKind::GoneForGood => Reply::Absent,
-        ErrorKind::Locked { .. } => Reply::Locked,
+        kind if kind.leaves_doubt() => Response::Lost,
+        ErrorKind::Differs { .. } => Response::Differs,
+        ErrorKind::NotFound | ErrorKind::GoneForGood => Response::Absent,
+        ErrorKind::Locked { .. } => Response::Locked,
         // It may be that document alone; whether it is the credential, the breaker tells.
-        kind if kind.is_forbidden() => Reply::Refused,
-        ErrorKind::Status { .. } | ErrorKind::Redirects(_) | ErrorKind::Refused(_) => Reply::Refused,
-        _ => Reply::NotDone,
+        kind if kind.is_forbidden() => Response::Refused,
+        ErrorKind::Status { .. } | ErrorKind::Redirects(_) | ErrorKind::Refused(_) => Response::Refused,
+        _ => Response::NotDone,
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::expr::Looks;
+use diaporos_core::expr::Dependencies;
 use diaporos_core::plan::{DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
 use diaporos_store::{Action, Delivered, IntentRecord, Standing, Verdict};
@@ -32,7 +32,7 @@ pub struct EntryPlan {
     /// Languages that are left as they are there, with the fields they lack.
     pub incomplete: BTreeMap<LanguageTag, Vec<String>>,
     /// The other entries that were looked at.
-    pub looks: Looks,
+    pub dependencies: Dependencies,
     /// Why nothing of it is withdrawn or overwritten.
     pub protected: Option<String>,
     /// The entries that it refers to and goes without, each with why.
@@ -156,7 +156,7 @@ impl EntryPlan {
         if let Some(hold) = &self.hold {
             verdict = verdict.because(hold.reason.word(), hold.message.clone());
         }
-        verdict.reads = self.looks.reads.clone();
+        verdict.reads = self.dependencies.reads.clone();
         verdict
     }
 

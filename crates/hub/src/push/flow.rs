@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 
 use diaporos_core::lane::ReferencePolicy;
 use diaporos_core::plan::{Hold, HoldReason};
-use diaporos_store::{Due, Looking, OpenIntent, Standing, StoreError, Verdict};
+use diaporos_store::{Due, DueFilter, OpenIntent, Standing, StoreError, Verdict};
 use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
@@ -46,7 +46,7 @@ pub(super) enum Doing {
 
 /// How a pass goes about its entries.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Manner {
+pub(super) struct PassRules {
     pub(super) waiting: Waiting,
     pub(super) removing: Doing,
     pub(super) adopting: Doing,
@@ -93,12 +93,12 @@ impl Flow<'_, '_, '_> {
     /// before.
     pub(super) async fn pass(
         &mut self,
-        looking: Looking,
-        manner: Manner,
+        looking: DueFilter,
+        rules: PassRules,
         breaker: &Breaker<'_>,
     ) -> Result<PassEnd, PushError> {
         let (writer, lane) = (self.push.writer, self.push.lane);
-        let at_once = writer.at_once(&lane.lane.to.kind).max(1);
+        let max_in_flight = writer.max_in_flight(&lane.lane.to.kind).max(1);
         let look_ups = self.look_ups;
         let to = Destination { writer, look_ups, lane: &lane.lane, breaker, form: FormOfTheirs::new(self.own_way) };
         let to = &to;
@@ -110,14 +110,14 @@ impl Flow<'_, '_, '_> {
         let mut after = Some(0);
         let mut failed = None;
         loop {
-            let free = at_once.saturating_sub(running.len()).min(queue.len());
+            let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
-            if let Some(from) = after.filter(|_| queue.len() < at_once && !breaker.is_open()) {
+            if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
                 let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
-                let due = self.wanted(due, manner.waiting)?;
+                let due = self.wanted(due, rules.waiting)?;
                 let now = (self.push.clock)();
-                let verify = self.options.verify && looking == Looking::There;
+                let verify = self.options.verify && looking == DueFilter::There;
                 // Files first, since what they are called there goes into what refers to them.
                 let raw = due.iter().map(|due| Ok(map_as_it_is(self.push.store, lane, due, now)?.mapped));
                 let takes_files = writer.asset_fetcher(&lane.lane.to.kind).is_some();
@@ -146,7 +146,7 @@ impl Flow<'_, '_, '_> {
                 };
                 drop(planning);
                 match window {
-                    Ok(window) => self.intend(window, manner, looking, &mut queue, &mut end)?,
+                    Ok(window) => self.intend(window, rules, looking, &mut queue, &mut end)?,
                     Err(PushError::System(error)) => {
                         failed = Some(error);
                         after = None;
@@ -197,8 +197,8 @@ impl Flow<'_, '_, '_> {
     fn intend(
         &mut self,
         window: Window,
-        manner: Manner,
-        looking: Looking,
+        rules: PassRules,
+        looking: DueFilter,
         queue: &mut Queue,
         end: &mut PassEnd,
     ) -> Result<(), PushError> {
@@ -211,7 +211,7 @@ impl Flow<'_, '_, '_> {
         }
         let mut sending = Vec::new();
         for mut plan in window.plans {
-            match self.missing(&plan, lane, manner.waiting, looking)? {
+            match self.missing(&plan, lane, rules.waiting, looking)? {
                 Missing::Coming => {
                     end.put_off += 1;
                     if self.options.dry_run {
@@ -227,14 +227,14 @@ impl Flow<'_, '_, '_> {
             }
             if plan.removes() {
                 end.removals += 1;
-                if manner.removing == Doing::NotYet && !self.options.dry_run {
+                if rules.removing == Doing::NotYet && !self.options.dry_run {
                     verdicts.push(Verdict { standing: Standing::Owed, ..plan.verdict() });
                     continue;
                 }
             }
             if plan.adopts() {
                 end.adoptions += 1;
-                if manner.adopting == Doing::NotYet && !self.options.dry_run {
+                if rules.adopting == Doing::NotYet && !self.options.dry_run {
                     verdicts.push(Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() });
                     continue;
                 }
@@ -275,12 +275,12 @@ impl Flow<'_, '_, '_> {
         plan: &EntryPlan,
         lane: &ConfiguredLane,
         waiting: Waiting,
-        looking: Looking,
+        looking: DueFilter,
     ) -> Result<Missing, PushError> {
         if !plan.goes || plan.hold.is_some() || !plan.documents.iter().any(|document| document.has_request()) {
             return Ok(Missing::Nothing);
         }
-        let found = missing(self.push.store, lane, plan, self.push.later, looking != Looking::Owed)?;
+        let found = missing(self.push.store, lane, plan, self.push.later, looking != DueFilter::Owed)?;
         Ok(if waiting == Waiting::ForNone && matches!(found, Missing::Coming) { Missing::Nothing } else { found })
     }
 
@@ -300,7 +300,7 @@ impl Flow<'_, '_, '_> {
             rows.into_iter().for_each(&mut *self.row);
             // What was delivered beside it may have come or gone since it was looked at.
             // A store that cannot tell leaves it owed, for what was sent must be noted all the same.
-            if verdict.standing == Standing::Delivered && plan.looks.still_called_so(&world) != Ok(true) {
+            if verdict.standing == Standing::Delivered && plan.dependencies.still_called_so(&world) != Ok(true) {
                 verdict.standing = Standing::Owed;
             }
             outcomes.extend(own);

@@ -2,7 +2,7 @@
 //! asked by: a destination may not know the parameter, and answer with whatever it has.
 
 use diaporos_core::lane::Lane;
-use diaporos_core::plan::{Existing, Found};
+use diaporos_core::plan::{Existing, FoundDocument};
 use diaporos_core::value::{LanguageTag, TypeName};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use tokio::sync::OnceCell;
@@ -31,13 +31,13 @@ impl<'a> LookUps<'a> {
     ///
     /// # Errors
     /// Where the answer cannot be had.
-    pub(crate) async fn by_key(&self, key: &str, language: Option<&LanguageTag>) -> Result<Found, SystemError> {
+    pub(crate) async fn by_key(&self, key: &str, language: Option<&LanguageTag>) -> Result<FoundDocument, SystemError> {
         let found = self.writer.find(self.kind, key, language).await?;
         if self.writer.key_is_place(self.kind) {
             return Ok(match <[Existing; 1]>::try_from(found) {
-                Ok([one]) => Found::One(Box::new(one)),
-                Err(found) if found.is_empty() => Found::Nothing,
-                Err(found) => Found::Several(found.len()),
+                Ok([one]) => FoundDocument::One(Box::new(one)),
+                Err(found) if found.is_empty() => FoundDocument::Nothing,
+                Err(found) => FoundDocument::Several(found.len()),
             });
         }
         let has_key = |existing: &Existing| self.field.map_or(Some(true), |field| existing.has_key(field, key));
@@ -58,23 +58,25 @@ impl<'a> LookUps<'a> {
             }
         }
         if let Some(left) = unshown.pop() {
-            return Ok(Found::OtherKeys(left.id));
+            return Ok(FoundDocument::OtherKeys(left.id));
         }
         match (ours.pop(), ours.len(), other) {
             (Some(one), 0, _) => {
                 let whole = self.read(&one).await?;
                 Ok(if has_key(&whole) == Some(false) {
-                    Found::OtherKeys(whole.id)
+                    FoundDocument::OtherKeys(whole.id)
                 } else {
-                    Found::One(Box::new(whole))
+                    FoundDocument::One(Box::new(whole))
                 })
             }
-            (Some(_), more, _) => Ok(Found::Several(more + 1)),
-            (None, _, None) => Ok(Found::Nothing),
+            (Some(_), more, _) => Ok(FoundDocument::Several(more + 1)),
+            (None, _, None) => Ok(FoundDocument::Nothing),
             // A search that also gives what is like the key has found nothing.
-            (None, _, Some(other)) => {
-                Ok(if self.ignores_key(language).await { Found::OtherKeys(other) } else { Found::Nothing })
-            }
+            (None, _, Some(other)) => Ok(if self.ignores_key(language).await {
+                FoundDocument::OtherKeys(other)
+            } else {
+                FoundDocument::Nothing
+            }),
         }
     }
 

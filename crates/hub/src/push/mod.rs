@@ -21,7 +21,7 @@ use std::collections::{HashMap, HashSet};
 
 use diaporos_core::plan::Lack;
 use diaporos_core::value::{Address, LaneName, SystemName};
-use diaporos_store::{Looking, Standing, Store, StoreError, Verdict};
+use diaporos_store::{DueFilter, Standing, Store, StoreError, Verdict};
 use diaporos_systems::{SystemError, Write};
 use jiff::Timestamp;
 
@@ -30,7 +30,7 @@ use crate::{Event, Listener};
 use breaker::Breaker;
 pub(crate) use claims::Claims;
 pub use entry_plan::EntryPlan;
-use flow::{Doing, Flow, Manner, Waiting};
+use flow::{Doing, Flow, PassRules, Waiting};
 pub(crate) use lookup::LookUps;
 pub(crate) use plan::plan_entry;
 pub use row::{PushRow, PushTally};
@@ -196,23 +196,23 @@ impl Push<'_> {
         let due = [Standing::Owed, Standing::Held, Standing::Failed];
         let due: u64 = due.iter().filter_map(|standing| counts.get(standing)).sum();
         let first = match options {
-            PushOptions { only_owed: true, .. } => Looking::Owed,
-            PushOptions { verify: true, .. } => Looking::There,
-            _ => Looking::All,
+            PushOptions { only_owed: true, .. } => DueFilter::Owed,
+            PushOptions { verify: true, .. } => DueFilter::There,
+            _ => DueFilter::All,
         };
-        let entries = if first == Looking::There { due + delivered } else { due };
+        let entries = if first == DueFilter::There { due + delivered } else { due };
         listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries });
-        if first == Looking::All {
+        if first == DueFilter::All {
             tally.unchanged += delivered;
         }
-        let budget = self.writer.failures_borne();
+        let budget = self.writer.failure_limit();
         let breaker = Breaker::new(budget, self.stop);
         let claims = Claims::of_lane(self.store, self.lane, first, (self.clock)())?;
         let (lane, writer) = (self.lane, self.writer);
         let look_ups = LookUps::new(writer, &lane.lane);
         let own_way = self.store.stores_its_own_way(&lane.lane.name, None)?;
         let put_off = HashSet::new();
-        let manner = Manner { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
+        let rules = PassRules { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
         let mut flow = Flow {
             push: self,
             options,
@@ -225,19 +225,19 @@ impl Push<'_> {
             row,
             put_off,
         };
-        let mut end = flow.pass(first, manner, &breaker).await?;
+        let mut end = flow.pass(first, rules, &breaker).await?;
         let (removals, adoptions) = (end.removals, end.adoptions);
         while !breaker.is_open() && end.put_off > 0 && end.sent > 0 {
-            end = flow.pass(Looking::Owed, manner, &breaker).await?;
+            end = flow.pass(DueFilter::Owed, rules, &breaker).await?;
         }
         if options.dry_run && end.put_off > 0 {
-            flow.pass(first, Manner { waiting: Waiting::ForNone, ..manner }, &breaker).await?;
+            flow.pass(first, PassRules { waiting: Waiting::ForNone, ..rules }, &breaker).await?;
         }
         let may_adopt = limits::ask_before_adopting(flow.push.store, lane, adoptions, options.allow_adoptions);
         let adopting = if may_adopt.is_ok() { Doing::Now } else { Doing::NotYet };
         let mut more = adoptions > 0 && adopting == Doing::Now && !options.dry_run;
         while more && !breaker.is_open() {
-            end = flow.pass(Looking::Owed, Manner { adopting, ..manner }, &breaker).await?;
+            end = flow.pass(DueFilter::Owed, PassRules { adopting, ..rules }, &breaker).await?;
             more = end.put_off > 0 && end.sent > 0;
         }
         // What is to go goes last, when what is to stay no longer refers to it; and is asked about first.
@@ -247,7 +247,7 @@ impl Push<'_> {
             if options.dry_run || breaker.is_open() {
                 break;
             }
-            flow.pass(Looking::Owed, Manner { waiting: Waiting::ForNone, removing, adopting }, &breaker).await?;
+            flow.pass(DueFilter::Owed, PassRules { waiting: Waiting::ForNone, removing, adopting }, &breaker).await?;
         }
         let asked = breaker.was_asked();
         match breaker.because() {

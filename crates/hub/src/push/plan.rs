@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use diaporos_core::lane::{Mapped, Mapping, describe_faults};
 use diaporos_core::plan::{
-    Counterpart, Document, DocumentPlan, Found as FoundThere, Hold, HoldReason, Presence, Step, Wanted, decide,
+    Counterpart, DesiredState, Document, DocumentPlan, FoundDocument, Hold, HoldReason, Presence, Step, decide,
 };
 use diaporos_core::value::{Address, LanguageTag};
 use diaporos_store::{Due, Store, StoreError};
@@ -12,7 +12,7 @@ use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
 
-use super::assets::{Found, obstacle};
+use super::assets::{AssetOutcomes, obstacle};
 use super::claims::Claims;
 use super::entry_plan::EntryPlan;
 use super::lookup::LookUps;
@@ -24,7 +24,7 @@ use crate::mapping::{map, map_as_it_is, with_itself};
 const FORBIDDEN: usize = 5;
 
 /// What was found at the destination under an entry's key, by language.
-pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, FoundThere>;
+pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, FoundDocument>;
 
 /// A window of entries, planned.
 pub(super) struct Window {
@@ -42,7 +42,7 @@ pub(super) async fn plan_window(
     lane: &ConfiguredLane,
     (writer, look_ups): (&dyn Write, &LookUps<'_>),
     (due, now): (Vec<Due>, Timestamp),
-    (verify, assets): (bool, &Found),
+    (verify, assets): (bool, &AssetOutcomes),
     claims: &mut Claims,
 ) -> Result<Window, PushError> {
     let mut due = due.into_iter().map(|due| as_known(store, lane, due)).collect::<Result<Vec<_>, _>>()?;
@@ -70,12 +70,12 @@ pub(super) async fn plan_window(
         let asked = unknown_keys(lane, due, mapping);
         questions.extend(asked.map(|document| (place, document.language.clone(), document.key.clone())));
     }
-    let at_once = writer.at_once(&lane.lane.to.kind).max(1);
+    let max_in_flight = writer.max_in_flight(&lane.lane.to.kind).max(1);
     let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
         let key = key.unwrap_or_default();
         (place, language.clone(), look_ups.by_key(&key, language.as_ref()).await)
     }))
-    .buffered(at_once)
+    .buffered(max_in_flight)
     .collect()
     .await;
     let mut found: HashMap<usize, FoundByLanguage> = HashMap::new();
@@ -108,7 +108,7 @@ pub(super) async fn plan_window(
         window.plans.push(plan);
     }
     if verify || window.plans.iter().any(|plan| plan.look_first) {
-        compare(window, lane, writer, (verify, at_once)).await
+        compare(window, lane, writer, (verify, max_in_flight)).await
     } else {
         Ok(window)
     }
@@ -119,11 +119,11 @@ async fn compare(
     window: Window,
     lane: &ConfiguredLane,
     writer: &dyn Write,
-    (verify, at_once): (bool, usize),
+    (verify, max_in_flight): (bool, usize),
 ) -> Result<Window, PushError> {
     let Window { plans, mut unplanned } = window;
     let asked: Vec<_> = plans.into_iter().map(|plan| plan.compared(lane, writer, verify)).collect();
-    let compared: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
+    let compared: Vec<_> = futures::stream::iter(asked).buffered(max_in_flight).collect().await;
     let mut plans = Vec::with_capacity(compared.len());
     for (plan, error) in compared {
         match error {
@@ -174,7 +174,7 @@ pub(crate) fn plan_entry(
             || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
             || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),
         incomplete: BTreeMap::new(),
-        looks: mapping.looks,
+        dependencies: mapping.dependencies,
         protected: mapping.protected,
         left_out: Vec::new(),
     };
@@ -207,15 +207,15 @@ pub(crate) fn plan_entry(
                 let entry = (plan.number, &plan.address);
                 what_was_found(store, lane, entry, (key, &document.language), found, claims)?
             }
-            _ => FoundThere::NotAsked,
+            _ => FoundDocument::NotAsked,
         };
         let step = match (&row, at_hand) {
             // A new key must not be another document's.
             (Some(known), found) => match taken_from(known, &found) {
                 Some(hold) => Step::Hold(hold),
-                None => decide(Wanted::There(document.fingerprint()), Some(known), found, lane.lane.gone),
+                None => decide(DesiredState::There(document.fingerprint()), Some(known), found, lane.lane.gone),
             },
-            (None, found) => decide(Wanted::There(document.fingerprint()), None, found, lane.lane.gone),
+            (None, found) => decide(DesiredState::There(document.fingerprint()), None, found, lane.lane.gone),
         };
         match (&step, &document.key) {
             (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
@@ -226,8 +226,8 @@ pub(crate) fn plan_entry(
     }
     for (language, row) in known {
         let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
-        let wanted = if is_incomplete { Wanted::AsItIs } else { Wanted::NotThere };
-        let step = decide(wanted, Some(&row), FoundThere::NotAsked, lane.lane.gone);
+        let wanted = if is_incomplete { DesiredState::AsItIs } else { DesiredState::NotThere };
+        let step = decide(wanted, Some(&row), FoundDocument::NotAsked, lane.lane.gone);
         plan.documents.push(DocumentPlan::new(language, step, None, Some(row), policies));
     }
     plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
@@ -243,21 +243,21 @@ fn what_was_found(
     (key, language): (&str, &Option<LanguageTag>),
     found: &FoundByLanguage,
     claims: &Claims,
-) -> Result<FoundThere, PushError> {
-    let Some(found) = found.get(language) else { return Ok(FoundThere::NotAsked) };
+) -> Result<FoundDocument, PushError> {
+    let Some(found) = found.get(language) else { return Ok(FoundDocument::NotAsked) };
     // What was delivered with that key is known, whatever a look-up that lags says.
     if let Some(other) = store.other_with_key(&lane.lane.name, key, language.as_ref(), number)? {
-        return Ok(FoundThere::Taken(other));
+        return Ok(FoundDocument::Taken(other));
     }
     if let Some(other) = claims.other_with_key(store, key, language.as_ref(), address)? {
-        return Ok(FoundThere::Taken(other));
+        return Ok(FoundDocument::Taken(other));
     }
-    let FoundThere::One(existing) = found else { return Ok(found.clone()) };
+    let FoundDocument::One(existing) = found else { return Ok(found.clone()) };
     if let Some(other) = claims.other_with_document(&existing.id, address) {
-        return Ok(FoundThere::Taken(other));
+        return Ok(FoundDocument::Taken(other));
     }
     match store.owner(&lane.lane.name, &existing.id)? {
-        Some((_, owner)) if owner != *address => Ok(FoundThere::Taken(owner)),
+        Some((_, owner)) if owner != *address => Ok(FoundDocument::Taken(owner)),
         _ => Ok(found.clone()),
     }
 }
@@ -270,11 +270,11 @@ fn has_new_key(lane: &ConfiguredLane, known: Option<&Counterpart>, key: &str) ->
 }
 
 /// Why a document cannot have its new key: another has it.
-fn taken_from(known: &Counterpart, found: &FoundThere) -> Option<Hold> {
+fn taken_from(known: &Counterpart, found: &FoundDocument) -> Option<Hold> {
     let message = match found {
-        FoundThere::Taken(by) => format!("`{by}` has the same key there"),
-        FoundThere::One(other) if other.id != known.id => format!("`{}` there has its new key already", other.id),
-        FoundThere::Several(count) => format!("{count} documents there have its new key already"),
+        FoundDocument::Taken(by) => format!("`{by}` has the same key there"),
+        FoundDocument::One(other) if other.id != known.id => format!("`{}` there has its new key already", other.id),
+        FoundDocument::Several(count) => format!("{count} documents there have its new key already"),
         _ => return None,
     };
     Some(Hold { reason: HoldReason::KeyTaken, message })

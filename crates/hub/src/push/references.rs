@@ -30,7 +30,7 @@ pub(super) fn missing(
     again: bool,
 ) -> Result<Missing, PushError> {
     let mut whys = Vec::new();
-    let asked: BTreeSet<_> = plan.looks.not_there().filter(|address| **address != plan.address).collect();
+    let asked: BTreeSet<_> = plan.dependencies.not_there().filter(|address| **address != plan.address).collect();
     for address in asked {
         let mut why = "is not in the hub".to_owned();
         if store.entry(address)?.is_some() {

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::time::Duration;
 
-use diaporos_core::plan::{Counterpart, Found, Settled, settle, settle_new};
+use diaporos_core::plan::{Counterpart, FoundDocument, Settled, settle, settle_new};
 use diaporos_core::value::{LanguageTag, Value};
 use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult};
 use diaporos_systems::{ErrorKind, SystemError, Write};
@@ -27,7 +27,7 @@ pub(super) async fn settle_in_doubt(
     let name = push.lane.lane.name.clone();
     let in_doubt = push.store.in_doubt(&name)?;
     let mut unsettled = HashMap::new();
-    let at_once = push.writer.at_once(&push.lane.lane.to.kind).max(1);
+    let max_in_flight = push.writer.max_in_flight(&push.lane.lane.to.kind).max(1);
     let (lane, writer) = (push.lane, push.writer);
     let look_ups = LookUps::new(writer, &lane.lane);
     let look_ups = &look_ups;
@@ -48,7 +48,7 @@ pub(super) async fn settle_in_doubt(
         let looked = look((look_ups, writer, lane), &record, known.as_ref(), settling).await;
         (intent, record, looked)
     }))
-    .buffered(at_once)
+    .buffered(max_in_flight)
     .ready_chunks(GROUP);
     while let Some(group) = looks.next().await {
         let mut outcomes = Vec::new();
@@ -100,7 +100,7 @@ async fn look(
     let (look_ups, writer, lane) = to;
     let kind = &lane.lane.to.kind;
     let settled = if let (Some(intended), Some(id)) = (record.intended(), &record.id_there) {
-        writer.let_go(kind, id).await?;
+        writer.release_stale_lock(kind, id).await?;
         settle(&intended, id, known, writer.read(kind, id).await?.as_ref())
     } else {
         let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);
@@ -108,10 +108,10 @@ async fn look(
         let found = look_up(look_ups, &key, record.language.as_ref(), settling.left).await?;
         let doubt = |why: String| writer.failed(ErrorKind::Content(why));
         match &found {
-            Found::OtherKeys(id) => {
+            FoundDocument::OtherKeys(id) => {
                 return Err(doubt(format!("the look-up by `{key}` gives `{id}`, which does not show that key")));
             }
-            Found::NotAsked | Found::Nothing if settling.keys_change => {
+            FoundDocument::NotAsked | FoundDocument::Nothing if settling.keys_change => {
                 let why = "and nothing has its key; this destination gives documents keys of its own";
                 return Err(doubt(format!("the answer to its creation was lost, {why}")));
             }
@@ -142,11 +142,11 @@ async fn look_up(
     key: &str,
     language: Option<&LanguageTag>,
     left: Duration,
-) -> Result<Found, SystemError> {
+) -> Result<FoundDocument, SystemError> {
     let (began, mut pause) = (Instant::now(), FIRST_PAUSE);
     loop {
         let found = look_ups.by_key(key, language).await?;
-        if !matches!(found, Found::Nothing | Found::NotAsked) || began.elapsed() >= left {
+        if !matches!(found, FoundDocument::Nothing | FoundDocument::NotAsked) || began.elapsed() >= left {
             return Ok(found);
         }
         tokio::time::sleep(pause.min(left.saturating_sub(began.elapsed()))).await;

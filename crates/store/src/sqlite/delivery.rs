@@ -6,8 +6,8 @@ use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 
 use super::row::{
-    address_at, apart_text, aparts, entry_id, fields, fields_text, fingerprint, fingerprints, fingerprints_bytes,
-    millis, moment, presence, revision,
+    address_at, divergences_text, entry_id, fields, fields_text, fingerprint, fingerprints, fingerprints_bytes, millis,
+    moment, presence, read_divergences, revision,
 };
 use super::translations::land;
 use super::verdict::{Delivered, Verdict};
@@ -43,7 +43,7 @@ pub struct CounterpartRow {
 
 /// Which entries are looked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Looking {
+pub enum DueFilter {
     /// All that a push has to look at: what is owed, held or failed.
     All,
     /// What is owed alone.
@@ -68,7 +68,7 @@ fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
         fingerprint: fingerprint(&row.get::<_, Vec<u8>>(5)?)?,
         presence: presence(&row.get::<_, String>(7)?)?,
         fields: fields(&row.get::<_, String>(6)?)?,
-        apart: aparts(row.get::<_, Option<String>>(9)?.as_deref())?,
+        divergences: read_divergences(row.get::<_, Option<String>>(9)?.as_deref())?,
         past: fingerprints(row.get::<_, Option<Vec<u8>>>(10)?.as_deref())?,
     };
     Ok(CounterpartRow { lane: row.get(0)?, language, counterpart, delivered: moment(row.get(8)?)? })
@@ -79,14 +79,14 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn due(&self, lane: &LaneName, looking: Looking, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+    pub fn due(&self, lane: &LaneName, looking: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
         let lane_number = self.lane_number(lane)?;
         let which = match looking {
-            Looking::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
-            Looking::Owed => {
+            DueFilter::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
+            DueFilter::Owed => {
                 "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed') AND standing = 'owed'"
             }
-            Looking::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
+            DueFilter::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
         };
         let mut query = self.connection.prepare_cached(&format!(
             "SELECT entry, system, name, source_id, due.reason FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
@@ -421,7 +421,7 @@ pub(super) fn keep_counterpart(
     delivered: &Delivered,
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let Counterpart { id, item, revision, fingerprint, presence, fields, apart, past } = &delivered.counterpart;
+    let Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past } = &delivered.counterpart;
     let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
     let before: Option<(String, String)> = connection
         .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ? AND entry = ? AND language = ?")?
@@ -448,7 +448,7 @@ pub(super) fn keep_counterpart(
             fields_text(fields),
             presence.word(),
             millis(now),
-            apart_text(apart),
+            divergences_text(divergences),
             fingerprints_bytes(past)
         ],
     )?;

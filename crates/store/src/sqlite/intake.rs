@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::collections::HashSet;
 
-use diaporos_core::intake::{Incoming, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Incoming, PageCounts};
 use diaporos_core::value::{EntryId, State, SystemName, TypeName};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -88,7 +88,12 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn page_mark(&self, system: &SystemName, kind: &TypeName, place: &str) -> Result<Option<PageMark>, StoreError> {
+    pub fn page_mark(
+        &self,
+        system: &SystemName,
+        kind: &TypeName,
+        place: &str,
+    ) -> Result<Option<CacheValidators>, StoreError> {
         let mut find = self.connection.prepare_cached(
             "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
              WHERE system = ? AND name = ? AND place = ?",
@@ -99,7 +104,7 @@ impl Store {
             Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts))
         });
         let Some((etag, last_modified, content, next, counts)) = row.optional()? else { return Ok(None) };
-        Ok(Some(PageMark { etag, last_modified, content: fingerprint(&content)?, next, counts }))
+        Ok(Some(CacheValidators { etag, last_modified, content: fingerprint(&content)?, next, counts }))
     }
 
     /// Takes in a page whole: entries, versions, what they make owed, and the page's mark. Without
@@ -111,7 +116,7 @@ impl Store {
         &mut self,
         (system, kind): (&SystemName, &TypeName),
         entries: &[Incoming],
-        mark: Option<(&str, &PageMark)>,
+        mark: Option<(&str, &CacheValidators)>,
         seen: &mut Seen,
         now: Timestamp,
     ) -> Result<PageTally, StoreError> {
@@ -343,7 +348,7 @@ pub(super) fn keep_mark(
     connection: &Connection,
     kind: i64,
     place: &str,
-    mark: &PageMark,
+    mark: &CacheValidators,
     on_page: &Seen,
     now: Timestamp,
 ) -> Result<(), StoreError> {

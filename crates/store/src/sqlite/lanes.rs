@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, Transaction, params};
@@ -17,9 +17,9 @@ pub struct LaneRecord<'a> {
     /// Its name.
     pub name: &'a LaneName,
     /// Where entries come from.
-    pub from: &'a LaneEnd,
+    pub from: &'a TypeRef,
     /// Where they go.
-    pub to: &'a LaneEnd,
+    pub to: &'a TypeRef,
     /// The destination field by which documents are recognised.
     pub key: Option<&'a str>,
     /// Changes with every change of what it delivers.

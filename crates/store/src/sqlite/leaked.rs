@@ -28,11 +28,11 @@ pub(super) fn without_secrets(text: &str) -> String {
 
 /// Whether anything was found.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Found(Arc<AtomicBool>);
+pub(super) struct SecretWasFound(Arc<AtomicBool>);
 
 /// Makes that known to the database, for the migration that cleans a store.
-pub(super) fn teach(connection: &Connection) -> Result<Found, StoreError> {
-    let found = Found::default();
+pub(super) fn teach(connection: &Connection) -> Result<SecretWasFound, StoreError> {
+    let found = SecretWasFound::default();
     let noted = found.clone();
     let flags = FunctionFlags::SQLITE_UTF8 | FunctionFlags::SQLITE_DETERMINISTIC;
     connection.create_scalar_function("without_secrets", 1, flags, move |context| {
@@ -46,7 +46,7 @@ pub(super) fn teach(connection: &Connection) -> Result<Found, StoreError> {
     Ok(found)
 }
 
-impl Found {
+impl SecretWasFound {
     /// Writes the whole file anew where anything was found, so that it is not to be found in what is
     /// free there either.
     pub(super) fn wipe(&self, connection: &Connection) -> Result<(), StoreError> {

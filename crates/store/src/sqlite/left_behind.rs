@@ -1,6 +1,6 @@
 //! What lanes delivered that are no longer configured, and destinations that became others.
 
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::value::{LaneName, SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, Transaction, params};
@@ -14,15 +14,15 @@ pub struct LeftLane {
     /// Its name.
     pub name: LaneName,
     /// Where its entries came from.
-    pub from: LaneEnd,
+    pub from: TypeRef,
     /// Where they went.
-    pub to: LaneEnd,
+    pub to: TypeRef,
     /// Documents on view there that no configured lane has.
     pub documents: u64,
 }
 
-fn end(system: String, kind: String) -> Result<LaneEnd, StoreError> {
-    Ok(LaneEnd {
+fn end(system: String, kind: String) -> Result<TypeRef, StoreError> {
+    Ok(TypeRef {
         system: SystemName::new(system).map_err(StoreError::content)?,
         kind: TypeName::new(kind).map_err(StoreError::content)?,
     })

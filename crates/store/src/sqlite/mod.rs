@@ -38,12 +38,12 @@ use rusqlite::{Connection, OpenFlags};
 use url::Url;
 
 pub use batches::{
-    BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, Wanted,
+    BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, WantedLanguage,
 };
 pub use chain::ChainState;
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
-pub use delivery::{CounterpartRow, Due, Looking};
+pub use delivery::{CounterpartRow, Due, DueFilter};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use intake::{PageTally, Seen};

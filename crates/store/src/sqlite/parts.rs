@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::intake::{Incoming, PageMark, Parts};
+use diaporos_core::intake::{CacheValidators, Incoming, Parts};
 use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -21,7 +21,7 @@ impl Store {
         &mut self,
         (system, kind): (&SystemName, &TypeName),
         parts: &[Incoming],
-        mark: Option<(&str, &PageMark)>,
+        mark: Option<(&str, &CacheValidators)>,
         seen: &mut Seen,
         now: Timestamp,
     ) -> Result<u64, StoreError> {

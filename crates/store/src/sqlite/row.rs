@@ -1,6 +1,6 @@
 //! Columns as values, and values as columns.
 
-use diaporos_core::change::{Apart, Aparts, Fingerprint};
+use diaporos_core::change::{Divergence, Divergences, Fingerprint};
 use diaporos_core::plan::Presence;
 use diaporos_core::value::{
     Address, EntryId, Record, Revision, State, SystemName, TypeName, Value, from_stored, stored_text,
@@ -56,26 +56,26 @@ pub(super) fn fields(text: &str) -> Result<Record, StoreError> {
 }
 
 /// What is apart, as a record by field of records of one member that says in which way.
-pub(super) fn apart_text(aparts: &Aparts) -> Option<String> {
-    let way = |apart: &Apart| {
-        let (word, value) = match apart {
-            Apart::Stored(value) => ("stored", value),
-            Apart::Kept(value) => ("kept", value),
+pub(super) fn divergences_text(read_divergences: &Divergences) -> Option<String> {
+    let way = |divergences: &Divergence| {
+        let (word, value) = match divergences {
+            Divergence::Stored(value) => ("stored", value),
+            Divergence::Kept(value) => ("kept", value),
         };
         Value::Record([(word.to_owned(), value.clone())].into_iter().collect())
     };
-    let record = aparts.iter().map(|(name, apart)| (name.clone(), way(apart))).collect();
-    (!aparts.is_empty()).then(|| fields_text(&record))
+    let record = read_divergences.iter().map(|(name, divergences)| (name.clone(), way(divergences))).collect();
+    (!read_divergences.is_empty()).then(|| fields_text(&record))
 }
 
-pub(super) fn aparts(text: Option<&str>) -> Result<Aparts, StoreError> {
-    let Some(text) = text else { return Ok(Aparts::new()) };
+pub(super) fn read_divergences(text: Option<&str>) -> Result<Divergences, StoreError> {
+    let Some(text) = text else { return Ok(Divergences::new()) };
     let one = |(name, value): (String, Value)| {
         let Value::Record(mut way) = value else { return None };
-        let stored = way.swap_remove("stored").map(Apart::Stored);
-        Some((name, stored.or_else(|| way.swap_remove("kept").map(Apart::Kept))?))
+        let stored = way.swap_remove("stored").map(Divergence::Stored);
+        Some((name, stored.or_else(|| way.swap_remove("kept").map(Divergence::Kept))?))
     };
-    let read: Option<Aparts> = fields(text)?.into_iter().map(one).collect();
+    let read: Option<Divergences> = fields(text)?.into_iter().map(one).collect();
     read.ok_or_else(|| StoreError::Content("what is apart of a counterpart".to_owned()))
 }
 

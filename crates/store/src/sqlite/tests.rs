@@ -1,8 +1,8 @@
 use std::path::PathBuf;
 
-use diaporos_core::change::{Apart, fingerprint};
-use diaporos_core::intake::{Incoming, PageCounts, PageMark};
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::change::{Divergence, fingerprint};
+use diaporos_core::intake::{CacheValidators, Incoming, PageCounts};
+use diaporos_core::lane::TypeRef;
 use diaporos_core::plan::{Counterpart, Presence};
 use diaporos_core::value::{Address, EntryId, LaneName, Record, Revision, State, SystemName, TypeName, Value};
 use jiff::Timestamp;
@@ -23,8 +23,8 @@ fn at(second: i64) -> Timestamp {
     Timestamp::from_second(second).unwrap()
 }
 
-fn end(system: &str, kind: &str) -> LaneEnd {
-    LaneEnd { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
+fn end(system: &str, kind: &str) -> TypeRef {
+    TypeRef { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
 }
 
 fn incoming(id: &str, name: &str, state: State) -> Incoming {
@@ -104,8 +104,11 @@ impl Bench {
             fingerprint: fingerprint(&Value::Null),
             presence: Presence::Present,
             fields: Record::default(),
-            apart: [("title".to_owned(), Apart::Kept("Theirs".into())), ("body".to_owned(), Apart::Stored("x".into()))]
-                .into(),
+            divergences: [
+                ("title".to_owned(), Divergence::Kept("Theirs".into())),
+                ("body".to_owned(), Divergence::Stored("x".into())),
+            ]
+            .into(),
             past: vec![fingerprint(&Value::Null), fingerprint(&Value::Boolean(true))],
         };
         let delivered = vec![Delivered { language: None, counterpart }];
@@ -205,7 +208,7 @@ fn a_listing_without_what_was_there_takes_it_for_gone_up_to_the_limit() {
 fn a_page_that_is_known_again_counts_its_entries() {
     let mut bench = Bench::new();
     let entries = [incoming("1", "Fern", State::Live), incoming("2", "Moss", State::Live)];
-    let mark = PageMark {
+    let mark = CacheValidators {
         etag: Some("x".into()),
         last_modified: None,
         content: entries[0].fingerprint,

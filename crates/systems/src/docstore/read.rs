@@ -2,7 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::intake::{Listing, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use serde_json::{Map, Value as Json};
@@ -12,7 +12,7 @@ use super::Database;
 use crate::decode::{Decoder, LanguageCodes};
 use crate::http::{Client, Credential, Limits, Method, Request};
 use crate::profile::{Profile, ReadType};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
 
 /// Changes of one page.
 const CHANGES_A_PAGE: usize = 200;
@@ -137,18 +137,18 @@ impl Read for DocstoreReader {
         self.profile.model()
     }
 
-    fn manner(&self, kind: &TypeName) -> Manner {
-        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
-        let parts = read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() });
-        Manner { parts, since: true, deleted: true, ..Manner::plain(Listing::Complete) }
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
+        let Ok(read) = self.read_type(kind) else { return ListingCapabilities::plain(Listing::Window) };
+        let parts = read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() });
+        ListingCapabilities { parts, since: true, deleted: true, ..ListingCapabilities::plain(Listing::Complete) }
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         let (cursor, since) = (ask.cursor.unwrap_or_default(), ask.since.unwrap_or_default());
         format!("{} {cursor} {since} {}", ask.kind, self.profile.fingerprint())
     }
 
-    async fn page(&self, ask: Ask<'_>, _: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, _: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
         let from = ask.cursor.or(ask.since.map(|since| Self::parted(since).0));
         let Changes { results, last } = self.changes(from, true).await?;
@@ -175,7 +175,7 @@ impl Read for DocstoreReader {
         let next = (results.len() >= CHANGES_A_PAGE && from != Some(last.as_str())).then(|| last.clone());
         let content = fingerprint_bytes("changes", last.as_bytes());
         let counts = PageCounts::default();
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
+        let mark = CacheValidators { etag: None, last_modified: None, content, next: next.clone(), counts };
         let newest = match next {
             Some(_) => None,
             None => Some(format!("{last} {}", self.identity().await?).trim_end().to_owned()),

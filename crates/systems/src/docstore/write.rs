@@ -149,7 +149,7 @@ impl KeyedStore for DocStore {
         self.database.client.limits()
     }
 
-    fn at_once(&self) -> usize {
+    fn max_in_flight(&self) -> usize {
         BULK
     }
 
@@ -172,7 +172,7 @@ impl KeyedStore for DocStore {
         }
     }
 
-    fn failures_borne(&self) -> u32 {
+    fn failure_limit(&self) -> u32 {
         // A bulk write that fails fails each of its documents.
         self.database.client.limits().failures.saturating_mul(u32::try_from(BULK).unwrap_or(1))
     }

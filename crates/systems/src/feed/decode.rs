@@ -10,7 +10,7 @@ use url::Url;
 
 use super::dates::{self, When};
 use super::document::{Document, Received};
-use super::{FeedSource, Medium, Wanted, encoding};
+use super::{FeedSource, ItemChoice, Medium, encoding};
 use crate::{ErrorKind, Problem};
 
 /// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
@@ -95,7 +95,7 @@ fn further(feed: &Feed, base: Option<&Url>) -> Option<Url> {
     (target.origin() == base.origin() && target != *base).then_some(target)
 }
 
-fn is_wanted(wanted: &Wanted, item: &Entry, now: Timestamp) -> bool {
+fn is_wanted(wanted: &ItemChoice, item: &Entry, now: Timestamp) -> bool {
     let young = wanted.newest.is_none_or(|newest| {
         let Some(moment) = item.updated.or(item.published) else { return true };
         let age = now.as_second().saturating_sub(moment.timestamp());
@@ -224,10 +224,10 @@ mod tests {
     use diaporos_core::value::to_json;
 
     fn drawn(body: &str) -> String {
-        drawn_of(&source(Wanted::default()), body)
+        drawn_of(&source(ItemChoice::default()), body)
     }
 
-    fn source(wanted: Wanted) -> FeedSource {
+    fn source(wanted: ItemChoice) -> FeedSource {
         FeedSource { name: "fernhollow".to_owned(), place: FeedPlace::File("x".into()), wanted }
     }
 
@@ -267,15 +267,15 @@ mod tests {
             <entry><id>old</id><title>Old</title><updated>2026-01-01T00:00:00Z</updated></entry>
             <entry><id>heard</id><title>Heard</title><updated>2026-05-01T00:00:00Z</updated><link rel="enclosure" type="audio/mpeg" href="http://f.example/1.mp3"/></entry>
             <entry><id>read</id><title>Read</title><updated>2026-05-01T00:00:00Z</updated></entry></feed>"#;
-        let ids = |wanted: Wanted| {
+        let ids = |wanted: ItemChoice| {
             let drawn = drawn_of(&source(wanted), feed);
             drawn.lines().map(|line| line.split(':').next().unwrap().replace("fernhollow/", "")).collect::<Vec<_>>()
         };
         let month = Some(std::time::Duration::from_secs(30 * 86_400));
-        assert_eq!(ids(Wanted::default()), ["old", "heard", "read"]);
-        assert_eq!(ids(Wanted { newest: month, ..Wanted::default() }), ["heard", "read"]);
-        assert_eq!(ids(Wanted { media: vec![Medium::Audio], ..Wanted::default() }), ["heard"]);
-        let labelled = drawn_of(&source(Wanted { label: Some("Our tarn".into()), ..Wanted::default() }), feed);
+        assert_eq!(ids(ItemChoice::default()), ["old", "heard", "read"]);
+        assert_eq!(ids(ItemChoice { newest: month, ..ItemChoice::default() }), ["heard", "read"]);
+        assert_eq!(ids(ItemChoice { media: vec![Medium::Audio], ..ItemChoice::default() }), ["heard"]);
+        let labelled = drawn_of(&source(ItemChoice { label: Some("Our tarn".into()), ..ItemChoice::default() }), feed);
         assert!(labelled.contains(r#""feed_title":"Our tarn""#), "{labelled}");
     }
 
@@ -290,7 +290,7 @@ mod tests {
         let further = |rel: &str, href: &str| {
             let now = "2026-05-02T08:00:00Z".parse().unwrap();
             let decoded =
-                decode(&source(Wanted::default()), Some(&base), now, (feed(rel, href).as_bytes(), None)).unwrap();
+                decode(&source(ItemChoice::default()), Some(&base), now, (feed(rel, href).as_bytes(), None)).unwrap();
             decoded.further.map(|url| url.to_string())
         };
         assert_eq!(further("next", "/feed?page=2").as_deref(), Some("http://f.example/feed?page=2"));

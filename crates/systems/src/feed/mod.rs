@@ -10,7 +10,7 @@ mod opml;
 #[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
 
-use diaporos_core::intake::{Listing, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use std::time::Duration;
@@ -22,7 +22,7 @@ use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
 use crate::http::{Answer, Client, Limits, Method, Request, shown_url};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 pub use opml::{Outline, read_opml, write_opml};
 
@@ -57,12 +57,12 @@ pub struct FeedSource {
     /// Where it is.
     pub place: FeedPlace,
     /// Which of its items are taken.
-    pub wanted: Wanted,
+    pub wanted: ItemChoice,
 }
 
 /// Which items of a feed are taken, and under what label.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Wanted {
+pub struct ItemChoice {
     /// Only items of these kinds; all where empty.
     pub media: Vec<Medium>,
     /// Only items that are no older than this.
@@ -155,7 +155,7 @@ impl Feeds {
         place.url.clone().map_or_else(|| source.place.clone(), FeedPlace::Web)
     }
 
-    async fn answer(&self, place: &FeedPlace, known: Option<&PageMark>) -> Result<Answer, SystemError> {
+    async fn answer(&self, place: &FeedPlace, known: Option<&CacheValidators>) -> Result<Answer, SystemError> {
         let url = match place {
             FeedPlace::Web(url) => url.clone(),
             FeedPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
@@ -187,8 +187,8 @@ impl Read for Feeds {
         Some(&self.client)
     }
 
-    fn manner(&self, _: &TypeName) -> Manner {
-        Manner { pages_apart: true, ..Manner::plain(Listing::Window) }
+    fn capabilities(&self, _: &TypeName) -> ListingCapabilities {
+        ListingCapabilities { pages_apart: true, ..ListingCapabilities::plain(Listing::Window) }
     }
 
     fn after(&self, cursor: Option<&str>) -> Option<String> {
@@ -196,18 +196,18 @@ impl Read for Feeds {
         (feed < self.sources.len()).then(|| Place { feed, page: 0, url: None }.write())
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         self.source(ask.cursor).map_or(String::new(), |(place, source)| {
             let address = match Self::address(source, &place) {
                 FeedPlace::Web(url) => shown_url(&url),
                 FeedPlace::File(path) => path.display().to_string(),
             };
             // A mark made for other wishes says nothing of how these read the feed.
-            if source.wanted == Wanted::default() { address } else { format!("{address} {:?}", source.wanted) }
+            if source.wanted == ItemChoice::default() { address } else { format!("{address} {:?}", source.wanted) }
         })
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let Some((place, source)) = self.source(ask.cursor) else {
             let kind = ErrorKind::Content("there is no feed to read".to_owned());
             return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });

@@ -16,7 +16,7 @@ use std::sync::OnceLock;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Incoming, Listing, PageCounts};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use indexmap::IndexMap;
@@ -26,10 +26,10 @@ use serde_json::Value as Json;
 use crate::decode::{Decoder, LanguageCodes, SHARE};
 use crate::profile::{Id, Profile, ReadType};
 use crate::text_file::{WholeForm, parse};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, Problem, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 use form::Form;
 pub use publish::publish;
-pub(crate) use whole::{WholeFiles, file_manner};
+pub(crate) use whole::{WholeFiles, file_capabilities};
 pub use write::files_writer;
 
 /// Raised when files come to be read otherwise, so that unchanged ones are read anew.
@@ -282,15 +282,16 @@ impl Read for FilesReader {
         self.profile.model()
     }
 
-    fn manner(&self, kind: &TypeName) -> Manner {
-        file_manner(&self.profile, &self.languages, kind).unwrap_or_else(|| Manner::plain(Listing::Window))
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
+        file_capabilities(&self.profile, &self.languages, kind)
+            .unwrap_or_else(|| ListingCapabilities::plain(Listing::Window))
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         format!("{} {} {}", ask.kind, ask.cursor.unwrap_or_default(), self.reading)
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let from = ask.cursor.and_then(Place::read);
         let (gathered, next) = self.gather(ask.kind, from)?;
         let next = next.map(|place| place.write());
@@ -299,7 +300,7 @@ impl Read for FilesReader {
             return Ok(Page::new(PageContent::Same, next));
         }
         let counts = PageCounts::default();
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
+        let mark = CacheValidators { etag: None, last_modified: None, content, next: next.clone(), counts };
         let Taken { entries, problems } = self.take(ask.kind, gathered)?;
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
     }

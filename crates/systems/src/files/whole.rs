@@ -11,16 +11,20 @@ use super::{FileName, SCHEME, Taken, take};
 use crate::decode::{Decoder, LanguageCodes};
 use crate::profile::{Profile, ReadType};
 use crate::text_file::parse;
-use crate::{Manner, PartManner, Problem};
+use crate::{ListingCapabilities, PartListing, Problem};
 
 /// How files of a type are listed; none where the profile does not read it.
-pub(crate) fn file_manner(profile: &Profile, languages: &LanguageCodes, kind: &TypeName) -> Option<Manner> {
+pub(crate) fn file_capabilities(
+    profile: &Profile,
+    languages: &LanguageCodes,
+    kind: &TypeName,
+) -> Option<ListingCapabilities> {
     let read = profile.read_type(kind).ok()?;
     let main = read.language_in_name.as_ref().map(|code| languages.tag(code).ok());
-    let parts = main.map(|main| PartManner { main });
-    let parts = parts.or_else(|| read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }));
+    let parts = main.map(|main| PartListing { main });
+    let parts = parts.or_else(|| read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() }));
     let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
-    Some(Manner { parts, ..Manner::plain(listing) })
+    Some(ListingCapabilities { parts, ..ListingCapabilities::plain(listing) })
 }
 
 /// Reads files that are one document each by a profile.

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Listing, PageCounts, PageMark, from_when, later};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts, from_when, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use indexmap::IndexMap;
@@ -17,7 +17,7 @@ use url::Url;
 use crate::decode::{Decoder, LanguageCodes, id_at};
 use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request, shown_url};
 use crate::profile::{Paging, Profile, Query, ReadType, Style, scalar_text};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Problem, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Problem, Read, SystemError};
 use errors::AnswerErrors;
 
 /// Raised when answers come to be read otherwise, so that unchanged ones are read anew.
@@ -153,27 +153,27 @@ impl Read for GraphqlReader {
         }
     }
 
-    fn manner(&self, kind: &TypeName) -> Manner {
-        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
+        let Ok(read) = self.read_type(kind) else { return ListingCapabilities::plain(Listing::Window) };
         let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
-        let parts = read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() });
-        Manner {
+        let parts = read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() });
+        ListingCapabilities {
             parts,
             items_move: read.paging.has_pages(),
             since: read.since.is_some(),
             whole_every: read.since.as_ref().and_then(|since| since.whole_every),
             items_hold_entries: read.each.is_some(),
             deleted: read.deleted.is_some(),
-            ..Manner::plain(listing)
+            ..ListingCapabilities::plain(listing)
         }
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         let (cursor, since) = (ask.cursor.unwrap_or_default(), ask.since.unwrap_or_default());
         format!("{} {} {cursor} {since} {}", shown_url(&self.url), ask.kind, self.reading)
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
         let request = self.request(read, ask.cursor, ask.since);
         let (answer, json, errors) = self.answer(&request).await?;

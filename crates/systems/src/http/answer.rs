@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::intake::{PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, PageCounts};
 use serde_json::Value as Json;
 
 use super::problem::describe;
@@ -53,9 +53,9 @@ impl Answer {
     /// By what it is known again, with the hash of its content, where the listing goes on, and what it
     /// says of the listing.
     #[must_use]
-    pub fn mark(&self, content: Fingerprint, next: Option<String>, counts: PageCounts) -> PageMark {
+    pub fn mark(&self, content: Fingerprint, next: Option<String>, counts: PageCounts) -> CacheValidators {
         let text = |name| self.header(name).map(str::to_owned);
-        PageMark { etag: text("etag"), last_modified: text("last-modified"), content, next, counts }
+        CacheValidators { etag: text("etag"), last_modified: text("last-modified"), content, next, counts }
     }
 
     /// Whether it says that nothing changed since the mark that was sent.

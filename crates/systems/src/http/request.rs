@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use base64::prelude::{BASE64_STANDARD, Engine as _};
-use diaporos_core::intake::PageMark;
+use diaporos_core::intake::CacheValidators;
 use serde_json::Value as Json;
 use url::Url;
 
@@ -192,7 +192,7 @@ impl Request {
 
     /// Asks for the content only where it is not as the mark says (RFC 9110 §13).
     #[must_use]
-    pub fn unless_known(mut self, mark: Option<&PageMark>) -> Self {
+    pub fn unless_known(mut self, mark: Option<&CacheValidators>) -> Self {
         if let Some(etag) = mark.and_then(|mark| mark.etag.clone()) {
             self = self.header("if-none-match", etag);
         }

@@ -49,12 +49,12 @@ pub(crate) trait KeyedStore: Send + Sync {
     fn limits(&self) -> &Limits;
 
     /// How many documents may be under way at once.
-    fn at_once(&self) -> usize {
+    fn max_in_flight(&self) -> usize {
         self.limits().concurrency
     }
 
     /// After how many failures in a row a push stops.
-    fn failures_borne(&self) -> u32 {
+    fn failure_limit(&self) -> u32 {
         self.limits().failures
     }
 
@@ -68,7 +68,7 @@ pub(crate) trait KeyedStore: Send + Sync {
     fn error(&self, place: &str, kind: ErrorKind) -> SystemError;
 
     /// Gives back what a run that died may have left on a document.
-    async fn let_go(&self, place: &str) -> Result<(), SystemError> {
+    async fn release_stale_lock(&self, place: &str) -> Result<(), SystemError> {
         let _ = place;
         Ok(())
     }
@@ -216,12 +216,12 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
         self.profile.model().get(kind)
     }
 
-    fn at_once(&self, _: &TypeName) -> usize {
-        self.store.at_once()
+    fn max_in_flight(&self, _: &TypeName) -> usize {
+        self.store.max_in_flight()
     }
 
-    fn failures_borne(&self) -> u32 {
-        self.store.failures_borne()
+    fn failure_limit(&self) -> u32 {
+        self.store.failure_limit()
     }
 
     fn place(&self) -> String {
@@ -330,8 +330,8 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
         Err(self.content("", format!("{lack} needs no making here")))
     }
 
-    async fn let_go(&self, _: &TypeName, id: &EntryId) -> Result<(), SystemError> {
-        self.store.let_go(id.as_str()).await
+    async fn release_stale_lock(&self, _: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+        self.store.release_stale_lock(id.as_str()).await
     }
 }
 

@@ -10,14 +10,14 @@ use std::sync::OnceLock;
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::intake::{Listing, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
 use crate::feed::{FeedPlace, read_file};
 use crate::http::{Client, Credential, Limits, Method, Request, shown_url};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes as a news item.
 pub const TYPE: &str = "item";
@@ -76,8 +76,8 @@ impl Read for NinjsReader {
         model()
     }
 
-    fn manner(&self, _: &TypeName) -> Manner {
-        Manner { pages_apart: true, ..Manner::plain(Listing::Window) }
+    fn capabilities(&self, _: &TypeName) -> ListingCapabilities {
+        ListingCapabilities { pages_apart: true, ..ListingCapabilities::plain(Listing::Window) }
     }
 
     fn first_requests(&self) -> Vec<Request> {
@@ -97,15 +97,15 @@ impl Read for NinjsReader {
         (number + 1 < self.documents.len()).then(|| (number + 1).to_string())
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         self.document(ask.cursor).map_or(String::new(), |(_, place)| match place {
             FeedPlace::Web(url) => shown_url(url),
             FeedPlace::File(path) => path.display().to_string(),
         })
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
-        let wrong = |kind| SystemError { system: self.client.system().clone(), url: self.place(ask), kind };
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
+        let wrong = |kind| SystemError { system: self.client.system().clone(), url: self.page_key(ask), kind };
         let Some((_, place)) = self.document(ask.cursor) else {
             return Err(wrong(ErrorKind::Content("there is no document to read".to_owned())));
         };

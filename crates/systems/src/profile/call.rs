@@ -1,7 +1,7 @@
 //! One call: a method, a path with places to fill, and what goes into the body beside the fields.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section, Shape};
+use diaporos_core::settings::{InnerText, Item, Section, TextOrTable};
 use diaporos_core::value::to_json;
 use serde_json::{Map, Value as Json};
 
@@ -51,8 +51,8 @@ impl Call {
         report: &mut Report,
     ) -> Option<Call> {
         match section.shape(key, report)? {
-            Shape::Text(item) => Call::from_text(&item, allowed, report),
-            Shape::Table(mut table) => {
+            TextOrTable::Text(item) => Call::from_text(&item, allowed, report),
+            TextOrTable::Table(mut table) => {
                 let item = table.required_text("call", report);
                 let body = table.section("body", report).map(|mut body| constants(&mut body)).unwrap_or_default();
                 let media = table.text("media", report).and_then(|item| {

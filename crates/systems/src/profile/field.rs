@@ -2,7 +2,7 @@
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::model::{Field, FieldKind};
-use diaporos_core::settings::{InnerText, Item, Section, Shape};
+use diaporos_core::settings::{InnerText, Item, Section, TextOrTable};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 use regex::Regex;
@@ -28,11 +28,11 @@ pub(super) fn fields(section: &mut Section<'_>, report: &mut Report) -> IndexMap
     for name in section.names() {
         let field = match section.named_shape(&name.value, report) {
             None => continue,
-            Some(Shape::Text(kind)) => {
+            Some(TextOrTable::Text(kind)) => {
                 let kind = plain_kind(&kind, report);
                 ProfileField { field: Field { kind, ..Field::default() }, at: None, id: None, node_language: None }
             }
-            Some(Shape::Table(mut table)) => {
+            Some(TextOrTable::Table(mut table)) => {
                 let field = described(&mut table, report);
                 table.finish(report);
                 field

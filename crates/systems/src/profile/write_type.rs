@@ -87,12 +87,12 @@ pub(crate) struct LanguageRows {
 
 impl WriteType {
     pub(super) fn from_section(section: &mut Section<'_>, layout: Layout, report: &mut Report) -> Option<WriteType> {
-        let mut shape = Shape { documents: Some(Documents::One), ..Shape::default() };
+        let mut shape = LanguageShape { documents: Some(Documents::One), ..LanguageShape::default() };
         if let Some(mut languages) = section.section("languages", report) {
             shape = language_shape(&mut languages, report);
             languages.finish(report);
         }
-        let Shape { documents, rows, by_address, nodes } = shape;
+        let LanguageShape { documents, rows, by_address, nodes } = shape;
         let find = Call::reading(section, "find", &["key", "language"], report);
         let found = Query::from_key(section, "found", report);
         let places: &[&str] = if by_address { &["id", "language"] } else { &["id"] };
@@ -180,40 +180,42 @@ impl WriteType {
 
 /// How languages go into documents, as it is read.
 #[derive(Default)]
-struct Shape {
+struct LanguageShape {
     documents: Option<Documents>,
     rows: Option<LanguageRows>,
     by_address: bool,
     nodes: Option<LanguageNodes>,
 }
 
-fn language_shape(section: &mut Section<'_>, report: &mut Report) -> Shape {
-    let Some(shape) = section.required_text("shape", report) else { return Shape::default() };
+fn language_shape(section: &mut Section<'_>, report: &mut Report) -> LanguageShape {
+    let Some(shape) = section.required_text("shape", report) else { return LanguageShape::default() };
     let text = |section: &mut Section<'_>, key, report: &mut Report| {
         section.text(key, report).map(|item| item.value.as_str().to_owned())
     };
     match shape.value.as_str() {
-        "map" => Shape { documents: Some(Documents::One), ..Shape::default() },
+        "map" => LanguageShape { documents: Some(Documents::One), ..LanguageShape::default() },
         "xml" => {
             let element = text(section, "element", report).unwrap_or_else(|| "text".to_owned());
             let attribute = text(section, "attribute", report).unwrap_or_else(|| "lang".to_owned());
             let nodes = Some(LanguageNodes { element, attribute });
-            Shape { documents: Some(Documents::One), nodes, ..Shape::default() }
+            LanguageShape { documents: Some(Documents::One), nodes, ..LanguageShape::default() }
         }
-        "address" => Shape { documents: Some(Documents::PerLanguage), by_address: true, ..Shape::default() },
+        "address" => {
+            LanguageShape { documents: Some(Documents::PerLanguage), by_address: true, ..LanguageShape::default() }
+        }
         "row" => {
             let language = section.required_text("language", report).map(|item| item.value.as_str().to_owned());
             let item = text(section, "item", report);
             let rows = language.map(|language| LanguageRows { language, item });
-            Shape { documents: Some(Documents::PerLanguage), rows, ..Shape::default() }
+            LanguageShape { documents: Some(Documents::PerLanguage), rows, ..LanguageShape::default() }
         }
         "one" => {
-            let Some(item) = section.required_text("language", report) else { return Shape::default() };
+            let Some(item) = section.required_text("language", report) else { return LanguageShape::default() };
             match item.value.as_str().parse() {
-                Ok(tag) => Shape { documents: Some(Documents::OneLanguage(tag)), ..Shape::default() },
+                Ok(tag) => LanguageShape { documents: Some(Documents::OneLanguage(tag)), ..LanguageShape::default() },
                 Err(error) => {
                     report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
-                    Shape::default()
+                    LanguageShape::default()
                 }
             }
         }
@@ -221,7 +223,7 @@ fn language_shape(section: &mut Section<'_>, report: &mut Report) -> Shape {
             let finding =
                 Diagnostic::error(Code::BadValue, shape.span, format!("`{other}` is not a shape of languages"));
             report.add(finding.suggest(other, ["map", "row", "address", "xml", "one"]));
-            Shape::default()
+            LanguageShape::default()
         }
     }
 }

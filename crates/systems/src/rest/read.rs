@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Incoming, Listing, PageMark, from_when, later};
+use diaporos_core::intake::{CacheValidators, Incoming, Listing, from_when, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use url::Url;
@@ -14,7 +14,7 @@ use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, LanguageCodes, id_at};
 use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, set_query, shown_url};
 use crate::profile::{Profile, ReadType, scalar_text};
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, PartManner, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
 const SCHEME: &str = "rest 1";
@@ -94,7 +94,7 @@ impl RestReader {
         Decoder { system: self.client.system(), languages: &self.languages, read, fields }
     }
 
-    fn same(&self, answer: &Answer, known: Option<&PageMark>) -> Option<Page> {
+    fn same(&self, answer: &Answer, known: Option<&CacheValidators>) -> Option<Page> {
         let known = known?;
         let same = answer.is_not_modified() || known.content == fingerprint_bytes("", &answer.body);
         same.then(|| Page::new(PageContent::Same, known.next.clone()))
@@ -121,13 +121,13 @@ impl Read for RestReader {
         Some(&self.client)
     }
 
-    fn manner(&self, kind: &TypeName) -> Manner {
-        let Ok(read) = self.read_type(kind) else { return Manner::plain(Listing::Window) };
-        Manner {
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
+        let Ok(read) = self.read_type(kind) else { return ListingCapabilities::plain(Listing::Window) };
+        ListingCapabilities {
             listing: if read.absent_is_gone { Listing::Complete } else { Listing::Window },
             items_move: read.paging.has_pages(),
             pages_apart: false,
-            parts: read.parts.as_ref().map(|parts| PartManner { main: parts.main.clone() }),
+            parts: read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() }),
             since: read.since.is_some(),
             whole_every: read.since.as_ref().and_then(|since| since.whole_every),
             items_hold_entries: read.each.is_some(),
@@ -138,13 +138,13 @@ impl Read for RestReader {
         }
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         // A mark made with another profile says nothing of how this one reads the page.
         let url = self.read_type(ask.kind).map_or(String::new(), |read| shown_url(&self.url(read, ask)));
         format!("{url} {}", self.reading)
     }
 
-    async fn page(&self, ask: Ask<'_>, known: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
         let url = self.url(read, ask);
         if !matches!(url.scheme(), "http" | "https") {

@@ -114,12 +114,12 @@ impl Write for RestWriter {
         self.profile.model().get(kind)
     }
 
-    fn at_once(&self, kind: &TypeName) -> usize {
+    fn max_in_flight(&self, kind: &TypeName) -> usize {
         let batch = self.write_type(kind).ok().and_then(|write| write.batch.as_ref());
         batch.map_or(self.client.limits().concurrency, |batch| batch.size.max(self.client.limits().concurrency))
     }
 
-    fn failures_borne(&self) -> u32 {
+    fn failure_limit(&self) -> u32 {
         self.client.limits().failures
     }
 
@@ -255,7 +255,7 @@ impl Write for RestWriter {
         }
     }
 
-    fn making_of(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
+    fn creation_request(&self, kind: &TypeName, lack: &Lack) -> Result<Option<Request>, SystemError> {
         let Some(calls) = &self.profile.model_calls else { return Ok(None) };
         let field = match lack {
             Lack::Field(name) => self.fields(kind).and_then(|known| known.fields.get(name)),
@@ -265,13 +265,13 @@ impl Write for RestWriter {
     }
 
     async fn make(&self, kind: &TypeName, lack: &Lack) -> Result<(), SystemError> {
-        let Some(request) = self.making_of(kind, lack)? else {
+        let Some(request) = self.creation_request(kind, lack)? else {
             return Err(self.error(format!("the profile does not say how to make {lack}")));
         };
         self.client.write(&request).await.map(drop)
     }
 
-    async fn let_go(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
+    async fn release_stale_lock(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
         match &self.write_type(kind)?.lock {
             Some(calls) => self.release_ours(calls, id).await,
             None => Ok(()),

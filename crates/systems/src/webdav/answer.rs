@@ -16,7 +16,7 @@ const MEDIA: &str = "application/xml; charset=utf-8";
 
 /// A file or folder of an answer.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) struct Found {
+pub(super) struct Resource {
     /// Its address, as the server writes it.
     pub(super) href: String,
     /// Whether it is a folder.
@@ -88,10 +88,10 @@ fn body(xml: String) -> Body {
 }
 
 /// Reads a `multistatus`, or the `prop` that a LOCK is answered with.
-pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Found>, String> {
+pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Resource>, String> {
     let text = std::str::from_utf8(bytes).map_err(|_| "expected WebDAV's XML in UTF-8".to_owned())?;
     let mut reader = NsReader::from_str(text);
-    let mut found: Vec<Found> = Vec::new();
+    let mut found: Vec<Resource> = Vec::new();
     let mut path: Vec<String> = Vec::new();
     let mut is_dav = false;
     loop {
@@ -142,10 +142,10 @@ fn foreign(namespace: &ResolveResult<'_>, name: &str) -> String {
     }
 }
 
-fn open(path: &[String], found: &mut Vec<Found>) {
+fn open(path: &[String], found: &mut Vec<Resource>) {
     let path: Vec<&str> = path.iter().map(String::as_str).collect();
     match path.as_slice() {
-        ["multistatus", "response"] | ["prop"] => found.push(Found::default()),
+        ["multistatus", "response"] | ["prop"] => found.push(Resource::default()),
         [.., "resourcetype", "collection"] => {
             if let Some(last) = found.last_mut() {
                 last.is_folder = true;
@@ -160,7 +160,7 @@ fn open(path: &[String], found: &mut Vec<Found>) {
     }
 }
 
-fn write(path: &[String], text: &str, found: &mut [Found]) {
+fn write(path: &[String], text: &str, found: &mut [Resource]) {
     let Some(last) = found.last_mut() else { return };
     let path: Vec<&str> = path.iter().map(String::as_str).collect();
     match (path.as_slice(), &mut last.lock) {

@@ -16,7 +16,7 @@ use url::Url;
 use crate::http::{Client, Method, Request, shown_url};
 use crate::profile::Properties;
 use crate::{ErrorKind, SystemError};
-use answer::{Found, read_multistatus};
+use answer::{Resource, read_multistatus};
 
 /// Levels of folders, at most.
 const DEEPEST: usize = 32;
@@ -86,7 +86,7 @@ impl Folder {
     }
 
     /// What is in a folder, and the folder itself.
-    async fn list(&self, place: &str) -> Result<Vec<Found>, SystemError> {
+    async fn list(&self, place: &str) -> Result<Vec<Resource>, SystemError> {
         let mut url = self.url(place)?;
         if !url.path().ends_with('/') {
             url.set_path(&format!("{}/", url.path()));

@@ -2,7 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::{fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{Listing, PageCounts, PageMark};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use futures::StreamExt;
@@ -13,10 +13,10 @@ use url::Url;
 
 use super::{DEEPEST, Folder, MOST};
 use crate::decode::LanguageCodes;
-use crate::files::{WholeFiles, file_manner};
+use crate::files::{WholeFiles, file_capabilities};
 use crate::http::{Client, Credential, Limits, Method, Request};
 use crate::profile::Profile;
-use crate::{Ask, ErrorKind, Manner, Page, PageContent, Read, SystemError};
+use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// Files of one page.
 const FILES_A_PAGE: usize = 64;
@@ -90,16 +90,16 @@ impl Read for WebdavReader {
         self.files.profile().model()
     }
 
-    fn manner(&self, kind: &TypeName) -> Manner {
-        file_manner(self.files.profile(), self.files.languages(), kind)
-            .unwrap_or_else(|| Manner::plain(Listing::Window))
+    fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
+        file_capabilities(self.files.profile(), self.files.languages(), kind)
+            .unwrap_or_else(|| ListingCapabilities::plain(Listing::Window))
     }
 
-    fn place(&self, ask: Ask<'_>) -> String {
+    fn page_key(&self, ask: Ask<'_>) -> String {
         format!("{} {} {}", ask.kind, ask.cursor.unwrap_or_default(), self.files.reading())
     }
 
-    async fn page(&self, ask: Ask<'_>, mark: Option<&PageMark>) -> Result<Page, SystemError> {
+    async fn page(&self, ask: Ask<'_>, mark: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.files.profile().read_type(ask.kind).map_err(|kind| self.folder.error("", kind))?;
         let pattern = GlobBuilder::new(&read.list).literal_separator(true).build();
         let pattern =
@@ -117,8 +117,8 @@ impl Read for WebdavReader {
         for place in &places {
             asked.push(self.folder.get(place));
         }
-        let at_once = self.folder.client.limits().concurrency;
-        let bytes: Vec<_> = futures::stream::iter(asked).buffered(at_once).collect().await;
+        let max_in_flight = self.folder.client.limits().concurrency;
+        let bytes: Vec<_> = futures::stream::iter(asked).buffered(max_in_flight).collect().await;
         let known = self.files.profile().types.get(ask.kind).map(|known| &known.properties);
         let wanted = known.filter(|properties| !properties.names.is_empty());
         let (mut files, mut unread) = (Vec::new(), Vec::new());
@@ -157,7 +157,7 @@ impl Read for WebdavReader {
             return Ok(Page::new(PageContent::Same, next));
         }
         let counts = PageCounts::default();
-        let mark = PageMark { etag: None, last_modified: None, content, next: next.clone(), counts };
+        let mark = CacheValidators { etag: None, last_modified: None, content, next: next.clone(), counts };
         let (entries, mut problems) = self.files.entries(read, ask.kind, files);
         problems.append(&mut unread);
         Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))

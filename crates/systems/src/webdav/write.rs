@@ -11,7 +11,7 @@ use tokio::time::Instant;
 use url::Url;
 
 use super::Folder;
-use super::answer::{Found, Lock, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
+use super::answer::{Lock, Resource, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
 use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
 use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
@@ -193,7 +193,7 @@ impl DavStore {
     }
 
     /// What the server says of a place and its locks; none where nothing is there.
-    async fn statuses(&self, place: &str) -> Result<Option<Vec<Found>>, SystemError> {
+    async fn statuses(&self, place: &str) -> Result<Option<Vec<Resource>>, SystemError> {
         let mut request = self.folder.client.request(Method::Propfind, self.folder.url(place)?).header("depth", "0");
         request.body = Some(ask_for_locks());
         match self.folder.client.read(&request).await {
@@ -439,7 +439,7 @@ impl KeyedStore for DavStore {
         self.folder.error(place, kind)
     }
 
-    async fn let_go(&self, place: &str) -> Result<(), SystemError> {
+    async fn release_stale_lock(&self, place: &str) -> Result<(), SystemError> {
         match self.holder(place).await? {
             Some(Lock { token: Some(token), owner, .. }) if owner == self.owner => self.unlock(place, &token).await,
             _ => Ok(()),

@@ -77,10 +77,10 @@ pub(super) fn draw(plans: &[EntryPlan], lane: &ConfiguredLane) -> Result<(), Fai
         for (language, missing) in &plan.incomplete {
             writeln!(out, "\n  {language}  left as it is there: {} missing", missing.join(", "))?;
         }
-        for dead in &plan.looks.dead {
+        for dead in &plan.dependencies.dead {
             writeln!(out, "\n  note: it refers to `{dead}`, which is not in the store")?;
         }
-        for waits in plan.looks.not_there() {
+        for waits in plan.dependencies.not_there() {
             writeln!(out, "\n  note: `{waits}` is not at the destination yet; its identifier follows when it is")?;
         }
     }

@@ -39,9 +39,9 @@ impl Surroundings for Around<'_> {
     fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, String> {
         let world = self.scope.sight.world;
         let found = world.counterpart(address, lane).map_err(|error| self.scope.unseen(error))?;
-        let mut looks = self.scope.looks.borrow_mut();
-        looks.reads.insert(address.clone());
-        looks.called.insert((address.clone(), lane.cloned()), found.clone());
+        let mut dependencies = self.scope.dependencies.borrow_mut();
+        dependencies.reads.insert(address.clone());
+        dependencies.called.insert((address.clone(), lane.cloned()), found.clone());
         Ok(found)
     }
 }

@@ -98,12 +98,12 @@ pub struct Evaluated {
     /// The value.
     pub value: Value,
     /// What was looked at, and what was not there.
-    pub looks: Looks,
+    pub dependencies: Dependencies,
 }
 
 /// The other entries that were looked at.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct Looks {
+pub struct Dependencies {
     /// Entries whose fields or counterparts were read: when one changes, so may the value.
     pub reads: BTreeSet<Address>,
     /// References that lead nowhere.
@@ -113,7 +113,7 @@ pub struct Looks {
     pub called: BTreeMap<(Address, Option<LaneName>), Value>,
 }
 
-impl Looks {
+impl Dependencies {
     /// The entries that were asked for and are not at the destination.
     pub fn not_there(&self) -> impl Iterator<Item = &Address> {
         self.called.iter().filter(|(_, name)| name.is_null()).map(|((address, _), _)| address)
@@ -133,7 +133,7 @@ impl Looks {
     }
 
     /// Adds what another evaluation looked at.
-    pub fn extend(&mut self, other: Looks) {
+    pub fn extend(&mut self, other: Dependencies) {
         if other.reads.is_empty() && other.dead.is_empty() && other.called.is_empty() {
             return;
         }
@@ -180,7 +180,7 @@ impl Program {
     pub fn evaluate(&self, sight: Sight<'_>) -> Result<Evaluated, EvalError> {
         let scope = Scope::new(sight, None);
         let value = scope.whole(&self.root)?;
-        Ok(Evaluated { value, looks: scope.looks.into_inner() })
+        Ok(Evaluated { value, dependencies: scope.dependencies.into_inner() })
     }
 
     /// Finds the value for an entry, and notes the value of every step on the way, also where one
@@ -189,8 +189,8 @@ impl Program {
         let trace = RefCell::default();
         let scope = Scope::new(sight, Some(&trace));
         let value = scope.whole(&self.root);
-        let looks = scope.looks.into_inner();
-        (value.map(|value| Evaluated { value, looks }), trace.into_inner())
+        let dependencies = scope.dependencies.into_inner();
+        (value.map(|value| Evaluated { value, dependencies }), trace.into_inner())
     }
 }
 
@@ -207,7 +207,7 @@ const MOST_STEPS: u32 = 2_000_000;
 struct Scope<'a> {
     sight: Sight<'a>,
     steps: Cell<u32>,
-    looks: RefCell<Looks>,
+    dependencies: RefCell<Dependencies>,
     trace: Option<&'a RefCell<Trace>>,
     /// The first failure to look at other entries, whatever became of it on its way out.
     unseen: RefCell<Option<WorldError>>,
@@ -215,7 +215,7 @@ struct Scope<'a> {
 
 impl<'a> Scope<'a> {
     fn new(sight: Sight<'a>, trace: Option<&'a RefCell<Trace>>) -> Self {
-        Scope { sight, steps: Cell::new(0), looks: RefCell::default(), trace, unseen: RefCell::default() }
+        Scope { sight, steps: Cell::new(0), dependencies: RefCell::default(), trace, unseen: RefCell::default() }
     }
 }
 

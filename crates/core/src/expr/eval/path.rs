@@ -33,9 +33,9 @@ impl Scope<'_> {
             Value::Null => Ok(Value::Null),
             Value::Record(fields) => Ok(fields.get(name).cloned().unwrap_or_default()),
             Value::Reference(address) => {
-                self.looks.borrow_mut().reads.insert(address.clone());
+                self.dependencies.borrow_mut().reads.insert(address.clone());
                 let Some(mut entry) = self.sight.world.follow(address).map_err(|error| self.unseen(error))? else {
-                    self.looks.borrow_mut().dead.insert(address.clone());
+                    self.dependencies.borrow_mut().dead.insert(address.clone());
                     return Ok(Value::Null);
                 };
                 match name {

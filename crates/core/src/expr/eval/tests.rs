@@ -230,14 +230,14 @@ fn failures_name_the_place() {
 
 #[test]
 fn what_was_read_is_known() {
-    let looks = run("[curator.name, lost.name, lost | counterpart] | first").unwrap().looks;
-    assert_eq!(looks.reads.len(), 2);
-    assert_eq!(looks.not_there().count(), 1);
+    let dependencies = run("[curator.name, lost.name, lost | counterpart] | first").unwrap().dependencies;
+    assert_eq!(dependencies.reads.len(), 2);
+    assert_eq!(dependencies.not_there().count(), 1);
     let none = &crate::expr::NoWorld;
-    assert_eq!((looks.still_called_so(&Known), looks.still_called_so(none)), (Ok(true), Ok(true)));
-    let there = run("curator | counterpart").unwrap().looks;
+    assert_eq!((dependencies.still_called_so(&Known), dependencies.still_called_so(none)), (Ok(true), Ok(true)));
+    let there = run("curator | counterpart").unwrap().dependencies;
     assert_eq!((there.still_called_so(&Known), there.still_called_so(none)), (Ok(true), Ok(false)));
-    assert_eq!(looks.dead.iter().map(ToString::to_string).collect::<Vec<_>>(), ["catalogue/curator/c-9"]);
+    assert_eq!(dependencies.dead.iter().map(ToString::to_string).collect::<Vec<_>>(), ["catalogue/curator/c-9"]);
 }
 
 struct Damaged;

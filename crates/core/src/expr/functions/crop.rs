@@ -1,5 +1,5 @@
 use super::{Function, Kind, Lifts, Parameter, gives, record};
-use crate::image::{Area, Crop, Point, Shape, crop};
+use crate::image::{Area, AspectRatio, Crop, Point, crop};
 use crate::value::Value;
 
 pub(super) const CROP: Function = Function {
@@ -18,8 +18,9 @@ pub(super) const CROP: Function = Function {
 };
 
 fn crop_of(picture: &Value, shape: &str) -> Result<Value, String> {
-    let sides =
-        shape.split_once([':', 'x']).and_then(|(a, b)| Shape::new(a.trim().parse().ok()?, b.trim().parse().ok()?));
+    let sides = shape
+        .split_once([':', 'x'])
+        .and_then(|(a, b)| AspectRatio::new(a.trim().parse().ok()?, b.trim().parse().ok()?));
     let shape = sides.ok_or_else(|| format!("`{shape}` is no shape; one is `16:9`, or `1200x630`"))?;
     let side = |name: &str| match member(picture, name) {
         Some(Value::Integer(pixels @ 1..)) => u32::try_from(*pixels).ok(),
@@ -28,7 +29,7 @@ fn crop_of(picture: &Value, shape: &str) -> Result<Value, String> {
     let (Some(width), Some(height)) = (side("width"), side("height")) else {
         return Err("the picture has no `width` and `height` in pixels".to_owned());
     };
-    let whole = Shape::new(width, height).ok_or_else(|| "the picture has no size".to_owned())?;
+    let whole = AspectRatio::new(width, height).ok_or_else(|| "the picture has no size".to_owned())?;
     let point = match member(picture, "focal_point") {
         Some(point) if !point.is_null() => Point { x: pixels(point, "x", width)?, y: pixels(point, "y", height)? },
         _ => Point { x: width / 2, y: height / 2 },

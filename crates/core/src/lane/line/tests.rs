@@ -3,7 +3,7 @@ use serde_json::json;
 
 use super::*;
 use crate::expr::{Library, compile, parse};
-use crate::lane::{FieldExpression, LaneEnd};
+use crate::lane::{FieldExpression, TypeRef};
 use crate::plan::GonePolicy;
 use crate::value::{LaneName, TypeName, to_json};
 
@@ -16,7 +16,7 @@ fn lane(texts: &[&str]) -> Lane {
         let program = compile(&tree, None, &library, &mut slots).0.unwrap();
         fields.insert((*text).to_owned(), FieldExpression { text: (*text).to_owned(), tree, program });
     }
-    let end = |system: &str, kind: &str| LaneEnd {
+    let end = |system: &str, kind: &str| TypeRef {
         system: SystemName::new(system).unwrap(),
         kind: TypeName::new(kind).unwrap(),
     };

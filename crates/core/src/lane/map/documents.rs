@@ -154,7 +154,8 @@ impl<'a> Mapper<'a> {
             }
             plain => {
                 if let Err(misfit) = fit(field, plain) {
-                    let dead: Vec<String> = self.looks.dead.iter().map(|address| format!("`{address}`")).collect();
+                    let dead: Vec<String> =
+                        self.dependencies.dead.iter().map(|address| format!("`{address}`")).collect();
                     let cause = match misfit {
                         Misfit::Missing if !dead.is_empty() => {
                             format!(" ({} is referred to and not in the store)", dead.join(", "))

@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 
 use super::{FieldExpression, Lane, Rule, Target};
-use crate::expr::{EvalError, Evaluated, Looks, Sight, Subject, World, WorldError, is_true};
+use crate::expr::{Dependencies, EvalError, Evaluated, Sight, Subject, World, WorldError, is_true};
 use crate::plan::Document;
 use crate::value::{LanguageTag, Record, State, Value};
 
@@ -24,7 +24,7 @@ pub struct Mapping<F = Record> {
     /// What it becomes.
     pub mapped: Mapped<F>,
     /// Other entries that were looked at.
-    pub looks: Looks,
+    pub dependencies: Dependencies,
     /// Why nothing of it is withdrawn or overwritten.
     pub protected: Option<String>,
 }
@@ -74,11 +74,11 @@ pub fn map_entry(
     world: &dyn World,
     now: Timestamp,
 ) -> Result<Mapping, WorldError> {
-    let Mapping { mapped, looks, protected } = map_borrowed(lane, target, subject, world, now)?;
+    let Mapping { mapped, dependencies, protected } = map_borrowed(lane, target, subject, world, now)?;
     let owned = |fields: Borrowed<'_>| {
         fields.into_iter().map(|(name, value)| (name.to_owned(), value.into_owned())).collect::<Record>()
     };
-    Ok(Mapping { mapped: mapped.with_fields(owned), looks, protected })
+    Ok(Mapping { mapped: mapped.with_fields(owned), dependencies, protected })
 }
 
 /// The same without copying what an entry's fields hold, for what is written out at once.
@@ -92,7 +92,8 @@ pub fn map_borrowed<'a>(
     world: &'a dyn World,
     now: Timestamp,
 ) -> Result<Mapping<Borrowed<'a>>, WorldError> {
-    let mut mapper = Mapper { lane, subject, world, now, looks: Looks::default(), faults: Vec::new(), unseen: None };
+    let mut mapper =
+        Mapper { lane, subject, world, now, dependencies: Dependencies::default(), faults: Vec::new(), unseen: None };
     let protected = mapper.protected();
     let mapped = match mapper.goes() {
         Some(false) => Mapped::Outside,
@@ -103,7 +104,7 @@ pub fn map_borrowed<'a>(
             broken => Mapped::Broken(broken),
         },
     };
-    mapper.unseen.map_or(Ok(Mapping { mapped, looks: mapper.looks, protected }), Err)
+    mapper.unseen.map_or(Ok(Mapping { mapped, dependencies: mapper.dependencies, protected }), Err)
 }
 
 struct Mapper<'a> {
@@ -111,7 +112,7 @@ struct Mapper<'a> {
     subject: Subject<'a>,
     world: &'a dyn World,
     now: Timestamp,
-    looks: Looks,
+    dependencies: Dependencies,
     faults: Vec<Fault>,
     /// Why other entries could not be looked at.
     unseen: Option<WorldError>,
@@ -167,8 +168,8 @@ impl<'a> Mapper<'a> {
         }
         let subject = Subject { now, ..self.subject };
         match expression.program.evaluate(Sight { subject, world: self.world, library: &self.lane.library }) {
-            Ok(Evaluated { value, looks }) => {
-                self.looks.extend(looks);
+            Ok(Evaluated { value, dependencies }) => {
+                self.dependencies.extend(dependencies);
                 Some(Cow::Owned(value))
             }
             Err(EvalError { world: Some(error), .. }) => {

@@ -1,13 +1,13 @@
 use super::*;
 use crate::expr::{Library, NoWorld, Slots, compile, parse};
-use crate::lane::{Documents, LaneEnd};
+use crate::lane::{Documents, TypeRef};
 use crate::model::{EntryType, Field, FieldKind};
 use crate::plan::GonePolicy;
 use crate::value::{Address, LaneName, SystemName, TypeName, from_stored, to_json};
 use serde_json::{Value as Json, json};
 
-fn end(system: &str, kind: &str) -> LaneEnd {
-    LaneEnd { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
+fn end(system: &str, kind: &str) -> TypeRef {
+    TypeRef { system: SystemName::new(system).unwrap(), kind: TypeName::new(kind).unwrap() }
 }
 
 fn read(text: &str, slots: &mut Slots) -> FieldExpression {

@@ -1,5 +1,5 @@
 use super::*;
-use crate::translate::{Form, Protected, Shape};
+use crate::translate::{Form, Protected, TextStructure};
 
 const GLOSSARY: &str =
     "term,language,say,avoid\nroyal fern,fr,osmonde royale,fougère royale\nbed,fr,massif|parterre,\n";
@@ -7,7 +7,7 @@ const GLOSSARY: &str =
 /// The defects of a translation, as words and messages.
 fn defects(source: &str, target: &str, into: &str, limit: Option<usize>) -> String {
     let protected = Protected::new(&["Fernhollow".to_owned()], &[]).unwrap();
-    let shape = Shape::of(Form::Html, source, &protected);
+    let shape = TextStructure::of(Form::Html, source, &protected);
     let block = &shape.blocks()[0];
     let terms = Terms::new(terms_from_csv(GLOSSARY).unwrap()).unwrap();
     let checker = Checker {

@@ -5,7 +5,7 @@ use scraper::node::Element;
 use scraper::{ElementRef, Html, Node};
 
 use super::tag::{Tag, TagKind, escape_text};
-use super::{Block, Part, Shape};
+use super::{Block, Part, TextStructure};
 use crate::translate::inline::{Inline, Piece};
 use crate::translate::protect::Protected;
 
@@ -25,7 +25,7 @@ pub fn normal_html(html: &str) -> String {
     Html::parse_fragment(html).root_element().inner_html()
 }
 
-pub(super) fn plain(shape: &mut Shape, text: &str, protected: &Protected) {
+pub(super) fn plain(shape: &mut TextStructure, text: &str, protected: &Protected) {
     let inner = text.trim();
     let before = text.len() - text.trim_start().len();
     let mut building = Building::default();
@@ -40,7 +40,7 @@ pub(super) fn plain(shape: &mut Shape, text: &str, protected: &Protected) {
     shape.blocks.push(building.block("text"));
 }
 
-pub(super) fn html(shape: &mut Shape, text: &str, protected: &Protected) {
+pub(super) fn html(shape: &mut TextStructure, text: &str, protected: &Protected) {
     // Misnested markup is put in order by being read; a few readings, and it stays as it is.
     let mut normal = normal_html(text);
     for _ in 0..4 {
@@ -136,7 +136,7 @@ fn has_words(source: &Inline) -> bool {
 }
 
 struct Cutter<'a> {
-    shape: &'a mut Shape,
+    shape: &'a mut TextStructure,
     protected: &'a Protected,
 }
 

@@ -48,7 +48,7 @@ pub struct Block {
 
 /// A text cut into its blocks.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Shape {
+pub struct TextStructure {
     form: Form,
     parts: Vec<Part>,
     blocks: Vec<Block>,
@@ -73,11 +73,11 @@ pub enum JoinError {
     IllFormed,
 }
 
-impl Shape {
+impl TextStructure {
     /// Cuts a text. What must not change becomes a tag.
     #[must_use]
-    pub fn of(form: Form, text: &str, protected: &Protected) -> Shape {
-        let mut shape = Shape { form, parts: Vec::new(), blocks: Vec::new() };
+    pub fn of(form: Form, text: &str, protected: &Protected) -> TextStructure {
+        let mut shape = TextStructure { form, parts: Vec::new(), blocks: Vec::new() };
         // A text that nobody can read is nobody's to translate: it stays as it is.
         let read = match form {
             Form::Plain => Ok(text.to_owned()),
@@ -103,8 +103,8 @@ impl Shape {
 
     /// Whether the other has the same markup around as many blocks.
     #[must_use]
-    pub fn is_like(&self, other: &Shape) -> bool {
-        let within = |shape: &Shape| shape.blocks.iter().map(|block| block.within.clone()).collect::<Vec<_>>();
+    pub fn is_like(&self, other: &TextStructure) -> bool {
+        let within = |shape: &TextStructure| shape.blocks.iter().map(|block| block.within.clone()).collect::<Vec<_>>();
         self.form == other.form && self.parts == other.parts && within(self) == within(other)
     }
 

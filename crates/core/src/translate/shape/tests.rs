@@ -3,7 +3,7 @@ use proptest::prelude::*;
 
 fn drawn(form: Form, text: &str) -> String {
     let protected = Protected::new(&["Fernhollow".to_owned()], &[]).unwrap();
-    let shape = Shape::of(form, text, &protected);
+    let shape = TextStructure::of(form, text, &protected);
     let mut lines = Vec::new();
     for block in shape.blocks() {
         let tags: Vec<String> = block.tags.iter().map(|tag| format!("{}…{}", tag.original, tag.original_end)).collect();
@@ -42,7 +42,7 @@ fn plain_text_and_markdown() {
 
 #[test]
 fn what_cannot_be_joined() {
-    let shape = Shape::of(Form::Html, "<p>One <a href=\"/\">two</a></p>", &Protected::default());
+    let shape = TextStructure::of(Form::Html, "<p>One <a href=\"/\">two</a></p>", &Protected::default());
     let join = |coded: &str| shape.join(&[Inline::from_coded(coded)]);
     assert_eq!(join("Un <1>deux</1>").unwrap(), "<p>Un <a href=\"/\">deux</a></p>");
     assert_eq!(join("<i>&amp;"), Ok("<p>&lt;i&gt;&amp;</p>".to_owned()), "text is never markup");
@@ -69,7 +69,7 @@ proptest! {
     #[test]
     fn joined_with_its_own_blocks_a_text_is_as_it_was(html in any_html()) {
         let protected = Protected::default();
-        let shape = Shape::of(Form::Html, &html, &protected);
+        let shape = TextStructure::of(Form::Html, &html, &protected);
         let own: Vec<Inline> = shape.blocks().iter().map(|block| block.source.clone()).collect();
         let joined = shape.join(&own);
         // What is put in order anew by every reading cannot be vouched for, and is refused.
@@ -77,7 +77,7 @@ proptest! {
         for _ in 0..5 { normal = normal_html(&normal); }
         if normal_html(&normal) == normal {
             let joined = joined.unwrap();
-            let again = Shape::of(Form::Html, &joined, &protected);
+            let again = TextStructure::of(Form::Html, &joined, &protected);
             prop_assert_eq!(&again, &shape, "{}", joined);
             let space = |html: &str| html.split_ascii_whitespace().collect::<String>();
             prop_assert_eq!(space(&joined), space(&normal));
@@ -86,7 +86,7 @@ proptest! {
 
     #[test]
     fn plain_text_comes_back(text in "\\PC{0,20}[ \\n]{0,2}[a-z{}<&\\x01\\r]{0,10}") {
-        let shape = Shape::of(Form::Plain, &text, &Protected::default());
+        let shape = TextStructure::of(Form::Plain, &text, &Protected::default());
         let own: Vec<Inline> = shape.blocks().iter().map(|block| block.source.clone()).collect();
         prop_assert_eq!(shape.join(&own).unwrap(), text);
     }

@@ -1,6 +1,6 @@
 //! A unit against the text that it is of: at the version that was sent, and as it is now.
 
-use diaporos_core::translate::{CheckPolicy, Defect, Inline, Shape};
+use diaporos_core::translate::{CheckPolicy, Defect, Inline, TextStructure};
 use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchUnit, StoredEntry};
 
@@ -13,8 +13,8 @@ use crate::config::BriefField;
 /// A text at the version that it was sent of, and as it is now.
 pub(super) struct Sent {
     pub(super) entry: StoredEntry,
-    pub(super) then: Option<Shape>,
-    pub(super) now: Option<Shape>,
+    pub(super) then: Option<TextStructure>,
+    pub(super) now: Option<TextStructure>,
 }
 
 impl Collector<'_> {
@@ -24,7 +24,7 @@ impl Collector<'_> {
         let Some(entry) = self.store.entry_numbered(unit.entry)? else { return Ok(None) };
         let shape = |fields: &diaporos_core::value::Record| {
             let text = text_in(fields, &unit.field, &self.batch.from)?;
-            Some(Shape::of(field.form, text, &self.brief.protected))
+            Some(TextStructure::of(field.form, text, &self.brief.protected))
         };
         let now = if entry.row.state == State::Gone { None } else { shape(&entry.row.fields) };
         let then = if entry.row.version == unit.version {
@@ -45,7 +45,7 @@ impl Collector<'_> {
         target: &Inline,
     ) -> (Vec<Defect>, Vec<Defect>) {
         let at = (unit.block as usize).saturating_sub(1);
-        let in_place = |shape: &&Shape| {
+        let in_place = |shape: &&TextStructure| {
             let block = shape.blocks().get(at);
             block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
         };

@@ -10,7 +10,7 @@ use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Slots;
-use diaporos_core::lane::{FieldExpression, LaneEnd};
+use diaporos_core::lane::{FieldExpression, TypeRef};
 use diaporos_core::settings::Section;
 use diaporos_core::translate::{
     Check, CheckPolicy, Form, Protected, TermRow, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
@@ -32,7 +32,7 @@ pub struct Brief {
     /// Its name.
     pub name: String,
     /// The type whose texts are translated.
-    pub of: LaneEnd,
+    pub of: TypeRef,
     /// The fields, in the order in which they are translated.
     pub fields: IndexMap<String, BriefField>,
     /// The language of the texts.

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
-use diaporos_core::lane::LaneEnd;
+use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Field, FieldKind};
 use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::translate::{Check, CheckPolicy, Form, Protected, Terms, UnitFormat};
@@ -364,7 +364,7 @@ impl BriefReader<'_> {
     }
 
     /// What goes back to the source has to be written there.
-    fn check_back(&mut self, of: &LaneEnd, table: &Section<'_>) {
+    fn check_back(&mut self, of: &TypeRef, table: &Section<'_>) {
         let Some(system) = self.around.systems.get(&of.system).and_then(Option::as_ref) else { return };
         let writes = system.profile().is_some_and(|profile| profile.writes(&of.kind));
         if !writes && self.around.profiles_are_sound {

@@ -14,7 +14,7 @@ use super::row::{millis, moment};
 use super::{Store, StoreError};
 use standing::of_word;
 pub use standing::{BatchStanding, Origin, UnitStanding};
-pub use units::{BatchUnit, NewText, OpenUnit, UnitCount, UnitVerdict, Wanted};
+pub use units::{BatchUnit, NewText, OpenUnit, UnitCount, UnitVerdict, WantedLanguage};
 
 /// A batch.
 #[derive(Debug, Clone, PartialEq)]

@@ -64,7 +64,7 @@ fn translation(value: &str, is_pseudo: bool) -> Translation {
 
 fn text(entry: i64, block: u32, source: &str, languages: &[&str]) -> NewText {
     let place = UnitPlace { address: address("1"), field: "name".into(), block };
-    let wanted = |language: &&str| Wanted { language: tag(language), origin: Origin::New, earlier: None };
+    let wanted = |language: &&str| WantedLanguage { language: tag(language), origin: Origin::New, earlier: None };
     NewText {
         entry,
         version: 1,

@@ -26,12 +26,12 @@ pub struct NewText {
     /// Its words.
     pub words: u64,
     /// The languages it is wanted in.
-    pub languages: Vec<Wanted>,
+    pub languages: Vec<WantedLanguage>,
 }
 
 /// A language that a text is wanted in.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Wanted {
+pub struct WantedLanguage {
     /// The language.
     pub language: LanguageTag,
     /// Why it is wanted.
@@ -169,7 +169,7 @@ impl Store {
                     signed(text.words)
                 ])?;
             let number = transaction.last_insert_rowid();
-            for Wanted { language, origin, earlier } in &text.languages {
+            for WantedLanguage { language, origin, earlier } in &text.languages {
                 let earlier = earlier.as_ref().map(serde_json::to_string).transpose().map_err(StoreError::content)?;
                 transaction
                     .prepare_cached("INSERT INTO batch_unit VALUES (?, ?, ?, ?, 'out', NULL, NULL, ?)")?

@@ -1,12 +1,12 @@
 //! Carrying out one document's step: a conversation with the destination, without the talking.
 //!
-//! An errand says what to do next, and is told what came of it, until it ends. It never writes
+//! The machine (sans-I/O) says what to do next, and is told what came of it, until it ends. It never writes
 //! twice without having looked, and never over a version that it does not know.
 
 use super::document::{changed_there, deleted_there, found_there};
 use super::settle::partly;
-use super::{Counterpart, DocumentPlan, Existing, Found, Hold, HoldReason, Order, Presence, Step, Written};
-use crate::change::{Apart, Merge, MergePolicies, merge_found};
+use super::{Counterpart, DocumentPlan, Existing, FoundDocument, Hold, HoldReason, Order, Presence, Step, Written};
+use crate::change::{Divergence, Merge, MergePolicies, merge_found};
 use crate::value::EntryId;
 
 /// How often one document is written in a run, at most.
@@ -14,7 +14,7 @@ const TRIES: u32 = 3;
 
 /// What is to be done next.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Act {
+pub enum Effect {
     /// Carry out the order, once.
     Write(Order),
     /// Read the document of that id.
@@ -28,7 +28,7 @@ pub enum Act {
 
 /// What the destination said to a write.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Reply {
+pub enum Response {
     /// It was carried out.
     Done(Written),
     /// No good answer: it may have been carried out or not.
@@ -45,7 +45,7 @@ pub enum Reply {
     NotDone,
 }
 
-/// How an errand ended.
+/// How a delivery ended.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Ending {
     /// It is as it should be, and so noted.
@@ -82,7 +82,7 @@ pub struct Safeguards {
 
 /// Why the document is being read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Looking {
+enum ReadReason {
     /// The destination has no versions, so it is compared before anything is written over.
     Before,
     /// An answer was lost.
@@ -95,13 +95,13 @@ enum Looking {
 
 /// Carries out one document's step.
 #[derive(Debug)]
-pub struct Errand<'a> {
+pub struct DeliveryMachine<'a> {
     plan: &'a DocumentPlan,
     policies: &'a MergePolicies,
     order: Order,
     merge: Merge,
     tries: u32,
-    looking: Looking,
+    read_reason: ReadReason,
     safeguards: Safeguards,
     /// How often a new document was looked for in vain.
     looks: u32,
@@ -111,7 +111,7 @@ pub struct Errand<'a> {
     moved_on: bool,
 }
 
-impl<'a> Errand<'a> {
+impl<'a> DeliveryMachine<'a> {
     /// Begins with the first act; none where there is nothing to send.
     #[must_use]
     pub fn begin(
@@ -119,17 +119,18 @@ impl<'a> Errand<'a> {
         item: Option<&EntryId>,
         policies: &'a MergePolicies,
         safeguards: Safeguards,
-    ) -> Option<(Self, Act)> {
+    ) -> Option<(Self, Effect)> {
         let order = plan.order(item)?;
         let merge = plan.merge().clone();
-        let (looking, written) = (Looking::Before, None);
+        let (read_reason, written) = (ReadReason::Before, None);
         let (tries, looks, moved_on) = (0, 0, false);
-        let mut errand = Errand { plan, policies, order, merge, tries, looking, safeguards, looks, written, moved_on };
-        let act = match errand.order.id() {
-            Some(id) if !safeguards.guarded => Act::Read(id.clone()),
-            _ => errand.send(),
+        let mut machine =
+            DeliveryMachine { plan, policies, order, merge, tries, read_reason, safeguards, looks, written, moved_on };
+        let effect = match machine.order.id() {
+            Some(id) if !safeguards.guarded => Effect::Read(id.clone()),
+            _ => machine.send(),
         };
-        Some((errand, act))
+        Some((machine, effect))
     }
 
     /// The order as it stands.
@@ -138,61 +139,61 @@ impl<'a> Errand<'a> {
         &self.order
     }
 
-    fn send(&mut self) -> Act {
+    fn send(&mut self) -> Effect {
         self.tries += 1;
-        Act::Write(self.order.clone())
+        Effect::Write(self.order.clone())
     }
 
-    fn look(&mut self, looking: Looking) -> Act {
-        self.looking = looking;
-        self.order.id().map_or(Act::Find(0), |id| Act::Read(id.clone()))
+    fn look(&mut self, read_reason: ReadReason) -> Effect {
+        self.read_reason = read_reason;
+        self.order.id().map_or(Effect::Find(0), |id| Effect::Read(id.clone()))
     }
 
     /// What to do after a write.
-    pub fn wrote(&mut self, reply: Reply) -> Act {
+    pub fn wrote(&mut self, response: Response) -> Effect {
         let removes = self.order.removes();
-        match (reply, self.order.id()) {
-            (Reply::Done(written), _) => self.done(written),
-            (Reply::Lost, None) if self.safeguards.repeatable && self.tries < TRIES => self.send(),
-            (Reply::Lost, _) => self.look(Looking::AfterLoss),
-            (Reply::Differs, Some(_)) => self.look(Looking::AfterDifference),
-            (Reply::Absent, Some(id)) if removes => self.end(Ending::Done(self.removed(id, Presence::Deleted))),
-            (Reply::Absent, Some(id)) => self.end(Ending::Held(deleted_there(id), None)),
-            (Reply::Differs | Reply::Absent, None) | (Reply::Refused, _) => self.end(Ending::Refused),
-            (Reply::Locked, _) => self.end(Ending::Locked),
-            (Reply::NotDone, _) => self.end(Ending::NotDone),
+        match (response, self.order.id()) {
+            (Response::Done(written), _) => self.done(written),
+            (Response::Lost, None) if self.safeguards.repeatable && self.tries < TRIES => self.send(),
+            (Response::Lost, _) => self.look(ReadReason::AfterLoss),
+            (Response::Differs, Some(_)) => self.look(ReadReason::AfterDifference),
+            (Response::Absent, Some(id)) if removes => self.end(Ending::Done(self.removed(id, Presence::Deleted))),
+            (Response::Absent, Some(id)) => self.end(Ending::Held(deleted_there(id), None)),
+            (Response::Differs | Response::Absent, None) | (Response::Refused, _) => self.end(Ending::Refused),
+            (Response::Locked, _) => self.end(Ending::Locked),
+            (Response::NotDone, _) => self.end(Ending::NotDone),
         }
     }
 
     /// What to do when a look got no answer. A version that differs may be our own doing: a request
     /// that arrived twice.
     #[must_use]
-    pub fn saw_nothing(&self) -> Act {
-        match (self.looking, &self.written) {
-            (Looking::Before, _) => Act::End(Ending::NotDone),
+    pub fn saw_nothing(&self) -> Effect {
+        match (self.read_reason, &self.written) {
+            (ReadReason::Before, _) => Effect::End(Ending::NotDone),
             // It was written; only how it is stored stays unknown.
-            (Looking::Back, Some(written)) => Act::End(Ending::Done(self.written(written.clone()))),
-            _ => Act::End(Ending::InDoubt),
+            (ReadReason::Back, Some(written)) => Effect::End(Ending::Done(self.written(written.clone()))),
+            _ => Effect::End(Ending::InDoubt),
         }
     }
 
     /// After a good answer: what was written is read back, where that was asked for and the answer does
     /// not show it.
-    fn done(&mut self, written: Written) -> Act {
+    fn done(&mut self, written: Written) -> Effect {
         let id = written.id.clone().or_else(|| self.order.id().cloned());
         match id {
             Some(id) if self.safeguards.read_back && written.fields.is_none() && !self.order.removes() => {
-                self.looking = Looking::Back;
+                self.read_reason = ReadReason::Back;
                 self.written = Some(written);
-                Act::Read(id)
+                Effect::Read(id)
             }
             _ => self.end(Ending::Done(self.written(written))),
         }
     }
 
     /// What to do after reading the document by its id.
-    pub fn read(&mut self, now: Option<&Existing>) -> Act {
-        if let (Looking::Back, Some(written)) = (self.looking, self.written.take()) {
+    pub fn read(&mut self, now: Option<&Existing>) -> Effect {
+        if let (ReadReason::Back, Some(written)) = (self.read_reason, self.written.take()) {
             // Somebody else may have been quicker than our look: what they wrote is no form of ours.
             let is_ours = |now: &&Existing| written.revision.is_none() || written.revision == now.revision;
             let now = now.filter(is_ours);
@@ -200,16 +201,16 @@ impl<'a> Errand<'a> {
             let revision = written.revision.clone().or_else(|| now?.revision.clone());
             return self.end(Ending::Done(self.written(Written { fields: shown, revision, ..written })));
         }
-        let Some(id) = self.order.id().cloned() else { return Act::End(Ending::InDoubt) };
+        let Some(id) = self.order.id().cloned() else { return Effect::End(Ending::InDoubt) };
         let untouched = |now: &Existing| now.revision.is_some() && self.order.revision() == now.revision.as_ref();
         self.moved_on |= now.is_some_and(|now| !untouched(now));
         match (now, &self.order) {
             (None, Order::Withdraw { .. } | Order::Delete { .. }) => {
-                Act::End(self.over(self.removed(&id, Presence::Deleted)))
+                Effect::End(self.over(self.removed(&id, Presence::Deleted)))
             }
             (None, _) => self.end(Ending::Held(deleted_there(&id), None)),
             (Some(now), Order::Withdraw { .. }) if now.presence == Presence::Withdrawn => {
-                Act::End(self.over(self.removed(&id, Presence::Withdrawn)))
+                Effect::End(self.over(self.removed(&id, Presence::Withdrawn)))
             }
             (Some(now), Order::Withdraw { .. } | Order::Delete { .. }) => self.remove(now),
             (Some(now), _) => self.reconcile(now),
@@ -219,16 +220,16 @@ impl<'a> Errand<'a> {
     /// What to do after looking for documents by the entry's key.
     ///
     /// A new document that is not found may be there all the same, for look-ups lag: it is looked for
-    /// again, and is left in doubt when the time for that is over ([`Errand::saw_nothing`]). It is never
+    /// again, and is left in doubt when the time for that is over ([`DeliveryMachine::saw_nothing`]). It is never
     /// written a second time in one run.
-    pub fn found(&mut self, found: &Found) -> Act {
+    pub fn found(&mut self, found: &FoundDocument) -> Effect {
         match found {
-            Found::NotAsked | Found::Nothing => {
+            FoundDocument::NotAsked | FoundDocument::Nothing => {
                 self.looks += 1;
-                Act::Find(self.looks)
+                Effect::Find(self.looks)
             }
-            Found::One(existing) => {
-                let Some(document) = &self.plan.document else { return Act::End(Ending::InDoubt) };
+            FoundDocument::One(existing) => {
+                let Some(document) = &self.plan.document else { return Effect::End(Ending::InDoubt) };
                 let merge = merge_found(&document.fields, &existing.fields, self.policies);
                 if !merge.conflicts.is_empty() {
                     let hold = found_there(&existing.id, &merge.conflicts);
@@ -238,20 +239,20 @@ impl<'a> Errand<'a> {
                 let is_there = !merge.owes && existing.presence == Presence::Present;
                 self.merge = merge;
                 if is_there {
-                    return Act::End(self.over(self.counterpart(existing)));
+                    return Effect::End(self.over(self.counterpart(existing)));
                 }
                 let (id, revision, fields) =
                     (existing.id.clone(), existing.revision.clone(), self.merge.fields.clone());
                 self.order = Order::Update { id, revision, fields, language: self.plan.language.clone() };
                 self.again()
             }
-            Found::Taken(by) => {
+            FoundDocument::Taken(by) => {
                 let message = format!("what was found with its key is `{by}`'s");
                 self.end(Ending::Held(Hold { reason: HoldReason::KeyTaken, message }, None))
             }
             // Nobody can tell whether ours is among them.
-            Found::OtherKeys(_) => Act::End(Ending::InDoubt),
-            Found::Several(count) => {
+            FoundDocument::OtherKeys(_) => Effect::End(Ending::InDoubt),
+            FoundDocument::Several(count) => {
                 let message = format!("{count} documents there have the entry's key");
                 self.end(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }, None))
             }
@@ -259,18 +260,18 @@ impl<'a> Errand<'a> {
     }
 
     /// Writes again, unless that was done often enough.
-    fn again(&mut self) -> Act {
-        match self.looking {
+    fn again(&mut self) -> Effect {
+        match self.read_reason {
             _ if self.tries < TRIES => self.send(),
             // What landed of it is found out by the next run, from the intent.
-            Looking::AfterLoss if self.moved_on => Act::End(Ending::InDoubt),
-            Looking::AfterLoss => self.end(Ending::FoundNotDone),
-            Looking::Before | Looking::AfterDifference | Looking::Back => self.end(Ending::NotDone),
+            ReadReason::AfterLoss if self.moved_on => Effect::End(Ending::InDoubt),
+            ReadReason::AfterLoss => self.end(Ending::FoundNotDone),
+            ReadReason::Before | ReadReason::AfterDifference | ReadReason::Back => self.end(Ending::NotDone),
         }
     }
 
     /// What is to be taken away must be as we left it, or its changes not ours to keep.
-    fn remove(&mut self, now: &Existing) -> Act {
+    fn remove(&mut self, now: &Existing) -> Effect {
         let changed = self.plan.known.as_ref().map_or(Vec::new(), |known| known.changed_in(now));
         if !changed.is_empty() {
             return self.end(Ending::Held(changed_there(Some(&now.id), &changed), None));
@@ -280,8 +281,8 @@ impl<'a> Errand<'a> {
     }
 
     /// The document is not as it was when the plan was made: what ours and theirs come to now.
-    fn reconcile(&mut self, now: &Existing) -> Act {
-        let Some(merge) = self.plan.merge_with(now, self.policies) else { return Act::End(Ending::InDoubt) };
+    fn reconcile(&mut self, now: &Existing) -> Effect {
+        let Some(merge) = self.plan.merge_with(now, self.policies) else { return Effect::End(Ending::InDoubt) };
         if !merge.conflicts.is_empty() {
             // What of a lost write is there is ours, whatever else somebody did.
             let landed = |known| partly(known, self.order.fields()?, now);
@@ -301,7 +302,7 @@ impl<'a> Errand<'a> {
         let is_there = !merge.owes && now.presence == Presence::Present;
         self.merge = merge;
         if is_there {
-            return Act::End(self.over(self.counterpart(now)));
+            return Effect::End(self.over(self.counterpart(now)));
         }
         if let Order::Update { id, .. } = &self.order {
             let (id, revision, fields) = (id.clone(), now.revision.clone(), self.merge.fields.clone());
@@ -312,12 +313,12 @@ impl<'a> Errand<'a> {
 
     /// Ends. A document that was created and found again is not forgotten because it could not be
     /// written once more: its creation stays in doubt, and is settled by its key.
-    fn end(&self, ending: Ending) -> Act {
+    fn end(&self, ending: Ending) -> Effect {
         let is_found_creation = matches!(self.plan.step, Step::Create) && self.order.id().is_some();
         match ending {
-            Ending::Done(_) | Ending::Found(_) | Ending::Held(_, Some(_)) => Act::End(ending),
-            _ if is_found_creation => Act::End(Ending::InDoubt),
-            ending => Act::End(ending),
+            Ending::Done(_) | Ending::Found(_) | Ending::Held(_, Some(_)) => Effect::End(ending),
+            _ if is_found_creation => Effect::End(Ending::InDoubt),
+            ending => Effect::End(ending),
         }
     }
 
@@ -338,8 +339,8 @@ impl<'a> Errand<'a> {
         // Where the answer shows the document, its own way of storing ours is no change of anybody's.
         for (name, sent) in self.order.fields().into_iter().flatten() {
             let shown = written.fields.as_ref().and_then(|fields| fields.get(name));
-            if let Some(shown) = shown.filter(|shown| *shown != sent && !known.apart.contains_key(name)) {
-                known.apart.insert(name.clone(), Apart::Stored(shown.clone()));
+            if let Some(shown) = shown.filter(|shown| *shown != sent && !known.divergences.contains_key(name)) {
+                known.divergences.insert(name.clone(), Divergence::Stored(shown.clone()));
             }
         }
         Some(known)

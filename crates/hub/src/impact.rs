@@ -12,7 +12,7 @@ use crate::mapping::map;
 
 /// What a change alters of what a lane delivers.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Reach {
+pub enum Impact {
     /// Nothing: what goes is as it was.
     Nothing,
     /// These destination fields.
@@ -27,17 +27,17 @@ pub enum Reach {
     Held,
 }
 
-impl Reach {
+impl Impact {
     /// The reach in words.
     #[must_use]
     pub fn told(&self) -> String {
         match self {
-            Reach::Nothing => "nothing, what it delivers is as it was".to_owned(),
-            Reach::Fields(fields) => fields.join(", "),
-            Reach::Comes => "goes now".to_owned(),
-            Reach::Leaves => "goes no longer".to_owned(),
-            Reach::Outside => "does not go".to_owned(),
-            Reach::Held => "cannot go".to_owned(),
+            Impact::Nothing => "nothing, what it delivers is as it was".to_owned(),
+            Impact::Fields(fields) => fields.join(", "),
+            Impact::Comes => "goes now".to_owned(),
+            Impact::Leaves => "goes no longer".to_owned(),
+            Impact::Outside => "does not go".to_owned(),
+            Impact::Held => "cannot go".to_owned(),
         }
     }
 }
@@ -51,7 +51,7 @@ pub fn reach(
     lane: &ConfiguredLane,
     change: &ChangeRow,
     now: Timestamp,
-) -> Result<Option<Reach>, StoreError> {
+) -> Result<Option<Impact>, StoreError> {
     let end = &lane.lane.from;
     if (&end.system, &end.kind) != (&change.address.system, &change.address.kind) {
         return Ok(None);
@@ -69,15 +69,15 @@ pub fn reach(
         None => Mapped::Outside,
     };
     Ok(Some(match (before, after) {
-        (Mapped::Outside, Mapped::Outside) => Reach::Outside,
-        (_, Mapped::Outside) => Reach::Leaves,
-        (_, Mapped::Broken(_) | Mapped::Faulty(_)) => Reach::Held,
+        (Mapped::Outside, Mapped::Outside) => Impact::Outside,
+        (_, Mapped::Outside) => Impact::Leaves,
+        (_, Mapped::Broken(_) | Mapped::Faulty(_)) => Impact::Held,
         (Mapped::Goes { documents: before, .. }, Mapped::Goes { documents: after, .. }) => altered(&before, &after),
-        (_, Mapped::Goes { .. }) => Reach::Comes,
+        (_, Mapped::Goes { .. }) => Impact::Comes,
     }))
 }
 
-fn altered(before: &[Document], after: &[Document]) -> Reach {
+fn altered(before: &[Document], after: &[Document]) -> Impact {
     let mut fields = BTreeSet::new();
     for document in after {
         let old = before.iter().find(|old| old.language == document.language);
@@ -86,5 +86,5 @@ fn altered(before: &[Document], after: &[Document]) -> Reach {
     }
     let lost = before.iter().filter(|old| !after.iter().any(|new| new.language == old.language));
     fields.extend(lost.flat_map(|old| old.fields.keys().cloned()));
-    if fields.is_empty() { Reach::Nothing } else { Reach::Fields(fields.into_iter().collect()) }
+    if fields.is_empty() { Impact::Nothing } else { Impact::Fields(fields.into_iter().collect()) }
 }
