@@ -1,14 +1,9 @@
 //! `push`.
 
 use clap::Args;
-use diaporos_core::value::{LaneName, LanguageTag};
-use diaporos_hub::config::ConfiguredLane;
-use diaporos_hub::look::lane_record;
-use diaporos_hub::push::{Push as PushLane, PushError, PushOptions, PushRow, PushTally};
-use diaporos_hub::{ConnectError, Connector};
-use diaporos_store::{Standing, Store};
-use diaporos_systems::Write;
-use serde_json::Map;
+use diaporos_core::value::LanguageTag;
+use diaporos_hub::Connector;
+use diaporos_hub::push::{Author, Destinations, PushOptions, PushRow, PushRun, PushSummary};
 
 use super::{counted, lanes};
 use crate::context::Context;
@@ -36,7 +31,8 @@ pub(crate) struct Push {
     /// 10, or a tenth of those that are there.
     #[arg(long, value_name = "N")]
     allow_adoptions: Option<u64>,
-    /// Read every document that is there, and merge what somebody else changed.
+    /// Read every document that is there, and merge what somebody else changed; ends with 3 where
+    /// somebody did.
     #[arg(long)]
     verify: bool,
 }
@@ -52,82 +48,51 @@ const COLUMNS: &[Column] = &[
     Column::prose("message", "why"),
 ];
 
-/// How often lanes are gone through: the second time for what waited for an entry of another lane, the
-/// third for circles.
-const ROUNDS: u32 = 3;
-
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     context.confirm_reach(&config)?;
     let chosen = lanes(&config, &args.lanes)?;
-    let connector = Connector::new(&config, &Context::variable);
-    // Every destination is set up before anything is sent to the first.
-    let writers = chosen.iter().map(|lane| connector.writer(&lane.lane.to.system));
-    let writers: Vec<Box<dyn Write>> = writers.collect::<Result<_, ConnectError>>()?;
+    let destinations = Destinations::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let mut store = Context::store_for_change(&config)?;
-    let run = if args.dry_run { None } else { Some(begin(&mut store, args)?) };
     let mut progress = context.progress();
     let mut steps = Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), context.format);
-    let mut tally = PushTally::default();
-    let mut stopped: Vec<(String, PushError)> = Vec::new();
     let interrupt = Interrupt::listen();
-    let names: Vec<LaneName> = chosen.iter().map(|lane| lane.lane.name.clone()).collect();
-    for round in 0..ROUNDS {
-        for (place, (lane, writer)) in chosen.iter().zip(&writers).enumerate() {
-            let name = lane.lane.name.to_string();
-            let is_over = stopped.iter().any(|(stopped, _)| *stopped == name) || interrupt.is_asked();
-            if round > 0 && (is_over || args.dry_run || !owes(&store, lane)?) {
-                continue;
-            }
-            let mut push = PushLane {
-                store: &mut store,
-                lane,
-                writer: writer.as_ref(),
-                run: run.unwrap_or_default(),
-                later: if round == 0 { names.get(place + 1..).unwrap_or_default() } else { &[] },
-                clock: &Context::now,
-                stop: &|| interrupt.is_asked(),
-            };
-            let options = PushOptions {
-                dry_run: args.dry_run,
-                allow_removals: args.allow_removals,
-                allow_adoptions: args.allow_adoptions,
-                verify: args.verify,
-                only_owed: round > 0,
-            };
-            let (sum, end) = push.run(options, &mut progress, &mut |row| steps.add(&name, row)).await;
-            tally += sum;
-            stopped.extend(end.err().map(|error| (name, error)));
-        }
-    }
+    let options = PushOptions {
+        dry_run: args.dry_run,
+        allow_removals: args.allow_removals,
+        allow_adoptions: args.allow_adoptions,
+        verify: args.verify,
+        only_owed: false,
+    };
+    let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
+    let who = Context::who();
+    let mut run = PushRun {
+        store: &mut store,
+        lanes: &chosen,
+        destinations: &destinations,
+        clock: &Context::now,
+        stop: &|| interrupt.is_asked(),
+    };
+    let author = Author { command: &command, who: &who };
+    let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     progress.clear();
-    let summary = summary(&tally, args.dry_run, stopped.len() as u64);
-    if let Some(run) = run {
-        store.end_run(run, &serde_json::Value::Object(summary.counts.clone()).to_string(), Context::now())?;
-    }
-    steps.end(summary)?;
-    let has_stopped = !stopped.is_empty();
-    let all_stopped = stopped.len() == chosen.len() && !chosen.is_empty();
-    let sent_nothing = tally == PushTally { unchanged: tally.unchanged, ..PushTally::default() };
+    steps.end(summary(&done, args))?;
+    end(done, chosen.len(), args, context)
+}
+
+/// Tells of the lanes that stopped, and how the program ends.
+fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Result<Exit, Failure> {
+    let PushSummary { tally, stopped } = done;
+    let is_partial = tally.held + tally.failed > 0 || !stopped.is_empty() || (args.verify && tally.drifted > 0);
+    let all_stopped = stopped.len() == lanes && lanes > 0;
     for (lane, error) in stopped {
         let failure = Failure::from(error).about(&format!("the lane `{lane}` stopped"));
-        if all_stopped && sent_nothing {
+        if all_stopped && tally.did_nothing() {
             return Err(failure);
         }
         context.report(&failure);
     }
-    Ok(if tally.held + tally.failed > 0 || has_stopped { Exit::Partly } else { Exit::Done })
-}
-
-/// Whether something on a lane became due by what was pushed on another.
-fn owes(store: &Store, lane: &ConfiguredLane) -> Result<bool, Failure> {
-    let counts = store.counts(lane_record(lane))?;
-    Ok(counts.is_some_and(|counts| counts.get(&Standing::Owed).is_some_and(|owed| *owed > 0)))
-}
-
-fn begin(store: &mut Store, args: &Push) -> Result<i64, Failure> {
-    let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
-    Ok(store.begin_run(&command, &Context::who(), Context::now())?)
+    Ok(if is_partial { Exit::Partly } else { Exit::Done })
 }
 
 /// Rows of a push. In a table the documents of an entry that go the same way share one.
@@ -179,27 +144,13 @@ impl Steps {
     }
 }
 
-fn summary(tally: &PushTally, dry_run: bool, stopped: u64) -> Summary {
-    let mut counts = Map::new();
-    let named = [
-        ("created", tally.created),
-        ("updated", tally.updated),
-        ("adopted", tally.adopted),
-        ("withdrawn", tally.withdrawn),
-        ("unchanged", tally.unchanged),
-        ("held", tally.held),
-        ("failed", tally.failed),
-    ];
-    for (name, count) in
-        named.into_iter().chain([("settled", tally.settled), ("requests", tally.requests), ("stopped", stopped)])
-    {
-        counts.insert(name.to_owned(), count.into());
-    }
+fn summary(done: &PushSummary, args: &Push) -> Summary {
+    let tally = &done.tally;
     let entries: Vec<String> =
-        named.iter().filter(|(_, count)| *count > 0).map(|(name, count)| format!("{count} {name}")).collect();
+        tally.entries().iter().filter(|(_, count)| *count > 0).map(|(name, count)| format!("{count} {name}")).collect();
     let entries = if entries.is_empty() { "no entries".to_owned() } else { entries.join(", ") };
     let requests = counted(tally.requests, "request that writes", "requests that write");
-    let mut sentence = match (dry_run, tally.requests) {
+    let mut sentence = match (args.dry_run, tally.requests) {
         (true, 0) => format!("Dry run, nothing was sent. A push would send nothing: {entries}"),
         (true, _) => format!("Dry run, nothing was sent. A push would send {requests}: {entries}"),
         (false, 0) => format!("Nothing was sent: {entries}"),
@@ -208,8 +159,12 @@ fn summary(tally: &PushTally, dry_run: bool, stopped: u64) -> Summary {
     if tally.settled > 0 {
         sentence += &format!("\nSettled {} of an interrupted run", counted(tally.settled, "request", "requests"));
     }
-    if tally.held + tally.failed > 0 && !dry_run {
+    if args.verify && tally.drifted > 0 {
+        let documents = counted(tally.drifted, "document was", "documents were");
+        sentence += &format!("\n{documents} changed there by somebody else: `diaporos show ADDRESS --three-way`");
+    }
+    if tally.held + tally.failed > 0 && !args.dry_run {
         sentence += "\nWhy, and what to do: `diaporos holds`";
     }
-    Summary { counts, sentence }
+    Summary { counts: done.counts(), sentence }
 }

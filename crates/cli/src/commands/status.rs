@@ -3,11 +3,10 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::plan::HoldReason;
 use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
 use diaporos_hub::look::status;
-use diaporos_hub::push::{Push, PushOptions};
+use diaporos_hub::push::{Push, PushOptions, PushRow};
 use diaporos_store::Standing;
 
 use super::{counted, lanes};
@@ -118,12 +117,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
         let (tally, end) = push.run(options, &mut progress, &mut |row| rows.push(row)).await;
         end?;
         read += tally.unchanged + tally.updated + tally.held;
-        let by_others = [HoldReason::ChangedThere.word(), HoldReason::DeletedThere.word()];
-        for row in rows {
-            let is_held = row.reason.as_ref().is_some_and(|reason| by_others.contains(&reason.as_str()));
-            if !row.is_drift && !is_held {
-                continue;
-            }
+        for row in rows.into_iter().filter(PushRow::tells_drift) {
             drifted += 1;
             sheet.row(vec![
                 Cell::text(lane.lane.name.to_string()),
@@ -146,7 +140,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
     };
     let counts = [("looked_at".to_owned(), read.into()), ("drifted".to_owned(), drifted.into())].into_iter().collect();
     sheet.end_with(Summary { counts, sentence })?;
-    Ok(Exit::Done)
+    Ok(if drifted > 0 { Exit::Partly } else { Exit::Done })
 }
 
 fn tinted(count: u64, standing: Standing) -> Cell {

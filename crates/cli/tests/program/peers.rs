@@ -319,7 +319,7 @@ fn a_folder_of_files_as_a_destination() {
     hub.write("plants/008.json", "{ \"name\": { \"en\": \"Evil\" }, \"slug\": \"../../evil\" }");
     hub.json(&["pull", "garden"]);
     let pushed = hub.json(&["push", "out"]);
-    assert_eq!((pushed["withdrawn"].as_u64(), pushed["held"].as_u64()), (Some(1), Some(1)), "{pushed}");
+    assert_eq!((pushed["deleted"].as_u64(), pushed["held"].as_u64()), (Some(1), Some(1)), "{pushed}");
     assert!(hub.run(&["holds"]).stdout.contains("only our own are removed"));
     assert!(site.join("pages/en/fern-1.md").is_file() && !site.join("pages/en/fern-4.md").exists());
     assert!(site.join("pages/en/%2E.%2F..%2Fevil.md").is_file(), "what is in a key is one step of the place");
@@ -448,7 +448,7 @@ fn a_document_database_as_destination_and_source() {
     assert_eq!(hub.json(&["pull", "store"])["pulled"], 0, "only what changed is asked for");
     std::fs::remove_file(hub.0.path().join("plants/003.json")).unwrap();
     hub.json(&["pull", "garden"]);
-    assert_eq!(hub.json(&["push", "out"])["withdrawn"], 1);
+    assert_eq!(hub.json(&["push", "out"])["deleted"], 1);
     let pulled = hub.json(&["pull", "store"]);
     assert_eq!((pulled["gone"].as_u64(), pulled["new"].as_u64()), (Some(1), Some(0)), "{pulled}");
     assert_eq!(hub.json(&["push", "out", "--verify"])["requests"], 0);

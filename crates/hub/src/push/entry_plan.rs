@@ -113,7 +113,11 @@ impl EntryPlan {
         } else if any(|step| matches!(step, Step::Create)) {
             if any(|step| matches!(step, Step::Unchanged | Step::Note)) { Fate::Updated } else { Fate::Created }
         } else if any(|step| matches!(step, Step::Withdraw | Step::Delete)) {
-            if self.goes { Fate::Updated } else { Fate::Withdrawn }
+            match self.goes {
+                true => Fate::Updated,
+                false if any(|step| matches!(step, Step::Delete)) => Fate::Deleted,
+                false => Fate::Withdrawn,
+            }
         } else if any(|step| matches!(step, Step::Unchanged | Step::Note)) {
             Fate::Unchanged
         } else {
@@ -135,7 +139,7 @@ impl EntryPlan {
             .any(|document| document.known.as_ref().is_some_and(|known| known.presence != Presence::Present));
         match self.fate() {
             Fate::Held => Standing::Held,
-            Fate::Withdrawn => Standing::Withdrawn,
+            Fate::Withdrawn | Fate::Deleted => Standing::Withdrawn,
             Fate::Outside if was_withdrawn => Standing::Withdrawn,
             Fate::Outside if self.goes => Standing::Delivered,
             Fate::Outside => Standing::Outside,
@@ -210,6 +214,7 @@ impl EntryPlan {
             (_, Fate::Updated) => tally.updated += 1,
             (_, Fate::Adopted) => tally.adopted += 1,
             (_, Fate::Withdrawn) => tally.withdrawn += 1,
+            (_, Fate::Deleted) => tally.deleted += 1,
             (_, Fate::Unchanged) => tally.unchanged += 1,
             (_, Fate::Outside | Fate::Held) => {}
         }

@@ -14,6 +14,7 @@ mod lookup;
 mod moved;
 mod plan;
 mod references;
+mod rounds;
 mod row;
 mod settle;
 
@@ -33,6 +34,7 @@ pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, PassRules, Waiting};
 pub(crate) use lookup::LookUps;
 pub(crate) use plan::plan_entry;
+pub use rounds::{Author, Destinations, PushRun, PushSummary};
 pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.
@@ -158,7 +160,13 @@ impl Push<'_> {
         row: &mut (dyn FnMut(PushRow) + Send),
     ) -> (PushTally, Result<(), PushError>) {
         let mut tally = PushTally::default();
-        let end = self.windows(options, &mut tally, listener, row).await;
+        let mut drifted = 0;
+        let mut counting = |told: PushRow| {
+            drifted += u64::from(told.tells_drift());
+            row(told);
+        };
+        let end = self.windows(options, &mut tally, listener, &mut counting).await;
+        tally.drifted = drifted;
         (tally, end)
     }
 
@@ -303,8 +311,10 @@ pub enum Fate {
     Updated,
     /// Found there.
     Adopted,
-    /// Taken off.
+    /// Taken off view.
     Withdrawn,
+    /// Deleted.
+    Deleted,
     /// Kept back.
     Held,
 }

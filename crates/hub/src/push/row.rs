@@ -1,5 +1,6 @@
 //! What a push says of each document, and what it comes to.
 
+use diaporos_core::plan::HoldReason;
 use diaporos_core::value::{Address, LanguageTag};
 
 /// How many entries met what fate.
@@ -13,8 +14,10 @@ pub struct PushTally {
     pub adopted: u64,
     /// As they should be.
     pub unchanged: u64,
-    /// Taken off.
+    /// Taken off view.
     pub withdrawn: u64,
+    /// Deleted.
+    pub deleted: u64,
     /// Kept back.
     pub held: u64,
     /// Not delivered; tried again by the next push.
@@ -23,6 +26,31 @@ pub struct PushTally {
     pub settled: u64,
     /// Requests that wrote, or would.
     pub requests: u64,
+    /// Documents that somebody else changed or deleted there.
+    pub drifted: u64,
+}
+
+impl PushTally {
+    /// Every count of entries with its word, in the order in which they are told.
+    #[must_use]
+    pub fn entries(&self) -> [(&'static str, u64); 8] {
+        [
+            ("created", self.created),
+            ("updated", self.updated),
+            ("adopted", self.adopted),
+            ("withdrawn", self.withdrawn),
+            ("deleted", self.deleted),
+            ("unchanged", self.unchanged),
+            ("held", self.held),
+            ("failed", self.failed),
+        ]
+    }
+
+    /// Whether nothing was done but to see that all is as it should be.
+    #[must_use]
+    pub fn did_nothing(&self) -> bool {
+        *self == PushTally { unchanged: self.unchanged, ..PushTally::default() }
+    }
 }
 
 impl std::ops::AddAssign for PushTally {
@@ -32,10 +60,12 @@ impl std::ops::AddAssign for PushTally {
         self.adopted += other.adopted;
         self.unchanged += other.unchanged;
         self.withdrawn += other.withdrawn;
+        self.deleted += other.deleted;
         self.held += other.held;
         self.failed += other.failed;
         self.settled += other.settled;
         self.requests += other.requests;
+        self.drifted += other.drifted;
     }
 }
 
@@ -58,4 +88,13 @@ pub struct PushRow {
     pub message: Option<String>,
     /// Whether somebody else changed the document there.
     pub is_drift: bool,
+}
+
+impl PushRow {
+    /// Whether somebody else changed or deleted the document there.
+    #[must_use]
+    pub fn tells_drift(&self) -> bool {
+        let by_others = [HoldReason::ChangedThere.word(), HoldReason::DeletedThere.word()];
+        self.is_drift || self.reason.as_ref().is_some_and(|reason| by_others.contains(&reason.as_str()))
+    }
 }
