@@ -18,6 +18,7 @@ use crate::output::{Column, Format, Progress, Sheet, Style, Terminal, findings, 
 
 /// Options that every command has.
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Options of every command")]
 pub(crate) struct Global {
     /// The hub's folder; the nearest with a `diaporos.toml`, from here upwards, where none is given.
     #[arg(long, global = true, value_name = "DIR")]
@@ -35,6 +36,9 @@ pub(crate) struct Global {
     /// In CSV, keep a spreadsheet from taking a text for a formula: a `'` goes before it.
     #[arg(long, global = true)]
     safe_csv: bool,
+    /// Show times in UTC and not in this machine's zone.
+    #[arg(long, global = true)]
+    utc: bool,
     /// Log what happens, on stderr; twice for every page and request.
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     verbose: u8,
@@ -75,7 +79,7 @@ impl Context {
             format: global.format,
             safe_csv: global.safe_csv,
             terminal,
-            zone: TimeZone::system(),
+            zone: if global.utc { TimeZone::UTC } else { TimeZone::system() },
         }
     }
 

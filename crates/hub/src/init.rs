@@ -11,7 +11,7 @@ pub const FILES: [(&str, &str); 3] = [
     ("profiles/example-site.toml", include_str!("../templates/example-site.toml")),
     (
         ".gitignore",
-        "# The hub's store: entries, counterparts, ledger. It is made again by pulling, but for the ledger.\n.diaporos/\n\n\
+        "# The hub's store. Pulling brings the entries back; what was delivered where, accepted translations, withdrawals\n# and the ledger are in it alone: back it up.\n.diaporos/\n\n\
          # What is secret stays on this machine.\n.env\n.env.*\nsecrets/\n*.pem\n*.key\n*.token\n*.secret\n",
     ),
 ];

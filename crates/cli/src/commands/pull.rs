@@ -14,7 +14,7 @@ use crate::output::{Cell, Column, Summary, Tint, note, one_line};
 /// Take in what is new at the sources.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos pull\n  diaporos pull catalogue\n\nWhat fails is told; what came before it stays, and the next pull goes on. An entry counts as gone only\nwhen a whole and successful listing lacks it."
+    after_help = "Examples:\n  diaporos pull\n  diaporos pull catalogue\n\nWhat fails is told; what came before it stays, and the next pull goes on. An entry counts as gone only when a whole and successful listing lacks it."
 )]
 pub(crate) struct Pull {
     /// The systems to pull; all that can be read where none is named.

@@ -95,9 +95,9 @@ impl Cell {
     }
 }
 
-/// A point in time as tables show it.
+/// A point in time as tables show it, with the zone's abbreviation or offset.
 pub(crate) fn moment(at: Timestamp, zone: &TimeZone) -> String {
-    at.to_zoned_datetime(zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string()
+    at.to_zoned_datetime(zone.clone()).strftime("%Y-%m-%d %H:%M:%S %Z").to_string()
 }
 
 /// A text on one line, without anything that a terminal would obey.

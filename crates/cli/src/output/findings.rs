@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use super::cell::one_line;
 use super::visible::is_unseen;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity};
 use miette::{
@@ -20,7 +21,8 @@ pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> Stri
     let mut drawn = String::new();
     for report in reports {
         let source = NamedSource::new(&report.source.name, WholeLines::new(visible_at_length(&report.source.text)));
-        for finding in &report.findings {
+        let groups = groups(report);
+        for finding in report.findings.iter().filter(|finding| !is_in(&groups, finding)) {
             let pointed = Pointed { finding, source: &source };
             // Drawing into a text fails only where the source cannot be read, and then words remain.
             if handler.render_report(&mut drawn, &pointed).is_err() {
@@ -28,8 +30,46 @@ pub(crate) fn draw(reports: &[Report], colour: bool, width: Option<u16>) -> Stri
             }
             drawn.push('\n');
         }
+        groups.iter().for_each(|group| drawn += &drawn_group(report, group, colour));
     }
     drawn
+}
+
+/// Warnings of one kind that stand in a file more than once: they are told together, a line each.
+fn groups(report: &Report) -> Vec<Vec<&Diagnostic>> {
+    let mut groups: Vec<Vec<&Diagnostic>> = Vec::new();
+    for finding in report.findings.iter().filter(|finding| !finding.is_error()) {
+        match groups.iter_mut().find(|group| group[0].code == finding.code) {
+            Some(group) => group.push(finding),
+            None => groups.push(vec![finding]),
+        }
+    }
+    groups.retain(|group| group.len() > 1);
+    groups
+}
+
+fn is_in(groups: &[Vec<&Diagnostic>], finding: &Diagnostic) -> bool {
+    groups.iter().flatten().any(|grouped| std::ptr::eq(*grouped, finding))
+}
+
+fn drawn_group(report: &Report, group: &[&Diagnostic], colour: bool) -> String {
+    let (on, off) = if colour { ("\u{1b}[33m", "\u{1b}[0m") } else { ("", "") };
+    let place = |finding: &&Diagnostic| {
+        let (line, column) = report.source.position(finding.span.start);
+        format!("{}:{line}:{column}", report.source.name)
+    };
+    let widest = group.iter().map(|finding| place(finding).len()).max().unwrap_or_default();
+    let mut drawn = format!("{on}{}{off}\n\n", group[0].code);
+    for finding in group {
+        drawn += &format!("  {on}⚠{off} {:widest$}  {}\n", one_line(&place(finding)), one_line(&finding.message));
+    }
+    let mut helps: Vec<&String> = group.iter().filter_map(|finding| finding.help.as_ref()).collect();
+    helps.dedup();
+    // Of helps that name a number of their own, the first is example enough.
+    if let Some(help) = helps.first() {
+        drawn += &format!("  help: {help}\n");
+    }
+    drawn + "\n"
 }
 
 /// A source without what a terminal would obey, each place at the byte where it was.

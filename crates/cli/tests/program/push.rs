@@ -262,3 +262,18 @@ fn a_store_that_is_damaged_where_a_reference_leads_stops_the_push() {
     }
     assert_eq!(hub.writes(), 0);
 }
+
+/// A large push tells what is new and what is wrong, and counts the rest.
+#[test]
+fn a_large_push_is_counted_and_a_known_hold_is_not_told_again() {
+    let hub = Hub::with_plants(150);
+    hub.good(&["pull"]);
+    let listed = hub.run(&["push", "--dry-run", "--rows", "profiles"]).ends(3).stdout;
+    let shown = hub.run(&["push", "profiles"]).ends(3).stdout;
+    assert!(shown.lines().count() < 120 && listed.lines().count() > 170, "{shown}");
+    assert!(shown.contains("more to create") && shown.contains("`--rows` lists them all"), "{shown}");
+    assert!(shown.contains("hold"), "new holds are shown: {shown}");
+    let again = hub.run(&["push", "profiles"]).ends(3).stdout;
+    assert!(again.contains("entries are held as before") && !again.contains("unfit"), "{again}");
+    assert!(hub.run(&["push", "profiles", "--rows"]).stdout.contains("unfit"));
+}

@@ -70,7 +70,7 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         delivery.requests += driver.requests;
         breaker.note(ended.error.as_ref());
         to.form.note(&ended.ending);
-        let row = row_of(&mut rows, document.language.as_ref());
+        let mut row = row_of(&mut rows, document.language.as_ref());
         let Some(outcome) = outcome(&ended, document.language.clone()) else {
             // Dropped unsettled on purpose: it stands in the ledger as open.
             drop(intent);
@@ -95,6 +95,9 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         let message = outcome.message.clone();
         delivery.outcomes.push((intent, outcome));
         if let Some((reason, message)) = held {
+            if let Some(row) = &mut row {
+                row.is_known = delivery.plan.held_before == Some(reason);
+            }
             tell(&mut delivery.verdict, row, Standing::Held, reason.word(), message);
         } else if is_done {
             if let Some(row) = row {

@@ -27,6 +27,8 @@ pub struct EntryPlan {
     pub goes: bool,
     /// Whether a person keeps it off.
     pub taken_off: bool,
+    /// Why it was held before.
+    pub held_before: Option<HoldReason>,
     /// Whether it was held for what somebody did there: it is read before anything is sent again.
     pub look_first: bool,
     /// Languages that are left as they are there, with the fields they lack.
@@ -232,10 +234,12 @@ impl EntryPlan {
             reason: None,
             message: None,
             is_drift: false,
+            is_known: false,
         };
         if let Some(hold) = &self.hold {
             let (reason, message) = (Some(hold.reason.word().to_owned()), Some(hold.message.clone()));
-            return vec![PushRow { reason, message, ..row(None, "hold") }];
+            let is_known = self.held_before == Some(hold.reason);
+            return vec![PushRow { reason, message, is_known, ..row(None, "hold") }];
         }
         let acted = self.documents.iter().filter(|document| !matches!(document.step, Step::Nothing | Step::Unchanged));
         let left_out = (!self.left_out.is_empty()).then(|| self.left_out.join("; "));

@@ -294,6 +294,7 @@ impl Unplanned {
             reason: Some(reason.to_owned()),
             message: Some(message),
             is_drift: false,
+            is_known: false,
         });
     }
 }

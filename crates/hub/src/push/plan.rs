@@ -170,6 +170,7 @@ pub(crate) fn plan_entry(
         hold: None,
         goes: true,
         taken_off: due.taken_off,
+        held_before: due.held,
         look_first: lane.returns.is_some()
             || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
             || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),

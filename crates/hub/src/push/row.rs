@@ -88,6 +88,8 @@ pub struct PushRow {
     pub message: Option<String>,
     /// Whether somebody else changed the document there.
     pub is_drift: bool,
+    /// Whether the entry was held before for the reason for which it is held now.
+    pub is_known: bool,
 }
 
 impl PushRow {

@@ -76,6 +76,7 @@ pub(super) async fn settle_in_doubt(
                 reason: None,
                 message: message.clone(),
                 is_drift: false,
+                is_known: false,
             });
             let delivered = counterpart.map(|counterpart| Delivered { language: record.language, counterpart });
             outcomes.push((intent, Outcome { result, status: None, message, delivered }));

@@ -1,15 +1,17 @@
 //! `push`.
 
+mod steps;
+
 use clap::Args;
-use diaporos_core::value::LanguageTag;
 use diaporos_hub::Connector;
-use diaporos_hub::push::{Author, Destinations, PushOptions, PushRow, PushRun, PushSummary};
+use diaporos_hub::push::{Author, Destinations, PushOptions, PushRun, PushSummary};
 
 use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
-use crate::output::{Cell, Column, Format, Sheet, Summary, Tint};
+use crate::output::Summary;
+use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
@@ -31,22 +33,14 @@ pub(crate) struct Push {
     /// 10, or a tenth of those that are there.
     #[arg(long, value_name = "N")]
     allow_adoptions: Option<u64>,
+    /// List every document, also where there are many; holds that were there before too.
+    #[arg(long)]
+    rows: bool,
     /// Read every document that is there, and merge what somebody else changed; ends with 3 where
     /// somebody did.
     #[arg(long)]
     verify: bool,
 }
-
-const COLUMNS: &[Column] = &[
-    Column::text("lane", "lane"),
-    Column::text("address", "address"),
-    Column::text("step", "step"),
-    Column::text("language", "lang"),
-    Column::text("id_there", "id there"),
-    Column::prose("changes", "changes"),
-    Column::text("reason", "reason"),
-    Column::prose("message", "why"),
-];
 
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
@@ -55,7 +49,8 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let destinations = Destinations::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let mut store = Context::store_for_change(&config)?;
     let mut progress = context.progress();
-    let mut steps = Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), context.format);
+    let mut steps =
+        Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), args.rows, context.format);
     let interrupt = Interrupt::listen();
     let options = PushOptions {
         dry_run: args.dry_run,
@@ -76,7 +71,9 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let author = Author { command: &command, who: &who };
     let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     progress.clear();
-    steps.end(summary(&done, args))?;
+    let mut summary = summary(&done, args);
+    summary.sentence = steps.counted() + &summary.sentence;
+    steps.end(summary)?;
     end(done, chosen.len(), args, context)
 }
 
@@ -93,55 +90,6 @@ fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Resul
         context.report(&failure);
     }
     Ok(if is_partial { Exit::Partly } else { Exit::Done })
-}
-
-/// Rows of a push. In a table the documents of an entry that go the same way share one.
-struct Steps {
-    sheet: Sheet,
-    joins: bool,
-    waiting: Option<(String, PushRow, Vec<LanguageTag>, Vec<String>)>,
-}
-
-impl Steps {
-    fn new(sheet: Sheet, format: Format) -> Steps {
-        Steps { sheet, joins: format == Format::Table, waiting: None }
-    }
-
-    fn add(&mut self, lane: &str, row: PushRow) {
-        if let Some((known_lane, known, languages, ids)) = &mut self.waiting
-            && self.joins
-            && known_lane == lane
-            && (&known.address, known.step, &known.reason) == (&row.address, row.step, &row.reason)
-            && (&known.message, &known.changes) == (&row.message, &row.changes)
-        {
-            languages.extend(row.language);
-            ids.extend(row.id_there);
-            return;
-        }
-        self.flush();
-        let (languages, ids) = (row.language.iter().cloned().collect(), row.id_there.iter().cloned().collect());
-        self.waiting = Some((lane.to_owned(), row, languages, ids));
-    }
-
-    fn flush(&mut self) {
-        let Some((lane, row, languages, ids)) = self.waiting.take() else { return };
-        let joined = |texts: Vec<String>| if texts.is_empty() { Cell::nothing() } else { Cell::text(texts.join(" ")) };
-        self.sheet.row(vec![
-            Cell::text(lane),
-            Cell::text(row.address.to_string()),
-            Cell::word(row.step),
-            joined(languages.iter().map(ToString::to_string).collect()),
-            joined(ids).tint(Tint::Faint),
-            Cell::list(row.changes),
-            Cell::maybe(row.reason).tint(Tint::Warn),
-            Cell::maybe(row.message),
-        ]);
-    }
-
-    fn end(mut self, summary: Summary) -> Result<(), Failure> {
-        self.flush();
-        self.sheet.end_with(summary)
-    }
 }
 
 fn summary(done: &PushSummary, args: &Push) -> Summary {
