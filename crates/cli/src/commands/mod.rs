@@ -3,6 +3,7 @@
 mod batch;
 mod changes;
 mod check;
+mod completions;
 mod demo;
 mod entries;
 mod explain;
@@ -11,6 +12,7 @@ mod holds;
 mod init;
 mod lane;
 mod ledger;
+mod man;
 mod model;
 mod preview;
 mod probe;
@@ -76,6 +78,8 @@ pub(crate) enum Command {
     Ledger(ledger::Ledger),
     Batch(batch::Batch),
     Functions(functions::Functions),
+    Completions(completions::Completions),
+    Man(man::Man),
     Demo(demo::Demo),
 }
 
@@ -101,6 +105,8 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Batch(args) => batch::run(&args, context).await,
         Command::Functions(args) => functions::run(&args, context),
+        Command::Completions(args) => completions::run(&args),
+        Command::Man(args) => man::run(&args),
         Command::Demo(args) => demo::run(&args, context).await,
     }
 }
