@@ -14,7 +14,7 @@ use diaporos_systems::http::{
 use diaporos_systems::ninjs::NinjsReader;
 use diaporos_systems::rest::{Agency, RestReader, RestWriter};
 use diaporos_systems::webdav::{WebdavReader, webdav_writer};
-use diaporos_systems::{Read, Secret, SecretReference, SystemError, Write};
+use diaporos_systems::{HttpSystem, LanguageCodes, Profile, Read, Secret, SecretReference, SystemError, Write};
 use url::Url;
 
 use crate::config::path::read_within;
@@ -129,29 +129,35 @@ impl<'a> Connector<'a> {
                 Ok(Box::new(FilesReader::new(name.clone(), folder, profile, languages, system.limits.max_bytes)))
             }
             SystemKind::Graphql(graphql) => {
-                let url = self.web_address(name, &graphql.url)?;
-                let credential = self.credential(name, &url, graphql.read.as_ref())?;
-                let (profile, languages) = (graphql.profile.clone(), graphql.languages.clone());
-                let queries = graphql.queries.clone();
-                let limits = self.limits(name)?;
-                Ok(Box::new(GraphqlReader::new(name.clone(), url, profile, queries, languages, credential, limits)?))
+                let described = (&graphql.profile, &graphql.languages);
+                let over_http = self.over_http(name, &graphql.url, described, graphql.read.as_ref())?;
+                Ok(Box::new(GraphqlReader::new(over_http, graphql.queries.clone())?))
             }
             SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
-                let url = self.web_address(name, &rest.url)?;
-                let credential = self.credential(name, &url, rest.read.as_ref())?;
-                let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-                let (name, limits) = (name.clone(), self.limits(name)?);
+                let over_http =
+                    self.over_http(name, &rest.url, (&rest.profile, &rest.languages), rest.read.as_ref())?;
                 Ok(match &system.kind {
-                    SystemKind::Webdav(_) => {
-                        Box::new(WebdavReader::new(name, url, profile, languages, credential, limits)?)
-                    }
-                    SystemKind::Docstore(_) => {
-                        Box::new(DocstoreReader::new(name, url, profile, languages, credential, limits)?)
-                    }
-                    _ => Box::new(RestReader::new(name, url, profile, languages, credential, limits)?),
+                    SystemKind::Webdav(_) => Box::new(WebdavReader::new(over_http)?),
+                    SystemKind::Docstore(_) => Box::new(DocstoreReader::new(over_http)?),
+                    _ => Box::new(RestReader::new(over_http)?),
                 })
             }
         }
+    }
+
+    /// What the readers and writers of a system on the web are made of.
+    fn over_http(
+        &self,
+        name: &SystemName,
+        url: &PlaceText,
+        (profile, languages): (&Profile, &LanguageCodes),
+        credential: Option<&CredentialReference>,
+    ) -> Result<HttpSystem, ConnectError> {
+        let url = self.web_address(name, url)?;
+        let credential = self.credential(name, &url, credential)?;
+        let limits = self.limits(name)?;
+        let (profile, languages) = (profile.clone(), languages.clone());
+        Ok(HttpSystem { name: name.clone(), url, profile, languages, credential, limits })
     }
 
     /// The feeds of a system on the web, each with its label or name and its address; none of a
@@ -177,25 +183,21 @@ impl<'a> Connector<'a> {
     /// Where it cannot be set up.
     pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
         let system = self.system(name)?;
-        let limits = self.limits(name)?;
         let (SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest)) = &system.kind else {
             let SystemKind::Files(files) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
             let folder = self.config.folder.join(self.place(name, &files.folder)?);
             let (profile, languages) = (files.profile.clone(), files.languages.clone());
-            return Ok(files_writer(name.clone(), folder, profile, languages, limits));
+            return Ok(files_writer(name.clone(), folder, profile, languages, self.limits(name)?));
         };
-        let url = self.web_address(name, &rest.url)?;
-        let credential = self.credential(name, &url, rest.write.as_ref())?;
-        let (profile, languages) = (rest.profile.clone(), rest.languages.clone());
-        let system_name = name.clone();
+        let over_http = self.over_http(name, &rest.url, (&rest.profile, &rest.languages), rest.write.as_ref())?;
         Ok(match &system.kind {
             SystemKind::Webdav(_) => {
                 let own = self.lock_owner()?;
                 let owner = rest.lock_owner.as_ref().map_or_else(|| own.clone(), |name| format!("{name}, {own}"));
-                webdav_writer(system_name, url, (profile, languages), credential, limits, owner)?
+                webdav_writer(over_http, owner)?
             }
-            SystemKind::Docstore(_) => docstore_writer(system_name, url, profile, languages, credential, limits)?,
-            _ => Box::new(RestWriter::new(system_name, url, profile, languages, credential, limits)?),
+            SystemKind::Docstore(_) => docstore_writer(over_http)?,
+            _ => Box::new(RestWriter::new(over_http)?),
         })
     }
 
@@ -207,10 +209,9 @@ impl<'a> Connector<'a> {
     pub fn agency(&self, name: &SystemName) -> Result<Agency, ConnectError> {
         let system = self.system(name)?;
         let SystemKind::Rest(rest) = &system.kind else { return Err(ConnectError::ReadOnly(name.clone())) };
-        let url = self.web_address(name, &rest.url)?;
-        let write = self.credential(name, &url, rest.write.as_ref())?;
-        let read = self.credential(name, &url, rest.read.as_ref())?;
-        Ok(Agency::new(name, url, &rest.profile, rest.languages.clone(), (write, read), self.limits(name)?)?)
+        let over_http = self.over_http(name, &rest.url, (&rest.profile, &rest.languages), rest.write.as_ref())?;
+        let reading = self.credential(name, &over_http.url, rest.read.as_ref())?;
+        Ok(Agency::new(over_http, reading)?)
     }
 
     /// What others read of whose our locks are, so that no two hubs take each other's for their own.

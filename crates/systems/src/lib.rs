@@ -13,6 +13,7 @@ pub mod files;
 mod gather;
 pub mod graphql;
 pub mod http;
+mod http_system;
 mod keyed_store;
 pub mod ninjs;
 pub mod openapi;
@@ -28,6 +29,7 @@ mod write;
 
 pub use decode::{LanguageCodes, UnknownCode};
 pub use error::{ErrorKind, SystemError};
+pub use http_system::HttpSystem;
 pub use profile::{Profile, ProfileKind, read_profile};
 pub use read::{Ask, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
 pub use secret::{Secret, SecretReference};

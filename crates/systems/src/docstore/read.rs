@@ -4,15 +4,14 @@ use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
-use diaporos_core::value::{EntryId, SystemName, TypeName};
+use diaporos_core::value::{EntryId, TypeName};
 use serde_json::{Map, Value as Json};
-use url::Url;
 
 use super::Database;
 use crate::decode::{Decoder, LanguageCodes};
-use crate::http::{Client, Credential, Limits, Method, Request};
+use crate::http::{Client, Method, Request};
 use crate::profile::{Profile, ReadType};
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
 
 /// Changes of one page.
 const CHANGES_A_PAGE: usize = 200;
@@ -37,16 +36,9 @@ impl DocstoreReader {
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(
-        system: SystemName,
-        base: Url,
-        profile: Profile,
-        languages: LanguageCodes,
-        credential: Option<Credential>,
-        limits: Limits,
-    ) -> Result<DocstoreReader, SystemError> {
-        let database = Database { client: Client::new(system, limits, credential)?, base };
-        Ok(DocstoreReader { database, profile, languages })
+    pub fn new(system: HttpSystem) -> Result<DocstoreReader, SystemError> {
+        let database = Database { client: system.client()?, base: system.url };
+        Ok(DocstoreReader { database, profile: system.profile, languages: system.languages })
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {

@@ -6,16 +6,13 @@ use async_trait::async_trait;
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json, json};
-use url::Url;
 
 use super::{Database, is_its_own};
 use crate::asset::Asset;
-use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
-use crate::http::{Body, Client, Credential, Limits, Method, Request};
+use crate::http::{Body, Limits, Method, Request};
 use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
-use crate::profile::Profile;
-use crate::{ErrorKind, SystemError, Write};
+use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
 /// Documents of one bulk write.
 const BULK: usize = 100;
@@ -24,16 +21,10 @@ const BULK: usize = 100;
 ///
 /// # Errors
 /// Where TLS cannot be set up.
-pub fn docstore_writer(
-    system: SystemName,
-    base: Url,
-    profile: Profile,
-    languages: LanguageCodes,
-    credential: Option<Credential>,
-    limits: Limits,
-) -> Result<Box<dyn Write>, SystemError> {
-    let database = Database { client: Client::new(system, limits, credential)?, base };
-    Ok(Box::new(KeyedStoreWriter::new(DocStore { database, bulk: Gatherer::new(BULK) }, profile, languages)))
+pub fn docstore_writer(system: HttpSystem) -> Result<Box<dyn Write>, SystemError> {
+    let database = Database { client: system.client()?, base: system.url };
+    let store = DocStore { database, bulk: Gatherer::new(BULK) };
+    Ok(Box::new(KeyedStoreWriter::new(store, system.profile, system.languages)))
 }
 
 type Row = Result<Revision, ErrorKind>;

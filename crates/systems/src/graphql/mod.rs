@@ -9,15 +9,17 @@ use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts, from_when, later};
 use diaporos_core::model::Model;
-use diaporos_core::value::{EntryId, SystemName, TypeName};
+use diaporos_core::value::{EntryId, TypeName};
 use indexmap::IndexMap;
 use serde_json::{Map, Value as Json, json};
 use url::Url;
 
 use crate::decode::{Decoder, LanguageCodes, id_at};
-use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request, shown_url};
+use crate::http::{Answer, Body, Client, Method, Request, shown_url};
 use crate::profile::{Paging, Profile, Query, ReadType, Style, scalar_text};
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Problem, Read, SystemError};
+use crate::{
+    Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Problem, Read, SystemError,
+};
 use errors::AnswerErrors;
 
 /// Raised when answers come to be read otherwise, so that unchanged ones are read anew.
@@ -40,27 +42,13 @@ impl GraphqlReader {
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(
-        system: SystemName,
-        url: Url,
-        profile: Profile,
-        queries: IndexMap<String, String>,
-        languages: LanguageCodes,
-        credential: Option<Credential>,
-        limits: Limits,
-    ) -> Result<Self, SystemError> {
-        let languages_text = format!("{languages:?}");
-        let mut texts = vec![SCHEME.to_owned(), profile.fingerprint().to_string(), languages_text];
+    pub fn new(system: HttpSystem, queries: IndexMap<String, String>) -> Result<Self, SystemError> {
+        let client = system.client()?;
+        let HttpSystem { url, profile, languages, .. } = system;
+        let mut texts = vec![SCHEME.to_owned(), profile.fingerprint().to_string(), format!("{languages:?}")];
         texts.extend(queries.values().cloned());
         let reading = fingerprint_texts(texts.iter().map(String::as_str));
-        Ok(GraphqlReader {
-            client: Client::new(system, limits, credential)?,
-            url,
-            profile,
-            queries,
-            languages,
-            reading,
-        })
+        Ok(GraphqlReader { client, url, profile, queries, languages, reading })
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {

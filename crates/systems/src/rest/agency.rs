@@ -2,16 +2,16 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::value::{LanguageTag, SystemName};
+use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 use url::Url;
 
 use super::search::searched;
 use crate::decode::LanguageCodes;
-use crate::http::{Answer, Body, Client, Credential, Limits, Request, join_url, shown_url};
-use crate::profile::{Call, Filled, Profile, TranslationCalls, scalar_text};
-use crate::{ErrorKind, SystemError};
+use crate::http::{Answer, Body, Client, Credential, Request, join_url, shown_url};
+use crate::profile::{Call, Filled, TranslationCalls, scalar_text};
+use crate::{ErrorKind, HttpSystem, SystemError};
 
 /// An agency.
 #[derive(Debug)]
@@ -54,23 +54,17 @@ impl Agency {
     ///
     /// # Errors
     /// Where its profile does not say how texts are sent, or TLS cannot be set up.
-    pub fn new(
-        system: &SystemName,
-        base: Url,
-        profile: &Profile,
-        languages: LanguageCodes,
-        (write, read): (Option<Credential>, Option<Credential>),
-        limits: Limits,
-    ) -> Result<Agency, SystemError> {
+    pub fn new(system: HttpSystem, reading: Option<Credential>) -> Result<Agency, SystemError> {
+        let HttpSystem { name, url: base, profile, languages, credential: write, limits } = system;
         let lacks = || {
             let kind = ErrorKind::Content("the profile does not say how texts are sent for translation".to_owned());
-            SystemError { system: system.clone(), url: shown_url(&base), kind }
+            SystemError { system: name.clone(), url: shown_url(&base), kind }
         };
         let calls = profile.translation.clone().ok_or_else(lacks)?;
-        let read = read.or_else(|| write.clone());
+        let read = reading.or_else(|| write.clone());
         Ok(Agency {
-            writer: Client::new(system.clone(), limits.clone(), write)?,
-            reader: Client::new(system.clone(), limits, read)?,
+            writer: Client::new(name.clone(), limits.clone(), write)?,
+            reader: Client::new(name.clone(), limits, read)?,
             base,
             calls,
             languages,

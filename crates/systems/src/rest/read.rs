@@ -6,15 +6,15 @@ use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
 use diaporos_core::intake::{CacheValidators, Incoming, Listing, from_when, later};
 use diaporos_core::model::Model;
-use diaporos_core::value::{EntryId, SystemName, TypeName};
+use diaporos_core::value::{EntryId, TypeName};
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
 use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, LanguageCodes, id_at};
-use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, set_query, shown_url};
+use crate::http::{Answer, Client, Method, Request, join_url, set_query, shown_url};
 use crate::profile::{Profile, ReadType, scalar_text};
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
 const SCHEME: &str = "rest 1";
@@ -35,16 +35,11 @@ impl RestReader {
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(
-        system: SystemName,
-        base: Url,
-        profile: Profile,
-        languages: LanguageCodes,
-        credential: Option<Credential>,
-        limits: Limits,
-    ) -> Result<Self, SystemError> {
+    pub fn new(system: HttpSystem) -> Result<Self, SystemError> {
+        let client = system.client()?;
+        let HttpSystem { url: base, profile, languages, .. } = system;
         let reading = fingerprint_texts([SCHEME, &profile.fingerprint().to_string(), &format!("{languages:?}")]);
-        Ok(RestReader { client: Client::new(system, limits, credential)?, base, profile, languages, reading })
+        Ok(RestReader { client, base, profile, languages, reading })
     }
 
     fn read_type(&self, kind: &TypeName) -> Result<&ReadType, SystemError> {

@@ -7,7 +7,7 @@ use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
 use diaporos_core::plan::{Existing, HasThere, Lack, Order, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Revision, SystemName, TypeName};
+use diaporos_core::value::{EntryId, LanguageTag, Revision, TypeName};
 use serde_json::Value as Json;
 use url::Url;
 
@@ -16,9 +16,9 @@ use super::search::searched;
 use crate::asset::{Asset, Fetcher};
 use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
-use crate::http::{Answer, Client, Credential, Limits, Method, Request, join_url, shown_url};
+use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
 use crate::profile::{Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
-use crate::{ErrorKind, SystemError, Write};
+use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
 /// What became of one document of a batch: its status and as it is now, or what was wrong.
 pub(super) type BatchResult = Result<(u16, Json), ErrorKind>;
@@ -39,19 +39,14 @@ impl RestWriter {
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(
-        system: SystemName,
-        base: Url,
-        profile: Profile,
-        languages: LanguageCodes,
-        credential: Option<Credential>,
-        limits: Limits,
-    ) -> Result<Self, SystemError> {
+    pub fn new(system: HttpSystem) -> Result<Self, SystemError> {
+        let client = system.client()?;
+        let HttpSystem { url: base, profile, languages, .. } = system;
         let size = |known: &ProfileType| Some(known.write.as_ref()?.batch.as_ref()?.size);
         let batches =
             profile.types.iter().filter_map(|(kind, known)| Some((kind.clone(), Gatherer::new(size(known)?))));
         let batches = batches.collect();
-        Ok(RestWriter { client: Client::new(system, limits, credential)?, base, profile, languages, batches })
+        Ok(RestWriter { client, base, profile, languages, batches })
     }
 
     pub(super) fn error(&self, message: impl Into<String>) -> SystemError {

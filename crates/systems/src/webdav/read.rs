@@ -4,19 +4,16 @@ use async_trait::async_trait;
 use diaporos_core::change::{fingerprint_bytes, fingerprint_texts};
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::TypeName;
 use futures::StreamExt;
 use globset::GlobBuilder;
 use serde_json::{Map, Value as Json};
 use tokio::sync::OnceCell;
-use url::Url;
 
 use super::{DEEPEST, Folder, MOST};
-use crate::decode::LanguageCodes;
 use crate::files::{WholeFiles, file_capabilities};
-use crate::http::{Client, Credential, Limits, Method, Request};
-use crate::profile::Profile;
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::http::{Client, Method, Request};
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// Files of one page.
 const FILES_A_PAGE: usize = 64;
@@ -35,16 +32,11 @@ impl WebdavReader {
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(
-        system: SystemName,
-        base: Url,
-        profile: Profile,
-        languages: LanguageCodes,
-        credential: Option<Credential>,
-        limits: Limits,
-    ) -> Result<WebdavReader, SystemError> {
-        let folder = Folder::new(Client::new(system.clone(), limits, credential)?, base);
-        Ok(WebdavReader { folder, files: WholeFiles::new(system, profile, languages), found: OnceCell::new() })
+    pub fn new(system: HttpSystem) -> Result<WebdavReader, SystemError> {
+        let client = system.client()?;
+        let HttpSystem { name, url, profile, languages, .. } = system;
+        let files = WholeFiles::new(name, profile, languages);
+        Ok(WebdavReader { folder: Folder::new(client, url), files, found: OnceCell::new() })
     }
 
     /// Every file, folder by folder, in order.

@@ -8,16 +8,14 @@ use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json};
 use tokio::time::Instant;
-use url::Url;
 
 use super::Folder;
 use super::answer::{Lock, Resource, ask_for_lock, ask_for_locks, read_multistatus, set_properties};
-use crate::decode::LanguageCodes;
-use crate::http::{Answer, Body, Client, Credential, Limits, Method, Request};
+use crate::http::{Answer, Body, Limits, Method, Request};
 use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
-use crate::profile::{Profile, Properties};
+use crate::profile::Properties;
 use crate::text_file::FileForm;
-use crate::{ErrorKind, SystemError, Write};
+use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
 /// How long a lock is asked for, in seconds; the server may grant another time.
 const LASTS: &str = "Second-120";
@@ -27,15 +25,9 @@ const LASTS: &str = "Second-120";
 ///
 /// # Errors
 /// Where TLS cannot be set up.
-pub fn webdav_writer(
-    system: SystemName,
-    base: Url,
-    (profile, languages): (Profile, LanguageCodes),
-    credential: Option<Credential>,
-    limits: Limits,
-    owner: String,
-) -> Result<Box<dyn Write>, SystemError> {
-    let properties = profile.types.values().map(|known| known.properties.clone());
+pub fn webdav_writer(system: HttpSystem, owner: String) -> Result<Box<dyn Write>, SystemError> {
+    let folder = Folder::new(system.client()?, system.url.clone());
+    let properties = system.profile.types.values().map(|known| known.properties.clone());
     let properties = properties.reduce(|mut all, other| {
         all.names.extend(other.names);
         if all.namespace.is_empty() {
@@ -43,9 +35,8 @@ pub fn webdav_writer(
         }
         all
     });
-    let folder = Folder::new(Client::new(system, limits, credential)?, base);
     let store = DavStore { folder, owner, properties: properties.unwrap_or_default() };
-    Ok(Box::new(KeyedStoreWriter::new(store, profile, languages)))
+    Ok(Box::new(KeyedStoreWriter::new(store, system.profile, system.languages)))
 }
 
 struct DavStore {

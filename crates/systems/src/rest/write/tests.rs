@@ -1,8 +1,10 @@
 use super::*;
 use crate::http::Body;
+use crate::http::{Credential, Limits};
 use crate::{ProfileKind, Secret, SecretReference, read_profile};
 use diaporos_core::diagnostic::Source;
 use diaporos_core::plan::Presence;
+use diaporos_core::value::SystemName;
 use diaporos_core::value::{Record, Value, from_stored};
 use serde_json::json;
 
@@ -31,11 +33,12 @@ fn writer_by(calls: &str, languages: &str) -> RestWriter {
     assert_eq!(report.findings, []);
     let codes = [("eng", "en"), ("fra", "fr")].map(|(code, tag)| (code.to_owned(), tag.parse().unwrap()));
     let secret = Secret::new(SecretReference::Variable("T".into()), "hush".into());
-    let system = SystemName::new("site").unwrap();
-    let base = "http://site.example/api/".parse().unwrap();
-    let languages = LanguageCodes::new(codes.into());
-    RestWriter::new(system, base, profile.unwrap(), languages, Some(Credential::Bearer(secret)), Limits::default())
-        .unwrap()
+    over_http(profile.unwrap(), LanguageCodes::new(codes.into()), Some(Credential::Bearer(secret)))
+}
+
+fn over_http(profile: Profile, languages: LanguageCodes, credential: Option<Credential>) -> RestWriter {
+    let (name, url) = (SystemName::new("site").unwrap(), "http://site.example/api/".parse().unwrap());
+    RestWriter::new(HttpSystem { name, url, profile, languages, credential, limits: Limits::default() }).unwrap()
 }
 
 fn kind() -> TypeName {
@@ -170,8 +173,7 @@ fn nested() -> RestWriter {
     let text = format!("{fields}[types.page.write]\n{NESTED}\n");
     let (profile, report) = read_profile(Source { name: "p".into(), text }, ProfileKind::Rest);
     assert_eq!(report.findings, []);
-    let (system, base) = (SystemName::new("site").unwrap(), "http://site.example/api/".parse().unwrap());
-    RestWriter::new(system, base, profile.unwrap(), LanguageCodes::default(), None, Limits::default()).unwrap()
+    over_http(profile.unwrap(), LanguageCodes::default(), None)
 }
 
 #[test]
