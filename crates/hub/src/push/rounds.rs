@@ -20,6 +20,12 @@ const ROUNDS: u32 = 3;
 /// The destinations of lanes, set up before anything is sent to the first.
 pub struct Destinations(HashMap<SystemName, Box<dyn Write>>);
 
+impl FromIterator<(SystemName, Box<dyn Write>)> for Destinations {
+    fn from_iter<T: IntoIterator<Item = (SystemName, Box<dyn Write>)>>(writers: T) -> Destinations {
+        Destinations(writers.into_iter().collect())
+    }
+}
+
 impl Destinations {
     /// Sets up the destination of each lane.
     ///

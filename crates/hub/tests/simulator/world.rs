@@ -1,9 +1,12 @@
 //! A destination, other people's hands on it, and the network before it.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::time::Duration;
 
-use diaporos_core::plan::{Existing, FoundDocument, Order, Presence, Response, Written};
+use diaporos_core::plan::{Existing, Order, Presence, Response, Written};
 use diaporos_core::value::{EntryId, Record, Revision, Value};
+
+use tokio::time::Instant;
 
 use crate::history::{FIELDS, Fault};
 
@@ -31,13 +34,16 @@ pub(crate) struct World {
     faults: Vec<Fault>,
     crash: Option<u8>,
     steps: u8,
+    is_dead: bool,
     requests: u8,
     meddling: Option<(u8, usize, usize, u8)>,
     writes: usize,
     last_written: Option<u64>,
-    /// How long new pages are not found by their keys, and for how many looks each still is not.
-    lag: u32,
-    unfound: BTreeMap<u64, u32>,
+    /// How long new pages are not found by their keys, and from when on each is.
+    lag: Duration,
+    unfound: BTreeMap<u64, Instant>,
+    /// Whether searches are answered with whatever is there, for the rest of the run.
+    ignores_key: bool,
     /// Pages that a hand deleted.
     pub(crate) deleted: Vec<u64>,
     /// Pages that a hand ever changed.
@@ -59,12 +65,14 @@ impl World {
             faults: Vec::new(),
             crash: None,
             steps: 0,
+            is_dead: false,
             requests: 0,
             meddling: None,
             writes: 0,
             last_written: None,
-            lag: 0,
+            lag: Duration::ZERO,
             unfound: BTreeMap::new(),
+            ignores_key: false,
             deleted: Vec::new(),
             touched: BTreeSet::new(),
             unsure: BTreeSet::new(),
@@ -77,18 +85,24 @@ impl World {
         faults: Vec<Fault>,
         crash: Option<u8>,
         meddling: Option<(u8, usize, usize, u8)>,
-        lag: u32,
+        lag: Duration,
     ) {
         self.faults = faults.into_iter().rev().collect();
         // Without versions nobody can tell who wrote between a look and a write.
         self.meddling = meddling.filter(|_| self.versions);
         (self.crash, self.steps, self.requests, self.lag) = (crash, 0, 0, lag);
+        (self.is_dead, self.ignores_key) = (false, false);
     }
 
     pub(crate) fn calm_down(&mut self) {
-        self.begin_run(Vec::new(), None, None, 0);
+        self.begin_run(Vec::new(), None, None, Duration::ZERO);
         self.unfound.clear();
         self.pages.values_mut().for_each(|page| page.locked = false);
+    }
+
+    /// Whether documents have versions.
+    pub(crate) fn has_versions(&self) -> bool {
+        self.versions
     }
 
     pub(crate) fn writes(&self) -> usize {
@@ -98,9 +112,13 @@ impl World {
     /// A step of the process; it may be its last.
     pub(crate) fn step(&mut self) -> Result<(), Crash> {
         self.steps = self.steps.saturating_add(1);
+        if self.is_dead {
+            return Err(Crash);
+        }
         if self.crash != Some(self.steps) {
             return Ok(());
         }
+        self.is_dead = true;
         self.lose(self.last_written);
         Err(Crash)
     }
@@ -162,6 +180,7 @@ impl World {
         }
     }
 
+    /// Reads a document; none of the answers that are lost say anything.
     pub(crate) fn read(&mut self, id: &EntryId) -> Result<Option<Existing>, ()> {
         if matches!(self.fault(), Fault::LostBefore | Fault::LostAfter | Fault::WrongAnswer) {
             return Err(());
@@ -170,30 +189,37 @@ impl World {
         Ok(self.pages.get(&id).map(|page| self.existing(id, page)))
     }
 
-    /// Looks for the page with a key, as the hub does: what comes is held against it.
-    pub(crate) fn find(&mut self, key: &str) -> Result<FoundDocument, ()> {
+    /// What a search by a key answers: the pages that have it, but for those that are not found yet; or
+    /// whatever is there, where the search does not know what it is asked by.
+    pub(crate) fn find(&mut self, key: &str) -> Result<Vec<Existing>, ()> {
         match self.fault() {
             Fault::LostBefore | Fault::LostAfter => return Err(()),
-            Fault::WrongAnswer => {
-                let any = self.pages.keys().next().map_or_else(|| "home".to_owned(), u64::to_string);
-                return Ok(FoundDocument::OtherKeys(EntryId::new(any).unwrap()));
-            }
+            // Who does not know a parameter does not know it the next time either.
+            Fault::WrongAnswer => self.ignores_key = true,
             _ => {}
+        }
+        if self.ignores_key {
+            return Ok(vec![self.anything()]);
         }
         let has = |page: &&Page| page.fields.get("slug") == Some(&Value::from(key));
         let with_key: Vec<u64> = self.pages.iter().filter(|(_, page)| has(page)).map(|(id, _)| *id).collect();
-        let mut found = Vec::new();
-        for id in with_key {
-            match self.unfound.get_mut(&id) {
-                Some(left @ 1..) => *left -= 1,
-                _ => found.push(self.existing(id, &self.pages[&id])),
-            }
-        }
-        Ok(match (found.pop(), found.len()) {
-            (None, _) => FoundDocument::Nothing,
-            (Some(one), 0) => FoundDocument::One(Box::new(one)),
-            (Some(_), more) => panic!("{} pages have the same key", more + 1),
-        })
+        let is_seen = |id: &u64| self.unfound.get(id).is_none_or(|from| *from <= Instant::now());
+        let found: Vec<Existing> =
+            with_key.into_iter().filter(is_seen).map(|id| self.existing(id, &self.pages[&id])).collect();
+        assert!(found.len() < 2, "{} pages have the same key", found.len());
+        Ok(found)
+    }
+
+    /// A page that nobody asked for.
+    fn anything(&self) -> Existing {
+        let home = || Existing {
+            id: EntryId::new("home").unwrap(),
+            item: None,
+            revision: None,
+            fields: [("slug".to_owned(), Value::from("home"))].into_iter().collect(),
+            presence: Presence::Present,
+        };
+        self.pages.iter().next().map_or_else(home, |(id, page)| self.existing(*id, page))
     }
 
     /// A write, with what the network does to it.
@@ -236,7 +262,7 @@ impl World {
             put(&mut page, order, self.shows);
             let id = self.last;
             self.pages.insert(id, page);
-            self.unfound.insert(id, self.lag);
+            self.unfound.insert(id, Instant::now() + self.lag);
             return Response::Done(self.written(id));
         };
         let id: u64 = id.as_str().parse().unwrap();

@@ -7,8 +7,8 @@ pub(crate) const ENTRIES: usize = 3;
 /// The fields of a page: two texts and a list. The key never changes.
 pub(crate) const FIELDS: [&str; 3] = ["heading", "teaser", "topics"];
 
-/// For so many looks in a row a look-up lags at most: what a system's settling time stands for.
-pub(crate) const MOST_LAG: u32 = 4;
+/// So many milliseconds a look-up lags at most: less than the system's settling time.
+pub(crate) const MOST_LAG: u64 = 4_500;
 
 /// Something that happens.
 #[derive(Debug, Clone)]
@@ -34,8 +34,8 @@ pub(crate) enum Event {
         meddling: Option<(u8, usize, usize, u8)>,
         /// Whether it reads every page that is there.
         verify: bool,
-        /// For so many looks a page that was just made is not found by its key.
-        lag: u32,
+        /// So many milliseconds a page that was just made is not found by its key.
+        lag: u64,
     },
 }
 

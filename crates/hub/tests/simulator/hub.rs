@@ -1,0 +1,214 @@
+//! The hub: a store on a disk, pulled into and pushed from by the very code of the program.
+
+use std::path::PathBuf;
+use std::sync::LazyLock;
+
+use diaporos_core::plan::{Counterpart, HoldReason, Presence};
+use diaporos_core::value::{Address, LaneName, SystemName, Value};
+use diaporos_hub::Silent;
+use diaporos_hub::config::{Config, load};
+use diaporos_hub::look::register_lanes;
+use diaporos_hub::pull::{PullOptions, PullSource, pull};
+use diaporos_hub::push::{Author, Destinations, PushOptions, PushRun};
+use diaporos_store::{Standing, Store, StoreError};
+use diaporos_systems::Write;
+use jiff::Timestamp;
+use tempfile::TempDir;
+use tokio::time::Instant;
+
+use crate::garden::Garden;
+use crate::history::ENTRIES;
+use crate::site::Site;
+use crate::world::{Page, World};
+
+const CONFIG: &str = r#"
+[systems.garden]
+kind = "files"
+folder = "."
+profile = "garden.toml"
+
+[systems.site]
+kind = "rest"
+url = "http://site.example"
+profile = "site.toml"
+
+[lanes.pages]
+from = "garden/plant"
+to = "site/page"
+match = "slug"
+
+[lanes.pages.fields]
+slug = 'slug'
+heading = 'heading'
+teaser = 'teaser'
+topics = 'topics'
+"#;
+
+const FIELDS: &str = r#"
+slug = "text"
+heading = "text"
+teaser = "text"
+topics = { kind = "text", many = true }
+"#;
+
+const SITE: &str = r#"
+[types.page.write]
+find = "GET /pages?slug={key}"
+found = "$[*]"
+read = "GET /pages/{id}"
+create = "POST /pages"
+update = "PATCH /pages/{id}"
+withdraw = { call = "PATCH /pages/{id}", body = { status = "off" } }
+id = "$.id"
+"#;
+
+/// The configuration, read once for all histories, and an empty store.
+static MADE: LazyLock<(Config, Vec<u8>)> = LazyLock::new(|| {
+    let folder = TempDir::new().unwrap();
+    let write = |name: &str, text: String| std::fs::write(folder.path().join(name), text).unwrap();
+    write("diaporos.toml", CONFIG.to_owned());
+    write("garden.toml", format!("[types.plant.read]\nfiles = \"*.json\"\n[types.plant.fields]{FIELDS}"));
+    write("site.toml", format!("[types.page.fields]{FIELDS}{SITE}"));
+    let loaded = load(folder.path(), &|_, _| Default::default(), Timestamp::UNIX_EPOCH).unwrap();
+    let config = loaded.config.unwrap_or_else(|| panic!("{:?}", loaded.reports));
+    let file = folder.path().join("store.db");
+    drop(Store::open(&file).unwrap());
+    (config, std::fs::read(file).unwrap())
+});
+
+/// What survives a crash, and what is done with it.
+pub(crate) struct Hub {
+    pub(crate) garden: Garden,
+    folder: TempDir,
+    /// Kept open while the process lives.
+    store: Option<Store>,
+    began: Instant,
+}
+
+impl Hub {
+    pub(crate) fn new() -> Hub {
+        // In memory where the system has a folder there: nobody cuts its power.
+        let shared = PathBuf::from("/dev/shm");
+        let folder = if shared.is_dir() { TempDir::new_in(shared) } else { TempDir::new() }.unwrap();
+        std::fs::write(folder.path().join("store.db"), &MADE.1).unwrap();
+        Hub { garden: Garden::default(), folder, store: None, began: Instant::now() }
+    }
+
+    /// A pull and a push, till their end or their death; the next ones find what is on the disk.
+    pub(crate) async fn push(&mut self, site: &Site, verify: bool) {
+        let open = || Store::open_for_change(&self.folder.path().join("store.db")).unwrap();
+        let mut store = self.store.take().unwrap_or_else(open);
+        let died = std::sync::Arc::clone(&site.died);
+        tokio::select! {
+            biased;
+            // The store goes with the process.
+            () = died.notified() => return,
+            done = self.run(&mut store, site, verify) => done.unwrap(),
+        }
+        self.store = Some(store);
+    }
+
+    async fn run(&self, store: &mut Store, site: &Site, verify: bool) -> Result<(), StoreError> {
+        let config = &MADE.0;
+        let began = self.began;
+        let clock = || Timestamp::UNIX_EPOCH.checked_add(began.elapsed()).unwrap();
+        register_lanes(config, store, clock())?;
+        let garden = SystemName::new("garden").unwrap();
+        let sources = vec![PullSource { system: &garden, reader: Ok(Box::new(self.garden.clone())) }];
+        pull(store, sources, PullOptions::default(), &clock, &mut Silent).await?;
+        let lanes: Vec<_> = config.lanes.values().collect();
+        let writer: Box<dyn Write> = Box::new(site.clone());
+        let destinations = Destinations::from_iter([(SystemName::new("site").unwrap(), writer)]);
+        let mut run = PushRun { store, lanes: &lanes, destinations: &destinations, clock: &clock, stop: &|| false };
+        let options =
+            PushOptions { verify, allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
+        let author = Author { command: "push", who: "simulator" };
+        let done = run.run(options, author, &mut Silent, &mut |_, _| {}).await?;
+        assert!(done.stopped.is_empty(), "{:?}", done.stopped);
+        Ok(())
+    }
+
+    /// What must hold when all is calm.
+    pub(crate) fn everything_is_right(&self, world: &World) {
+        let store = self.store.as_ref().unwrap();
+        let lane = LaneName::new("pages").unwrap();
+        assert_eq!(store.count_in_doubt(&lane).unwrap(), 0, "in doubt for good");
+        let address = |entry: usize| -> Address { format!("garden/plant/{entry}").parse().unwrap() };
+        let known: Vec<Option<Counterpart>> = (0..ENTRIES)
+            .map(|entry| store.look_at(&lane, &address(entry)).unwrap()?.counterparts.pop().map(|row| row.counterpart))
+            .collect();
+        let mut held: Vec<Option<HoldReason>> = vec![None; ENTRIES];
+        let noted = store.held::<StoreError>(|row| {
+            assert_eq!(row.standing, Standing::Held, "{}: {}", row.address, row.message);
+            held[row.address.id.as_str().parse::<usize>().unwrap()] = HoldReason::from_word(&row.reason);
+            Ok(())
+        });
+        noted.unwrap();
+        for entry in 0..ENTRIES {
+            self.entry_is_right(entry, (&known, held[entry]), world);
+        }
+    }
+
+    fn entry_is_right(
+        &self,
+        entry: usize,
+        (counterparts, held): (&[Option<Counterpart>], Option<HoldReason>),
+        world: &World,
+    ) {
+        let key = Value::from(self.garden.key(entry).as_str());
+        let is_anothers = |id: &u64| {
+            let others = counterparts.iter().enumerate().filter(|(by, _)| *by != entry);
+            others.filter_map(|(_, known)| known.as_ref()).any(|known| known.id.as_str() == id.to_string())
+        };
+        let has_key = |(_, page): &(&u64, &Page)| page.fields.get("slug") == Some(&key);
+        let all = world.pages.iter().filter(has_key).count();
+        assert!(all <= 1, "the key of `page-{entry}` is there {all} times");
+        let pages: Vec<_> = world.pages.iter().filter(has_key).filter(|(id, _)| !is_anothers(id)).collect();
+        let known = counterparts[entry].as_ref();
+        let by_hand = |id: u64| world.deleted.contains(&id) || world.touched.contains(&id);
+        match held {
+            None => {}
+            Some(HoldReason::KeyTaken) => {
+                assert!(self.garden.shares_key() && entry < 2, "only what shares a key is held for it");
+                return;
+            }
+            Some(reason) => {
+                let id: u64 = known.unwrap().id.as_str().parse().unwrap();
+                assert!(by_hand(id) || world.unsure.contains(&id), "held, {reason:?}, and nobody else did anything");
+                return;
+            }
+        }
+        match (self.garden.is_live(entry), pages.first()) {
+            (true, Some((id, page))) => {
+                assert_eq!(known.unwrap().id.as_str(), id.to_string(), "the identifier that is kept");
+                assert_eq!(page.presence, Presence::Present);
+                self.page_is_right(entry, (**id, page), world);
+            }
+            (true, None) => panic!("`page-{entry}` is not there, is not held, and should be there"),
+            (false, Some((id, page))) => {
+                assert!(page.presence == Presence::Withdrawn || by_hand(**id), "`page-{entry}` should be off view");
+            }
+            (false, None) => {}
+        }
+    }
+
+    fn page_is_right(&self, entry: usize, (id, page): (u64, &Page), world: &World) {
+        for (name, ours) in &self.garden.fields(entry) {
+            let theirs = page.fields.get(name).unwrap();
+            let is_ours = match (ours, theirs) {
+                (Value::Text(ours), Value::Text(theirs)) => ours.trim_end() == theirs.trim_end(),
+                (ours, theirs) => ours == theirs,
+            };
+            let merged = matches!((ours, theirs), (Value::List(ours), Value::List(theirs))
+                if ours.iter().all(|item| theirs.contains(item)));
+            // Nobody can tell its own spelling from a hand's, nor who took an item out of a list that a
+            // hand wrote to while our own write was in doubt.
+            let in_doubt = world.lost.contains(&id) && world.touched.contains(&id);
+            let unsure = (name == "teaser" && world.unsure.contains(&id)) || (name == "topics" && in_doubt);
+            assert!(
+                is_ours || unsure || page.by_hand.get(name) == Some(theirs) || merged,
+                "`{name}` of `page-{entry}` is {theirs:?}, and should be {ours:?}"
+            );
+        }
+    }
+}

@@ -1,0 +1,72 @@
+//! Delivery under every fault, simulated: random histories of edits at the source, edits, deletions
+//! and locks by other hands at the destination, lost answers, refusals, and crashes between any two
+//! steps. Pull, push and store are those of the program; the network and both ends are simulated, and so is
+//! time. A history that fails is printed and made as short as it can be.
+
+#![expect(clippy::panic, clippy::unwrap_used, reason = "a test ends where something is not as it should be")]
+
+mod garden;
+mod history;
+mod hub;
+mod site;
+mod world;
+
+use std::time::Duration;
+
+use history::{Event, history};
+use hub::Hub;
+use proptest::bool::weighted;
+use proptest::prelude::*;
+use site::Site;
+use world::World;
+
+/// Plays a history, then lets the dust settle, and looks whether everything is as it must be.
+async fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
+    let site = Site::new(World::new(versions, shows));
+    let mut hub = Hub::new();
+    hub.garden.share_key(shares_key);
+    for event in events {
+        match event {
+            Event::Edit(entry, field, value) => hub.garden.edit(entry, field, value),
+            Event::Live(entry, live) => hub.garden.set_live(entry, live),
+            Event::HandEdit(page, field, value) => site.world().hand_edit(page, field, value),
+            Event::HandDelete(page) => site.world().hand_delete(page),
+            Event::Lock(page, locked) => site.world().lock(page, locked),
+            Event::Push { faults, crash, meddling, verify, lag } => {
+                site.world().begin_run(faults, crash, meddling, Duration::from_millis(lag));
+                hub.push(&site, verify).await;
+            }
+        }
+    }
+    site.world().calm_down();
+    hub.push(&site, true).await;
+    hub.push(&site, true).await;
+    let before = site.world().writes();
+    hub.push(&site, true).await;
+    assert_eq!(site.world().writes(), before, "a run with nothing owed sends nothing");
+    hub.everything_is_right(&site.world());
+}
+
+fn simulate(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
+    runtime.block_on(play(events, versions, shows, shares_key));
+}
+
+/// How many histories of each kind are played: `SIMULATED=200000` for a long run by hand.
+fn cases() -> u32 {
+    std::env::var("SIMULATED").ok().and_then(|text| text.parse().ok()).unwrap_or(3_000)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn where_documents_have_versions(events in history(), shows: bool, shares_key in weighted(0.2)) {
+        simulate(events, true, shows, shares_key);
+    }
+
+    #[test]
+    fn where_they_have_none(events in history(), shows: bool, shares_key in weighted(0.2)) {
+        simulate(events, false, shows, shares_key);
+    }
+}
