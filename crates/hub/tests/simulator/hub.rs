@@ -144,8 +144,8 @@ impl Hub {
             Ok(())
         });
         noted.unwrap();
-        for entry in 0..ENTRIES {
-            self.entry_is_right(entry, (&known, held[entry]), world);
+        for (entry, held) in held.into_iter().enumerate() {
+            self.entry_is_right(entry, (&known, held), world);
         }
     }
 

@@ -54,7 +54,7 @@ fn simulate(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
 
 /// How many histories of each kind are played: `SIMULATED=200000` for a long run by hand.
 fn cases() -> u32 {
-    std::env::var("SIMULATED").ok().and_then(|text| text.parse().ok()).unwrap_or(3_000)
+    option_env!("SIMULATED").and_then(|text| text.parse().ok()).unwrap_or(3_000)
 }
 
 proptest! {
