@@ -4,6 +4,7 @@
 #![expect(clippy::unwrap_used, clippy::panic, reason = "a test ends where something is not as it should be")]
 
 mod circles;
+mod docs;
 mod imports;
 mod sizes;
 mod tree;
