@@ -4,6 +4,7 @@ mod alike;
 mod difference;
 mod fingerprint;
 mod merge;
+mod policy;
 mod words;
 
 pub use alike::alike;
@@ -12,5 +13,6 @@ pub use fingerprint::{
     Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_stream,
     fingerprint_texts, fingerprint_without,
 };
-pub use merge::{Base, Divergence, Divergences, Merge, MergePolicies, MergePolicy, found_base, merge, merge_found};
+pub use merge::{Base, Divergence, Divergences, Merge, found_base, merge, merge_found};
+pub use policy::{MergePolicies, MergePolicy};
 pub use words::{Stretch, word_difference};

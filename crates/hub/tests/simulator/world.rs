@@ -38,7 +38,8 @@ pub(crate) struct World {
     requests: u8,
     meddling: Option<(u8, usize, usize, u8)>,
     writes: usize,
-    last_written: Option<u64>,
+    /// The pages that were written in this run: where it dies, what was answered may not be on the disk.
+    written: BTreeSet<u64>,
     /// How long new pages are not found by their keys, and from when on each is.
     lag: Duration,
     unfound: BTreeMap<u64, Instant>,
@@ -69,7 +70,7 @@ impl World {
             requests: 0,
             meddling: None,
             writes: 0,
-            last_written: None,
+            written: BTreeSet::new(),
             lag: Duration::ZERO,
             unfound: BTreeMap::new(),
             ignores_key: false,
@@ -92,6 +93,7 @@ impl World {
         self.meddling = meddling.filter(|_| self.versions);
         (self.crash, self.steps, self.requests, self.lag) = (crash, 0, 0, lag);
         (self.is_dead, self.ignores_key) = (false, false);
+        self.written.clear();
     }
 
     pub(crate) fn calm_down(&mut self) {
@@ -119,7 +121,7 @@ impl World {
             return Ok(());
         }
         self.is_dead = true;
-        self.lose(self.last_written);
+        std::mem::take(&mut self.written).into_iter().for_each(|page| self.lose(Some(page)));
         Err(Crash)
     }
 
@@ -286,7 +288,7 @@ impl World {
     }
 
     fn written(&mut self, id: u64) -> Written {
-        self.last_written = Some(id);
+        self.written.insert(id);
         let page = self.pages.get(&id);
         Written {
             id: Some(EntryId::new(id.to_string()).unwrap()),

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::collections::HashSet;
 
-use diaporos_core::intake::{CacheValidators, Incoming, PageCounts};
+use diaporos_core::intake::{CacheValidators, Incoming};
 use diaporos_core::value::{EntryId, State, SystemName, TypeName};
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -12,61 +12,12 @@ use rusqlite::{Connection, OptionalExtension, params};
 
 use super::content::{Content, Packing, SHARE};
 use super::owed::mark_owed;
-use super::row::{fingerprint, millis};
+use super::page_marks::keep_mark;
+use super::row::millis;
+use super::seen::{PageTally, Seen};
 use super::translations::with_translations;
 use super::words::{Words, keep_references, keep_words};
 use super::{Store, StoreError};
-
-/// The entries that a listing has shown so far; small even for millions.
-#[derive(Debug, Clone, Default)]
-pub struct Seen(pub(super) RoaringTreemap);
-
-impl Seen {
-    /// How many there are.
-    #[must_use]
-    pub fn count(&self) -> u64 {
-        self.0.len()
-    }
-}
-
-impl Seen {
-    /// Adds what another listing has shown.
-    pub fn add(&mut self, other: &Seen) {
-        self.0 |= &other.0;
-    }
-
-    pub(super) fn bytes(&self) -> Result<Vec<u8>, StoreError> {
-        let mut bytes = Vec::new();
-        self.0.serialize_into(&mut bytes).map_err(StoreError::content)?;
-        Ok(bytes)
-    }
-
-    pub(super) fn from_bytes(bytes: &[u8]) -> Result<Seen, StoreError> {
-        RoaringTreemap::deserialize_from(bytes).map(Seen).map_err(StoreError::content)
-    }
-}
-
-/// What became of the entries of a page.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct PageTally {
-    /// Entries on it that this listing had not shown before.
-    pub pulled: u64,
-    /// Seen for the first time.
-    pub new: u64,
-    /// With other content or another state than before.
-    pub changed: u64,
-    /// As they were.
-    pub unchanged: u64,
-}
-
-impl std::ops::AddAssign for PageTally {
-    fn add_assign(&mut self, other: PageTally) {
-        self.pulled += other.pulled;
-        self.new += other.new;
-        self.changed += other.changed;
-        self.unchanged += other.unchanged;
-    }
-}
 
 impl Store {
     /// The number of a type in the store, given to it when it is first met.
@@ -82,29 +33,6 @@ impl Store {
         }
         connection.execute("INSERT INTO entry_type (system, name) VALUES (?, ?)", names)?;
         Ok(connection.last_insert_rowid())
-    }
-
-    /// The mark that was left of a page.
-    ///
-    /// # Errors
-    /// Where the store fails.
-    pub fn page_mark(
-        &self,
-        system: &SystemName,
-        kind: &TypeName,
-        place: &str,
-    ) -> Result<Option<CacheValidators>, StoreError> {
-        let mut find = self.connection.prepare_cached(
-            "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
-             WHERE system = ? AND name = ? AND place = ?",
-        )?;
-        let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
-            let count = |at| row.get::<_, Option<i64>>(at).map(|count| count.map(i64::unsigned_abs));
-            let counts = PageCounts { items: count(4)?.unwrap_or_default(), total: count(5)?, pages: count(6)? };
-            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts))
-        });
-        let Some((etag, last_modified, content, next, counts)) = row.optional()? else { return Ok(None) };
-        Ok(Some(CacheValidators { etag, last_modified, content: fingerprint(&content)?, next, counts }))
     }
 
     /// Takes in a page whole: entries, versions, what they make owed, and the page's mark. Without
@@ -341,35 +269,6 @@ impl Store {
         transaction.commit()?;
         Ok(Ok(count))
     }
-}
-
-/// Keeps by what a page is known again, and which entries, or languages of entries, it shows.
-pub(super) fn keep_mark(
-    connection: &Connection,
-    kind: i64,
-    place: &str,
-    mark: &CacheValidators,
-    on_page: &Seen,
-    now: Timestamp,
-) -> Result<(), StoreError> {
-    let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
-    let PageCounts { items, total, pages } = mark.counts;
-    let mut keep =
-        connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?;
-    keep.execute(params![
-        kind,
-        place,
-        mark.etag,
-        mark.last_modified,
-        mark.content.as_bytes(),
-        mark.next,
-        on_page.bytes()?,
-        millis(now),
-        count(items),
-        total.map(count),
-        pages.map(count)
-    ])?;
-    Ok(())
 }
 
 enum Fate {

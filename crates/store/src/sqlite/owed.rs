@@ -28,3 +28,15 @@ pub(super) fn mark_owed(
         .execute(params![kind, source_id, millis(now)])?;
     Ok(())
 }
+
+/// Entries that read this one see another counterpart now.
+pub(super) fn owe_readers(connection: &Connection, entry: i64) -> Result<(), StoreError> {
+    connection
+        .prepare_cached(
+            "UPDATE delivery SET standing = 'owed' WHERE standing <> 'owed' AND (lane, entry) IN (
+                 SELECT lane, reading.entry FROM reading JOIN entry ON entry.type = reading.type AND entry.source_id = reading.source_id
+                 WHERE entry.id = ?1)",
+        )?
+        .execute([entry])?;
+    Ok(())
+}

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use super::content::Content;
-use super::intake::keep_mark;
+use super::page_marks::keep_mark;
 use super::row::{entry_id, fingerprint, revision, state};
 use super::{Seen, Store, StoreError};
 

@@ -3,6 +3,7 @@
 //! that a file is as it was; a lock guards the write.
 
 mod answer;
+mod lock;
 mod read;
 mod write;
 

@@ -1,6 +1,7 @@
 //! A text in its blocks: what there is to translate in it, and the shape around that.
 
 mod cut;
+mod element;
 mod tag;
 
 use crate::text::{affordable_html, html_from_markdown, markdown_from_html};

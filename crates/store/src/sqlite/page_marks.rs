@@ -1,0 +1,64 @@
+//! By what the pages of listings are known again.
+
+use diaporos_core::intake::{CacheValidators, PageCounts};
+use diaporos_core::value::{SystemName, TypeName};
+use jiff::Timestamp;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use super::row::{fingerprint, millis};
+use super::seen::Seen;
+use super::{Store, StoreError};
+
+impl Store {
+    /// The mark that was left of a page.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn page_mark(
+        &self,
+        system: &SystemName,
+        kind: &TypeName,
+        place: &str,
+    ) -> Result<Option<CacheValidators>, StoreError> {
+        let mut find = self.connection.prepare_cached(
+            "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
+             WHERE system = ? AND name = ? AND place = ?",
+        )?;
+        let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
+            let count = |at| row.get::<_, Option<i64>>(at).map(|count| count.map(i64::unsigned_abs));
+            let counts = PageCounts { items: count(4)?.unwrap_or_default(), total: count(5)?, pages: count(6)? };
+            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts))
+        });
+        let Some((etag, last_modified, content, next, counts)) = row.optional()? else { return Ok(None) };
+        Ok(Some(CacheValidators { etag, last_modified, content: fingerprint(&content)?, next, counts }))
+    }
+}
+
+/// Keeps by what a page is known again, and which entries, or languages of entries, it shows.
+pub(super) fn keep_mark(
+    connection: &Connection,
+    kind: i64,
+    place: &str,
+    mark: &CacheValidators,
+    on_page: &Seen,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
+    let PageCounts { items, total, pages } = mark.counts;
+    let mut keep =
+        connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?;
+    keep.execute(params![
+        kind,
+        place,
+        mark.etag,
+        mark.last_modified,
+        mark.content.as_bytes(),
+        mark.next,
+        on_page.bytes()?,
+        millis(now),
+        count(items),
+        total.map(count),
+        pages.map(count)
+    ])?;
+    Ok(())
+}
