@@ -2,6 +2,10 @@
 //! of one page share an `item`, which the first row is given. It does not mind two pages with one
 //! slug: that none comes about is the hub's business.
 
+mod locks;
+mod media;
+mod model;
+
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::{Arc, Mutex};
 
@@ -16,6 +20,10 @@ use serde_json::{Map, Value, json};
 use crate::SITE_WRITE_TOKEN;
 use crate::answer::{lock, problem};
 use crate::server::bears;
+
+use locks::{release_lock, renew_lock, take_lock, who_locks};
+use media::{find_media, picture, take_media};
+use model::{languages, make_field, make_language, show_type};
 
 const PAGES: &str = include_str!("content/pages.json");
 
@@ -275,128 +283,6 @@ async fn batch(State(site): State<VisitorSite>, headers: HeaderMap, Json(body): 
         results.push(result);
     }
     Json(json!({ "results": results })).into_response()
-}
-
-#[derive(Debug, Deserialize)]
-struct ByHash {
-    hash: String,
-}
-
-async fn find_media(State(site): State<VisitorSite>, Query(wanted): Query<ByHash>) -> Response {
-    let found: Vec<Value> =
-        lock(&site.0).media.get(&wanted.hash).map(|(id, _)| json!({ "id": id })).into_iter().collect();
-    Json(json!({ "media": found })).into_response()
-}
-
-async fn take_media(
-    State(site): State<VisitorSite>,
-    Query(wanted): Query<ByHash>,
-    headers: HeaderMap,
-    body: axum::body::Bytes,
-) -> Response {
-    if !bears(&headers, SITE_WRITE_TOKEN) {
-        return problem(StatusCode::FORBIDDEN, "this token may not deliver files");
-    }
-    let mut pages = lock(&site.0);
-    pages.last_id += 1;
-    let id = pages.last_id;
-    pages.media.insert(wanted.hash, (id, body.len()));
-    (StatusCode::CREATED, Json(json!({ "id": id }))).into_response()
-}
-
-async fn picture(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {
-    match lock(&site.0).pictures.get(&name) {
-        Some((media, bytes)) => ([(header::CONTENT_TYPE, media.clone())], bytes.clone()).into_response(),
-        None => problem(StatusCode::NOT_FOUND, "no such picture"),
-    }
-}
-
-async fn show_type(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {
-    if name != "page" {
-        return problem(StatusCode::NOT_FOUND, "no such type");
-    }
-    let fields: Vec<Value> = lock(&site.0).fields.iter().map(|name| json!({ "name": name })).collect();
-    Json(json!({ "name": name, "fields": fields })).into_response()
-}
-
-async fn make_field(
-    State(site): State<VisitorSite>,
-    Path(_): Path<String>,
-    headers: HeaderMap,
-    Json(body): Json<Value>,
-) -> Response {
-    if !bears(&headers, SITE_WRITE_TOKEN) {
-        return problem(StatusCode::FORBIDDEN, "this token may not alter types");
-    }
-    match (body["name"].as_str(), body["type"].as_str()) {
-        (Some(name), Some(_)) => {
-            lock(&site.0).fields.insert(name.to_owned());
-            StatusCode::CREATED.into_response()
-        }
-        _ => problem(StatusCode::UNPROCESSABLE_ENTITY, "a field has a name and a type"),
-    }
-}
-
-async fn languages(State(site): State<VisitorSite>) -> Response {
-    Json(json!({ "languages": lock(&site.0).languages })).into_response()
-}
-
-async fn make_language(State(site): State<VisitorSite>, headers: HeaderMap, Json(body): Json<Value>) -> Response {
-    if !bears(&headers, SITE_WRITE_TOKEN) {
-        return problem(StatusCode::FORBIDDEN, "this token may not add languages");
-    }
-    match body["code"].as_str() {
-        Some(code) => {
-            lock(&site.0).languages.insert(code.to_owned());
-            StatusCode::CREATED.into_response()
-        }
-        None => problem(StatusCode::UNPROCESSABLE_ENTITY, "a language has a code"),
-    }
-}
-
-async fn who_locks(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
-    match lock(&site.0).locks.get(&id) {
-        Some((holder, since)) => Json(json!({ "holder": holder, "since": since })).into_response(),
-        None => problem(StatusCode::NOT_FOUND, "the page is not locked"),
-    }
-}
-
-async fn take_lock(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
-    if !bears(&headers, SITE_WRITE_TOKEN) {
-        return problem(StatusCode::FORBIDDEN, "this token may not lock pages");
-    }
-    let mut pages = lock(&site.0);
-    if !pages.rows.contains_key(&id) {
-        return problem(StatusCode::NOT_FOUND, "no such page");
-    }
-    if let Some((holder, _)) = pages.locks.get(&id) {
-        return problem(StatusCode::LOCKED, &format!("{holder} is editing this page"));
-    }
-    pages.locks.insert(id, (HUB.to_owned(), "2026-05-01T09:00:00Z".to_owned()));
-    StatusCode::NO_CONTENT.into_response()
-}
-
-async fn renew_lock(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
-    let mut pages = lock(&site.0);
-    if pages.locks.get(&id).is_none_or(|(holder, _)| holder != HUB) {
-        return problem(StatusCode::CONFLICT, "the hub has no lock on this page");
-    }
-    pages.renewals += 1;
-    StatusCode::NO_CONTENT.into_response()
-}
-
-async fn release_lock(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
-    if !bears(&headers, SITE_WRITE_TOKEN) {
-        return problem(StatusCode::FORBIDDEN, "this token may not unlock pages");
-    }
-    let mut pages = lock(&site.0);
-    match pages.locks.get(&id) {
-        Some((holder, _)) if holder != HUB => problem(StatusCode::LOCKED, "that lock is somebody else's"),
-        _ => {
-            pages.locks.remove(&id);
-            StatusCode::NO_CONTENT.into_response()
-        }
-    }
 }
 
 /// A change needs the write token, and the version it is based on.

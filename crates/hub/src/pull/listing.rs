@@ -1,14 +1,17 @@
 //! One listing: page by page into the store, and what its end means.
 
+mod parts;
+mod second_look;
+
 use std::collections::BTreeSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{
-    CacheValidators, Incoming, Listing, ListingCount, PageCounts, Shown, join, later, removal_limit,
+    CacheValidators, Incoming, Listing, ListingCount, PageCounts, Shown, later, removal_limit,
 };
 use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
-use diaporos_store::{PageTally, Seen, StoreError};
+use diaporos_store::{Seen, StoreError};
 use diaporos_systems::{Ask, ListingCapabilities, PageContent, Problem, Read, SystemError};
 use futures::StreamExt;
 use jiff::{SignedDuration, Timestamp};
@@ -24,10 +27,6 @@ const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(1);
 const MOST_PAGES: u32 = 200_000;
 /// Entries that are asked for one by one at a time.
 const DETAILS: usize = 8;
-/// How often a type is listed again in one pull, for what may have been missed.
-const FURTHER_LOOKS: u32 = 3;
-/// Entries put together from their languages at a time.
-const JOINED: u32 = 500;
 
 /// Why a listing did not come to its end.
 #[derive(Debug, thiserror::Error)]
@@ -355,98 +354,6 @@ impl<'a, 'o> PullListing<'a, 'o> {
             }
         }
         whole
-    }
-
-    /// Puts together the entries of which a language changed. From here on, `seen` holds entries.
-    fn join_parts(&mut self, complete: bool) -> Result<(), Stopped> {
-        let mut run = self.run.shared();
-        let store = &mut *run.store;
-        let mut too_many = None;
-        if complete {
-            for (language, (missing, known)) in store.missing_by_language(self.key, &self.seen)? {
-                let most = self.run.options.allow_gone.unwrap_or(removal_limit(known));
-                if missing > most {
-                    let (system, kind) = self.key;
-                    too_many = Some(format!(
-                        "{system}/{kind}: the source lacks {missing} of {known} known texts in {language}; nothing was taken for gone (at most {most} may be). \
-                         If they are gone: `diaporos pull {system} --allow-gone {missing}`"
-                    ));
-                }
-            }
-            if too_many.is_none() {
-                store.forget_parts(self.key, &self.seen)?;
-            }
-        }
-        let model = self.reader.model().get(self.key.1);
-        let declared = |name: &str| model.map(|known| known.fields.get(name).is_some_and(|field| field.localised));
-        let main = self.capabilities.parts.as_ref().and_then(|parts| parts.main.clone());
-        let mut seen = Seen::default();
-        loop {
-            let batch = store.touched_parts(self.key, JOINED)?;
-            if batch.is_empty() {
-                break;
-            }
-            let (numbers, parts): (Vec<i64>, Vec<_>) = batch.into_iter().unzip();
-            let entries: Vec<Incoming> =
-                parts.into_iter().filter_map(|parts| join(parts, main.as_ref(), &declared)).collect();
-            let now = (self.run.clock)();
-            self.row.tally += store.take_in(self.key, &entries, None, &mut seen, now)?;
-            store.put_together(&numbers)?;
-        }
-        let unchanged = store.see_joined(self.key, &mut seen)?;
-        self.row.tally += PageTally { pulled: unchanged, unchanged, ..PageTally::default() };
-        self.seen = seen;
-        too_many.map_or(Ok(()), |problem| Err(Stopped::Listing(problem)))
-    }
-
-    /// An item may be missed when others come or go while we read. What a listing lacks, an entry or a
-    /// language of one, is looked for in a second listing before it counts as gone; and where later pulls
-    /// ask for changes alone, what was missed would never come, so that it is looked for as well.
-    async fn look_again(&mut self, since: Option<&str>) -> Result<(), Stopped> {
-        if !self.capabilities.items_move || !self.wants_another_look(since)? {
-            return Ok(());
-        }
-        for _ in 0..FURTHER_LOOKS {
-            if !self.another_look(since).await? {
-                return Ok(());
-            }
-        }
-        self.count.doubt("entries move from page to page faster than they can be read".to_owned());
-        Ok(())
-    }
-
-    fn wants_another_look(&self, since: Option<&str>) -> Result<bool, StoreError> {
-        if self.capabilities.since && self.count.pages() > 1 || self.count.speaks_against(self.shown()).is_some() {
-            return Ok(true);
-        }
-        Ok(since.is_none() && self.seen.count() > 0 && self.missing()? > 0)
-    }
-
-    /// Lists once more, and says whether that showed anything that was not seen before, or changed since.
-    async fn another_look(&mut self, since: Option<&str>) -> Result<bool, Stopped> {
-        tracing::debug!(system = %self.key.0, kind = %self.key.1, "listing again for what may have been missed");
-        let first = (std::mem::take(&mut self.seen), std::mem::take(&mut self.row.tally));
-        let told = std::mem::take(&mut self.row.problems);
-        let listed = self.list(since, false).await;
-        let again = std::mem::replace(&mut self.row.problems, told);
-        for problem in again {
-            if !self.row.problems.contains(&problem) {
-                self.row.problems.push(problem);
-            }
-        }
-        let second = std::mem::replace(&mut self.row.tally, first.1);
-        let shown = first.0.count();
-        self.seen.add(&first.0);
-        if self.capabilities.parts.is_none() {
-            // What both listings showed counts once; what the second found new or changed is so.
-            let tally = &mut self.row.tally;
-            tally.pulled += self.seen.count() - shown;
-            tally.new += second.new;
-            tally.changed += second.changed;
-            tally.unchanged = tally.pulled.saturating_sub(tally.new + tally.changed);
-        }
-        listed?;
-        Ok(self.seen.count() > shown || second.changed > 0)
     }
 
     /// Takes what a whole listing did not show for gone, unless that is too much to believe.
