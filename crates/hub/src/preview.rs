@@ -14,7 +14,7 @@ use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
 use crate::mapping::{LaneWorld, map, previous, seen_by};
-use crate::push::{Claims, EntryPlan, LookUps, PushError, plan_entry};
+use crate::push::{Claims, EntryPlan, LaneOf, LookUps, PushError};
 
 /// What an entry becomes, decided by what the hub knows: nothing is asked of the destination, so
 /// that what was never delivered is shown as it would be created.
@@ -29,7 +29,7 @@ pub fn preview(
 ) -> Result<Option<EntryPlan>, PushError> {
     let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
     let mapping = map(store, lane, &due, now)?;
-    plan_entry(store, lane, due, mapping, &BTreeMap::new(), &mut Claims::default()).map(Some)
+    LaneOf { store, lane }.plan_entry(due, mapping, &BTreeMap::new(), &mut Claims::default()).map(Some)
 }
 
 /// The requests that a push would send for an entry. A document that is as it should be has none.

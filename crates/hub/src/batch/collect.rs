@@ -12,7 +12,7 @@ use jiff::Timestamp;
 
 use super::BatchError;
 use crate::config::{Brief, Outdated};
-use keep::{Pending, Pseudo};
+use keep::{Gathered, Pending, Pseudo};
 use sent::Sent;
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
@@ -88,6 +88,12 @@ pub enum Collected {
     Refused(Refusal),
 }
 
+/// A translation that passed its checks, with what is told of it.
+struct Sound {
+    target: Inline,
+    notes: Vec<String>,
+}
+
 /// Collects files for a batch.
 pub struct Collector<'a> {
     /// The store, open for change.
@@ -120,17 +126,16 @@ impl Collector<'_> {
             Ok(survey) => survey,
             Err(refusal) => return Ok(Collected::Refused(refusal)),
         };
-        let mut tally = CollectTally::default();
-        let mut pending = Pending::default();
+        let mut gathered = Gathered { tally: CollectTally::default(), pending: Pending::default(), row };
         let mut pseudo = Pseudo::new();
         let mut failed = None;
         // Why it cannot be read on, where it cannot, the survey has found.
         let _ = read_units(&mut *source.open()?, &mut |incoming| {
             let Incoming::Unit(returned) = incoming else { return Ok(()) };
-            let done = self.unit(&survey, returned, (&mut tally, &mut pending, &mut pseudo), row);
-            let done = done.and_then(|()| match pending.verdicts.len() + pending.learnt.len() {
+            let done = self.unit(&survey, returned, &mut gathered, &mut pseudo);
+            let done = done.and_then(|()| match gathered.pending.verdicts.len() + gathered.pending.learnt.len() {
                 0..TOGETHER => Ok(()),
-                _ => self.note(&survey.language, &mut pending, &mut tally),
+                _ => self.note(&survey.language, &mut gathered),
             });
             done.map_err(|error| {
                 let message = error.to_string();
@@ -141,12 +146,12 @@ impl Collector<'_> {
         if let Some(error) = failed {
             return Err(error);
         }
-        self.make_up(&survey.language, pseudo, &mut pending)?;
-        self.note(&survey.language, &mut pending, &mut tally)?;
+        self.make_up(&survey.language, pseudo, &mut gathered.pending)?;
+        self.note(&survey.language, &mut gathered)?;
         if survey.broken.is_none() {
             self.store.note_collected(self.batch.number, content, &source.name(), self.now)?;
         }
-        Ok(Collected::Taken { language: survey.language, tally, broken: survey.broken })
+        Ok(Collected::Taken { language: survey.language, tally: gathered.tally, broken: survey.broken })
     }
 
     /// Takes a unit that was rejected, because a person says so.
@@ -162,7 +167,6 @@ impl Collector<'_> {
         let Some(target) = unit.target.clone() else {
             return Err(standing(format!("`{id}` has no translation")));
         };
-        let (mut tally, mut pending) = (CollectTally::default(), Pending::default());
         let Some((sent, field)) = self.sent(&unit)? else {
             return Err(standing(format!("the text of `{id}` is not there any more")));
         };
@@ -170,18 +174,20 @@ impl Collector<'_> {
         if let Some(defect) = found.iter().find(|defect| !defect.check.can_be_waived()) {
             return Err(standing(format!("`{id}` cannot be taken: {}", defect.message)));
         }
-        let reasons = found.into_iter().map(|defect| defect.message).collect();
-        self.settle(&unit, &sent, into, (target, reasons), (&mut tally, &mut pending), &mut |_| {})?;
-        self.note(into, &mut pending, &mut tally)?;
-        Ok(tally)
+        let sound = Sound { target, notes: found.into_iter().map(|defect| defect.message).collect() };
+        let (tally, pending) = (CollectTally::default(), Pending::default());
+        let mut gathered = Gathered { tally, pending, row: &mut |_| {} };
+        self.settle(&unit, &sent, into, sound, &mut gathered)?;
+        self.note(into, &mut gathered)?;
+        Ok(gathered.tally)
     }
 
     fn unit(
         &mut self,
         survey: &Survey,
         returned: Returned,
-        (tally, pending, pseudo): (&mut CollectTally, &mut Pending, &mut Pseudo),
-        row: &mut dyn FnMut(UnitRow),
+        gathered: &mut Gathered<'_>,
+        pseudo: &mut Pseudo,
     ) -> Result<(), BatchError> {
         let into = &survey.language;
         let shown = match (&returned.id, &returned.source) {
@@ -190,9 +196,9 @@ impl Collector<'_> {
             (None, None) => String::new(),
         };
         let mut refuse = |name: Option<String>, reason: &str| {
-            tally.refused += 1;
+            gathered.tally.refused += 1;
             let (unit, language) = (shown.clone(), into.clone());
-            row(UnitRow { unit, name, language, outcome: "refused", reasons: vec![reason.to_owned()] });
+            (gathered.row)(UnitRow { unit, name, language, outcome: "refused", reasons: vec![reason.to_owned()] });
         };
         let Some(unit) = self.found(&returned, into)? else {
             refuse(None, "it is not in this batch");
@@ -203,16 +209,16 @@ impl Collector<'_> {
             return Ok(());
         }
         let Some(target) = returned.target else {
-            tally.waiting += 1;
+            gathered.tally.waiting += 1;
             return Ok(());
         };
         if survey.pseudo || is_pseudo(&target) {
-            tally.made_up += 1;
+            gathered.tally.made_up += 1;
             let text = pseudo.entry((unit.entry, unit.field.clone())).or_default();
             text.insert(unit.block, target);
             return Ok(());
         }
-        self.take(unit, into, target, (tally, pending), row)
+        self.take(unit, into, target, gathered)
     }
 
     fn found(&self, returned: &Returned, into: &LanguageTag) -> Result<Option<BatchUnit>, BatchError> {
@@ -233,8 +239,7 @@ impl Collector<'_> {
         unit: BatchUnit,
         into: &LanguageTag,
         target: Inline,
-        (tally, pending): (&mut CollectTally, &mut Pending),
-        row: &mut dyn FnMut(UnitRow),
+        gathered: &mut Gathered<'_>,
     ) -> Result<(), BatchError> {
         let told = |outcome, reasons: Vec<String>| UnitRow {
             unit: unit.unit.id.to_string(),
@@ -245,33 +250,33 @@ impl Collector<'_> {
         };
         let is_same = unit.target.as_ref() == Some(&target);
         if is_same && unit.standing == UnitStanding::Accepted {
-            tally.unchanged += 1;
+            gathered.tally.unchanged += 1;
             // Should we have been killed before the text was put together, it is now.
-            pending.touch(&unit, into);
+            gathered.pending.touch(&unit, into);
             return Ok(());
         }
         let Some((sent, field)) = self.sent(&unit)? else {
-            tally.refused += 1;
-            row(told("refused", vec!["its text is no longer translated by the brief".to_owned()]));
+            gathered.tally.refused += 1;
+            (gathered.row)(told("refused", vec!["its text is no longer translated by the brief".to_owned()]));
             return Ok(());
         };
         let (rejected, noted) = self.defects(&unit, &sent, &field, into, &target);
         if !rejected.is_empty() {
             let reasons: Vec<String> = rejected.into_iter().map(|defect| defect.message).collect();
             if unit.standing == UnitStanding::Accepted {
-                tally.refused += 1;
+                gathered.tally.refused += 1;
                 let mut reasons = reasons;
                 reasons.push("a sound translation was accepted before, and stays".to_owned());
-                row(told("refused", reasons));
+                (gathered.row)(told("refused", reasons));
                 return Ok(());
             }
             if is_same && unit.standing == UnitStanding::Rejected && unit.reasons == reasons {
-                tally.unchanged += 1;
+                gathered.tally.unchanged += 1;
                 return Ok(());
             }
-            tally.rejected += 1;
-            row(told("rejected", reasons.clone()));
-            pending.verdicts.push(UnitVerdict {
+            gathered.tally.rejected += 1;
+            (gathered.row)(told("rejected", reasons.clone()));
+            gathered.pending.verdicts.push(UnitVerdict {
                 text: unit.text,
                 language: into.clone(),
                 standing: UnitStanding::Rejected,
@@ -281,7 +286,7 @@ impl Collector<'_> {
             return Ok(());
         }
         let notes = noted.into_iter().map(|defect| defect.message).collect();
-        self.settle(&unit, &sent, into, (target, notes), (tally, pending), row)
+        self.settle(&unit, &sent, into, Sound { target, notes }, gathered)
     }
 
     /// A sound translation: accepted, or held where its text has changed since; and so are those of the
@@ -291,9 +296,8 @@ impl Collector<'_> {
         unit: &BatchUnit,
         sent: &Sent,
         into: &LanguageTag,
-        (target, notes): (Inline, Vec<String>),
-        (tally, pending): (&mut CollectTally, &mut Pending),
-        row: &mut dyn FnMut(UnitRow),
+        Sound { target, notes }: Sound,
+        gathered: &mut Gathered<'_>,
     ) -> Result<(), BatchError> {
         let told = |unit: &BatchUnit, outcome, reasons: Vec<String>| UnitRow {
             unit: unit.unit.id.to_string(),
@@ -306,10 +310,10 @@ impl Collector<'_> {
         let is_taken = is_current || self.brief.outdated == Outdated::Take;
         let is_same = unit.target.as_ref() == Some(&target);
         if is_same && unit.standing == UnitStanding::Outdated && !is_taken {
-            tally.unchanged += 1;
+            gathered.tally.unchanged += 1;
             return Ok(());
         }
-        pending.learnt.push(MemoryPair {
+        gathered.pending.learnt.push(MemoryPair {
             from: self.batch.from.clone(),
             into: into.clone(),
             source: unit.unit.source.clone(),
@@ -323,18 +327,18 @@ impl Collector<'_> {
             reasons.push(if gone { "its entry is gone" } else { "its text has changed since it was sent" }.to_owned());
         }
         if is_taken {
-            tally.accepted += 1;
-            pending.touch(unit, into);
+            gathered.tally.accepted += 1;
+            gathered.pending.touch(unit, into);
             if !is_current {
-                pending.of_earlier.insert((unit.entry, unit.field.clone(), unit.version));
+                gathered.pending.of_earlier.insert((unit.entry, unit.field.clone(), unit.version));
             }
         } else {
-            tally.outdated += 1;
+            gathered.tally.outdated += 1;
         }
         if !reasons.is_empty() {
-            row(told(unit, standing.word(), reasons.clone()));
+            (gathered.row)(told(unit, standing.word(), reasons.clone()));
         }
-        pending.verdicts.push(UnitVerdict {
+        gathered.pending.verdicts.push(UnitVerdict {
             text: unit.text,
             language: into.clone(),
             standing,
@@ -342,7 +346,7 @@ impl Collector<'_> {
             reasons,
         });
         if unit.origin != Origin::Repeated {
-            self.settle_repeated(&unit.unit.source, &target, into, (tally, pending), row)?;
+            self.settle_repeated(&unit.unit.source, &target, into, gathered)?;
         }
         Ok(())
     }
@@ -353,8 +357,7 @@ impl Collector<'_> {
         source: &Inline,
         target: &Inline,
         into: &LanguageTag,
-        (tally, pending): (&mut CollectTally, &mut Pending),
-        row: &mut dyn FnMut(UnitRow),
+        gathered: &mut Gathered<'_>,
     ) -> Result<(), BatchError> {
         let mut after = 0;
         loop {
@@ -363,11 +366,11 @@ impl Collector<'_> {
             after = last.text;
             for other in page {
                 if other.origin == Origin::Repeated && other.standing != UnitStanding::Accepted {
-                    self.take(other, into, target.clone(), (tally, pending), row)?;
+                    self.take(other, into, target.clone(), gathered)?;
                 }
             }
-            if pending.verdicts.len() >= TOGETHER {
-                self.note(into, pending, tally)?;
+            if gathered.pending.verdicts.len() >= TOGETHER {
+                self.note(into, gathered)?;
             }
         }
     }

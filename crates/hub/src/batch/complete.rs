@@ -24,7 +24,8 @@ pub(super) fn known_blocks(
         let found = texts.store.known_translation(languages, &block.source, &place)?;
         // What was accepted for this very place, a person may have accepted in spite of a check.
         let passes = |(target, is_own): &(Inline, bool)| {
-            let mut rejected = defects(texts.brief, field, into, shape, at, target).0.into_iter();
+            let of = BlockOf { field, structure: shape, at };
+            let mut rejected = defects(texts.brief, into, of, target).0.into_iter();
             rejected.all(|defect| *is_own && defect.check.can_be_waived())
         };
         known.push(found.filter(passes).map(|(target, _)| target));
@@ -32,15 +33,22 @@ pub(super) fn known_blocks(
     Ok(known)
 }
 
+/// A block of a field's text, by its place.
+#[derive(Clone, Copy)]
+pub(super) struct BlockOf<'a> {
+    pub(super) field: &'a BriefField,
+    pub(super) structure: &'a TextStructure,
+    pub(super) at: usize,
+}
+
 /// The defects of a translation of a block: those for which it goes back, and those that are told.
 pub(super) fn defects(
     brief: &Brief,
-    field: &BriefField,
     into: &LanguageTag,
-    shape: &TextStructure,
-    at: usize,
+    of: BlockOf<'_>,
     target: &Inline,
 ) -> (Vec<Defect>, Vec<Defect>) {
+    let BlockOf { field, structure: shape, at } = of;
     let Some(block) = shape.blocks().get(at) else { return (Vec::new(), Vec::new()) };
     let checker = checker(brief, into);
     let limit = field.limit.filter(|_| field.form == Form::Plain);

@@ -35,7 +35,9 @@ pub fn write_files(
     batch: &BatchRow,
     wish: FileWish<'_>,
 ) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
-    each_language(batch, wish, "", |into, to| write_out(store, brief, batch, (wish.format, into), to))
+    each_language(batch, wish, "", |into, to| {
+        write_out(store, brief, batch, into, &mut UnitFile { format: wish.format, to })
+    })
 }
 
 /// Writes a file of units for a language, as it goes out, and says how many there are.
@@ -43,11 +45,10 @@ pub(super) fn write_out(
     store: &Store,
     brief: &Brief,
     batch: &BatchRow,
-    (format, into): (UnitFormat, &LanguageTag),
-    to: &mut dyn Write,
+    into: &LanguageTag,
+    to: &mut UnitFile<'_>,
 ) -> Result<u64, BatchError> {
-    let heading = heading(batch, into, false);
-    units(store, batch, (format, into, &heading), to, |unit, write| {
+    to.units(store, batch, &heading(batch, into, false), |unit, write| {
         if unit.origin == Origin::Repeated || unit.standing != UnitStanding::Out {
             return Ok(0);
         }
@@ -66,8 +67,8 @@ pub fn pseudo_files(
     wish: FileWish<'_>,
 ) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
     each_language(batch, wish, "pseudo", |into, to| {
-        let heading = heading(batch, into, true);
-        units(store, batch, (wish.format, into, &heading), to, |unit, write| {
+        let mut file = UnitFile { format: wish.format, to };
+        file.units(store, batch, &heading(batch, into, true), |unit, write| {
             if unit.origin == Origin::Repeated {
                 return Ok(0);
             }
@@ -88,8 +89,8 @@ pub fn reject_notes(
     wish: FileWish<'_>,
 ) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
     each_language(batch, wish, "rejected", |into, to| {
-        let heading = heading(batch, into, false);
-        units(store, batch, (wish.format, into, &heading), to, |unit, write| {
+        let mut file = UnitFile { format: wish.format, to };
+        file.units(store, batch, &heading(batch, into, false), |unit, write| {
             if unit.standing != UnitStanding::Rejected {
                 return Ok(0);
             }
@@ -132,27 +133,35 @@ fn each_language(
 
 type WriteUnit<'a> = dyn FnMut(Outgoing<'_>) -> Result<u64, BatchError> + 'a;
 
-/// Goes through the units of a batch in a language, a page at a time.
-fn units(
-    store: &Store,
-    batch: &BatchRow,
-    (format, into, heading): (UnitFormat, &LanguageTag, &Heading),
-    to: &mut dyn Write,
-    mut each: impl FnMut(&BatchUnit, &mut WriteUnit<'_>) -> Result<u64, BatchError>,
-) -> Result<u64, BatchError> {
-    let failed = |error: std::io::Error| BatchError::File { file: batch.name.clone(), reason: error.to_string() };
-    let mut writer = write_units(format, heading, to).map_err(failed)?;
-    let (mut after, mut count) = (0, 0);
-    loop {
-        let page = store.batch_units(batch.number, into, after, TOGETHER)?;
-        let Some(last) = page.last() else { break };
-        after = last.text;
-        for unit in &page {
-            count += each(unit, &mut |outgoing| writer.unit(outgoing).map(|()| 1).map_err(failed))?;
+/// A file of units that is written, in its format.
+pub(super) struct UnitFile<'a> {
+    pub(super) format: UnitFormat,
+    pub(super) to: &'a mut dyn Write,
+}
+
+impl UnitFile<'_> {
+    /// Goes through the units of a batch in the heading's language, a page at a time.
+    fn units(
+        &mut self,
+        store: &Store,
+        batch: &BatchRow,
+        heading: &Heading,
+        mut each: impl FnMut(&BatchUnit, &mut WriteUnit<'_>) -> Result<u64, BatchError>,
+    ) -> Result<u64, BatchError> {
+        let failed = |error: std::io::Error| BatchError::File { file: batch.name.clone(), reason: error.to_string() };
+        let mut writer = write_units(self.format, heading, &mut *self.to).map_err(failed)?;
+        let (mut after, mut count) = (0, 0);
+        loop {
+            let page = store.batch_units(batch.number, &heading.into, after, TOGETHER)?;
+            let Some(last) = page.last() else { break };
+            after = last.text;
+            for unit in &page {
+                count += each(unit, &mut |outgoing| writer.unit(outgoing).map(|()| 1).map_err(failed))?;
+            }
         }
+        writer.end().map_err(failed)?;
+        Ok(count)
     }
-    writer.end().map_err(failed)?;
-    Ok(count)
 }
 
 /// A unit with what the glossary says of its text.

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashSet};
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::expr::{Program, Slots, is_true};
-use diaporos_core::translate::{Inline, MemoryPair, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words};
+use diaporos_core::translate::{Block, Inline, MemoryPair, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{
     NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding, WantedLanguage,
@@ -124,6 +124,25 @@ fn is_wanted(options: &MakeOptions, entry: &StoredEntry, glance: Glance<'_>) -> 
     is_true(&value).map_err(|message| LookError::Expression { address, message })
 }
 
+/// A field of an entry that is translated, cut into its blocks.
+struct FieldText<'a> {
+    name: &'a str,
+    field: &'a BriefField,
+    source: &'a str,
+    structure: TextStructure,
+}
+
+/// Whether a block is with translators in another batch.
+fn is_out(open: &[OpenUnit], field: &str, into: &LanguageTag, block: &Block) -> bool {
+    let coded = block.source.coded();
+    open.iter().any(|unit| {
+        unit.field == field
+            && unit.language == *into
+            && unit.source == coded
+            && matches!(unit.standing, UnitStanding::Out | UnitStanding::Rejected)
+    })
+}
+
 struct Maker<'a> {
     brief: &'a Brief,
     languages: &'a [LanguageTag],
@@ -139,8 +158,8 @@ impl Maker<'_> {
         let mut share = Share::default();
         for (name, field, source) in texts.sources() {
             // A text in which nothing can be translated, such as a name alone, is the same in any language.
-            let shape = texts.shape(field, source);
-            self.text(&texts, (name, field, source), &shape, &open, &mut share)?;
+            let text = FieldText { name, field, source, structure: texts.shape(field, source) };
+            self.text(&texts, &text, &open, &mut share)?;
         }
         self.made.entries += u64::from(!share.texts.is_empty());
         Ok(share)
@@ -150,79 +169,86 @@ impl Maker<'_> {
     fn text(
         &mut self,
         texts: &Texts<'_>,
-        (name, field, source): (&str, &BriefField, &str),
-        shape: &TextStructure,
+        text: &FieldText<'_>,
         open: &[OpenUnit],
         share: &mut Share,
     ) -> Result<(), StoreError> {
-        let mut wanted: Vec<Vec<WantedLanguage>> = vec![Vec::new(); shape.blocks().len()];
+        let blocks = text.structure.blocks();
+        let mut wanted: Vec<Vec<WantedLanguage>> = vec![Vec::new(); blocks.len()];
         for into in self.languages {
-            let freshness = texts.freshness(name, source, into)?;
+            let freshness = texts.freshness(text.name, text.source, into)?;
             if freshness == Freshness::Fresh {
                 continue;
             }
-            let earlier = earlier_blocks(self.brief, field, &freshness, shape);
-            let mut known = known_blocks(texts, (name, field), shape, into)?;
-            for (block, (known, earlier)) in shape.blocks().iter().zip(known.iter_mut().zip(&earlier)) {
-                // A paragraph that did not change keeps the translation that stands beside it.
-                if let (None, Some((said, target))) = (&known, earlier)
-                    && *said == block.source
-                {
-                    share.learnt.push(MemoryPair {
-                        from: self.brief.from.clone(),
-                        into: into.clone(),
-                        source: said.clone(),
-                        target: target.clone(),
-                        place: Some(texts.place(name)),
-                    });
-                    *known = Some(target.clone());
-                }
-            }
+            let earlier = earlier_blocks(self.brief, text.field, &freshness, &text.structure);
+            let mut known = known_blocks(texts, (text.name, text.field), &text.structure, into)?;
+            share.learnt.extend(self.kept_beside(texts, text, into, known.iter_mut().zip(&earlier)));
             if known.iter().all(Option::is_some)
-                && let Some(value) = joined(shape, known.clone())
+                && let Some(value) = joined(&text.structure, known.clone())
             {
-                for block in shape.blocks() {
-                    let carried = self.made.carried.entry(into.clone()).or_default();
-                    *carried = (carried.0 + 1, carried.1 + words(&block.source));
-                }
-                share.values.push(translation(self.brief, name, into, source, value));
+                blocks.iter().for_each(|block| self.carry(into, block));
+                share.values.push(translation(self.brief, text.name, into, text.source, value));
                 continue;
             }
-            for (at, block) in shape.blocks().iter().enumerate() {
-                let coded = block.source.coded();
-                if known.get(at).is_some_and(Option::is_some) {
-                    let carried = self.made.carried.entry(into.clone()).or_default();
-                    *carried = (carried.0 + 1, carried.1 + words(&block.source));
-                    continue;
-                }
-                let is_out = open.iter().any(|unit| {
-                    unit.field == name
-                        && unit.language == *into
-                        && unit.source == coded
-                        && matches!(unit.standing, UnitStanding::Out | UnitStanding::Rejected)
-                });
-                if is_out {
+            for ((block, wanted), (known, earlier)) in blocks.iter().zip(&mut wanted).zip(known.iter().zip(earlier)) {
+                if known.is_some() {
+                    self.carry(into, block);
+                } else if is_out(open, text.name, into, block) {
                     *self.made.out.entry(into.clone()).or_default() += 1;
-                    continue;
-                }
-                let earlier = earlier.get(at).cloned().flatten();
-                let origin = if !self.sent.insert(fingerprint_texts([into.as_str(), &coded])) {
-                    Origin::Repeated
-                } else if earlier.is_some() {
-                    Origin::Changed
                 } else {
-                    Origin::New
-                };
-                self.count(into, origin, words(&block.source));
-                if let Some(of_block) = wanted.get_mut(at) {
-                    of_block.push(WantedLanguage { language: into.clone(), origin, earlier });
+                    wanted.push(self.want(into, block, earlier));
                 }
             }
         }
         for (at, languages) in wanted.into_iter().enumerate().filter(|(_, languages)| !languages.is_empty()) {
-            share.texts.push(new_text(texts, (name, field), shape, at, languages));
+            share.texts.push(new_text(texts, text, at, languages));
         }
         Ok(())
+    }
+
+    /// A paragraph that did not change keeps the translation that stands beside it: fills it in, and gives
+    /// the pairs that are learnt by that.
+    fn kept_beside<'k>(
+        &self,
+        texts: &Texts<'_>,
+        text: &FieldText<'_>,
+        into: &LanguageTag,
+        blocks: impl Iterator<Item = (&'k mut Option<Inline>, &'k Option<(Inline, Inline)>)>,
+    ) -> Vec<MemoryPair> {
+        let mut learnt = Vec::new();
+        for (block, (known, earlier)) in text.structure.blocks().iter().zip(blocks) {
+            let Some((said, target)) = earlier.as_ref().filter(|(said, _)| known.is_none() && *said == block.source)
+            else {
+                continue;
+            };
+            learnt.push(MemoryPair {
+                from: self.brief.from.clone(),
+                into: into.clone(),
+                source: said.clone(),
+                target: target.clone(),
+                place: Some(texts.place(text.name)),
+            });
+            *known = Some(target.clone());
+        }
+        learnt
+    }
+
+    /// Counts a block whose translation is known.
+    fn carry(&mut self, into: &LanguageTag, block: &Block) {
+        let carried = self.made.carried.entry(into.clone()).or_default();
+        *carried = (carried.0 + 1, carried.1 + words(&block.source));
+    }
+
+    /// A block that goes out; the same text goes once.
+    fn want(&mut self, into: &LanguageTag, block: &Block, earlier: Option<(Inline, Inline)>) -> WantedLanguage {
+        let is_new = self.sent.insert(fingerprint_texts([into.as_str(), &block.source.coded()]));
+        let origin = match (is_new, &earlier) {
+            (false, _) => Origin::Repeated,
+            (true, Some(_)) => Origin::Changed,
+            (true, None) => Origin::New,
+        };
+        self.count(into, origin, words(&block.source));
+        WantedLanguage { language: into.clone(), origin, earlier }
     }
 
     fn count(&mut self, into: &LanguageTag, origin: Origin, words: u64) {
@@ -262,7 +288,7 @@ fn earlier_blocks(
         .map(|(said, target)| (said.source.clone(), target.source.clone()))
         .collect();
     let same_count = said.blocks().len() == shape.blocks().len() && pairs.len() == said.blocks().len();
-    let of = |(at, block): (usize, &diaporos_core::translate::Block)| {
+    let of = |(at, block): (usize, &Block)| {
         let unchanged = pairs.iter().find(|(said, _)| *said == block.source);
         // Of a block that is not the same as any, the one in its place is what it was.
         unchanged.or_else(|| pairs.get(at).filter(|_| same_count)).cloned()
@@ -270,18 +296,13 @@ fn earlier_blocks(
     shape.blocks().iter().enumerate().map(of).collect()
 }
 
-fn new_text(
-    texts: &Texts<'_>,
-    (name, field): (&str, &BriefField),
-    shape: &TextStructure,
-    at: usize,
-    languages: Vec<WantedLanguage>,
-) -> NewText {
-    let blocks = shape.blocks();
+fn new_text(texts: &Texts<'_>, text: &FieldText<'_>, at: usize, languages: Vec<WantedLanguage>) -> NewText {
+    let FieldText { name, field, structure, .. } = text;
+    let blocks = structure.blocks();
     let block = &blocks[at];
     let number = u32::try_from(at + 1).unwrap_or(u32::MAX);
     let row = &texts.entry.row;
-    let place = UnitPlace { address: row.address.clone(), field: name.to_owned(), block: number };
+    let place = UnitPlace { address: row.address.clone(), field: (*name).to_owned(), block: number };
     let neighbour = |at: Option<usize>| {
         let text = blocks.get(at?)?.source.plain().into_owned();
         Some(diaporos_core::text::shorten(&text, SHOWN, diaporos_core::text::Cut::Words))
@@ -289,7 +310,7 @@ fn new_text(
     let context = UnitContext {
         entry: row.address.to_string(),
         title: title(&row.fields).map(str::to_owned),
-        within: if blocks.len() == 1 { name.to_owned() } else { format!("{name}, {}", block.within) },
+        within: if blocks.len() == 1 { (*name).to_owned() } else { format!("{name}, {}", block.within) },
         before: neighbour(at.checked_sub(1)),
         after: neighbour(Some(at + 1)),
         limit: field.limit,
@@ -299,7 +320,7 @@ fn new_text(
     NewText {
         entry: texts.entry.number,
         version: row.version,
-        field: name.to_owned(),
+        field: (*name).to_owned(),
         block: number,
         words: words(&block.source),
         unit: Unit {

@@ -10,7 +10,7 @@ use diaporos_systems::rest::{Agency, TranslationOrder};
 use jiff::Timestamp;
 
 use super::BatchError;
-use super::files::{FileWish, write_files, write_out};
+use super::files::{FileWish, UnitFile, write_files, write_out};
 use super::page::write_page;
 use crate::config::Brief;
 
@@ -85,7 +85,7 @@ pub async fn send(
             Some(id) => id.clone(),
             None => {
                 let mut bytes = Vec::new();
-                if write_out(store, brief, batch, (brief.format, &into), &mut bytes)? == 0 {
+                if write_out(store, brief, batch, &into, &mut UnitFile { format: brief.format, to: &mut bytes })? == 0 {
                     continue;
                 }
                 let name = format!("{reference}.{into}.{}", brief.format.extension());

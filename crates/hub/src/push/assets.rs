@@ -17,18 +17,16 @@ use crate::mapping::referred;
 /// What became of the file at each address.
 pub(super) type AssetOutcomes = BTreeMap<String, Result<(), SystemError>>;
 
-/// Fetches the files and delivers those whose content is not there yet. With `dry_run` nothing is
-/// fetched.
+/// Fetches the files and delivers those whose content is not there yet.
 pub(super) async fn deliver_assets(
     store: &mut Store,
     lane: &ConfiguredLane,
     writer: &dyn Write,
     addresses: BTreeSet<String>,
-    (dry_run, now): (bool, Timestamp),
+    now: Timestamp,
 ) -> Result<AssetOutcomes, PushError> {
     let mut found = AssetOutcomes::new();
-    // What would be sent is seen without asking anybody for anything.
-    if dry_run {
+    if addresses.is_empty() {
         return Ok(found);
     }
     let Some(fetcher) = writer.asset_fetcher(&lane.lane.to.kind).transpose()? else { return Ok(found) };

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::expr::Dependencies;
-use diaporos_core::plan::{DocumentPlan, Hold, HoldReason, Order, Presence, Step};
+use diaporos_core::lane::{Mapped, describe_faults};
+use diaporos_core::plan::{Document, DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
 use diaporos_store::{Action, Delivered, IntentRecord, Standing, Verdict};
 use diaporos_systems::{SystemError, Write};
@@ -95,6 +96,29 @@ impl EntryPlan {
     #[must_use]
     pub fn item(&self) -> Option<EntryId> {
         self.documents.iter().find_map(DocumentPlan::item).cloned()
+    }
+
+    /// The documents that the entry becomes, none where it does not go; nothing at all where it cannot.
+    pub(super) fn documents_of(&mut self, mapped: Mapped) -> Option<Vec<Document>> {
+        match mapped {
+            Mapped::Faulty(faults) => {
+                let message = describe_faults(&faults).join("; ");
+                self.hold = Some(Hold { reason: HoldReason::Unfit, message });
+                None
+            }
+            Mapped::Broken(messages) => {
+                self.hold = Some(Hold { reason: HoldReason::Rule, message: messages.join("; ") });
+                None
+            }
+            Mapped::Outside => {
+                self.goes = false;
+                Some(Vec::new())
+            }
+            Mapped::Goes { documents, incomplete } => {
+                self.incomplete = incomplete;
+                Some(documents)
+            }
+        }
     }
 
     /// Whether it takes over documents that were there before and differ, or binds them to the entry.

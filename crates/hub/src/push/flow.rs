@@ -8,14 +8,15 @@ use diaporos_store::{Due, DueFilter, OpenIntent, Standing, StoreError, Verdict};
 use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
+use jiff::Timestamp;
 
-use super::assets::deliver_assets;
+use super::assets::{AssetOutcomes, deliver_assets};
 use super::breaker::Breaker;
 use super::claims::Claims;
 use super::deliver::{Delivery, Destination, FormOfTheirs, deliver};
 use super::entry_plan::EntryPlan;
 use super::lookup::LookUps;
-use super::plan::{Window, plan_window};
+use super::plan::{LaneOf, Window, WindowPlanner};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
 use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
@@ -85,6 +86,16 @@ pub(super) struct Flow<'p, 'a, 'l> {
 /// Plans with intents that wait for their turn.
 type Queue = VecDeque<(EntryPlan, Vec<OpenIntent>)>;
 
+/// When a plan is carried out.
+enum Turn {
+    /// Now.
+    Now,
+    /// When an entry that it refers to is there.
+    Waits,
+    /// When it was counted how many are taken away, or taken over: till then it is owed.
+    AskedAboutFirst(Verdict),
+}
+
 impl Flow<'_, '_, '_> {
     /// Goes through all that is due once.
     ///
@@ -117,23 +128,17 @@ impl Flow<'_, '_, '_> {
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
                 let now = (self.push.clock)();
-                let verify = self.options.verify && looking == DueFilter::There;
                 // Files first, since what they are called there goes into what refers to them.
-                let raw = due.iter().map(|due| Ok(map_as_it_is(self.push.store, lane, due, now)?.mapped));
-                let takes_files = writer.asset_fetcher(&lane.lane.to.kind).is_some();
-                let raw = if takes_files { raw.collect::<Result<Vec<_>, StoreError>>()? } else { Vec::new() };
-                let addresses = referred(lane, raw.iter());
-                let dry_run = self.options.dry_run;
-                let assets = deliver_assets(self.push.store, lane, writer, addresses, (dry_run, now)).await?;
-                let looks = (verify, &assets);
-                let mut planning = Box::pin(plan_window(
-                    self.push.store,
-                    lane,
-                    (writer, look_ups),
-                    (due, now),
-                    looks,
-                    &mut self.claims,
-                ));
+                let assets = self.assets(&due, now).await?;
+                let planner = WindowPlanner {
+                    of: LaneOf { store: self.push.store, lane },
+                    writer,
+                    look_ups,
+                    assets: &assets,
+                    verify: self.options.verify && looking == DueFilter::There,
+                    now,
+                };
+                let mut planning = Box::pin(planner.plan(due, &mut self.claims));
                 // What is under way goes on while the destination is asked about the next.
                 let window = loop {
                     tokio::select! {
@@ -174,6 +179,18 @@ impl Flow<'_, '_, '_> {
         failed.map_or(Ok(end), |error| Err(error.into()))
     }
 
+    /// Delivers the files that entries refer to, where the destination takes any. What would be sent is seen
+    /// without asking anybody for anything.
+    async fn assets(&mut self, due: &[Due], now: Timestamp) -> Result<AssetOutcomes, PushError> {
+        let (writer, lane) = (self.push.writer, self.push.lane);
+        if self.options.dry_run || writer.asset_fetcher(&lane.lane.to.kind).is_none() {
+            return Ok(AssetOutcomes::new());
+        }
+        let mapped = due.iter().map(|due| Ok(map_as_it_is(self.push.store, lane, due, now)?.mapped));
+        let mapped = mapped.collect::<Result<Vec<_>, StoreError>>()?;
+        deliver_assets(self.push.store, lane, writer, referred(lane, mapped.iter()), now).await
+    }
+
     /// Leaves out what must not be looked at now.
     fn wanted(&mut self, mut due: Vec<Due>, waiting: Waiting) -> Result<Vec<Due>, PushError> {
         if self.options.dry_run && waiting == Waiting::ForNone {
@@ -211,33 +228,13 @@ impl Flow<'_, '_, '_> {
         }
         let mut sending = Vec::new();
         for mut plan in window.plans {
-            match self.missing(&plan, lane, rules.waiting, looking)? {
-                Missing::Coming => {
-                    end.put_off += 1;
-                    if self.options.dry_run {
-                        self.put_off.insert(plan.number);
-                    }
+            match self.turn(&mut plan, rules, looking, end)? {
+                Turn::Waits => continue,
+                Turn::AskedAboutFirst(verdict) => {
+                    verdicts.push(verdict);
                     continue;
                 }
-                Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
-                    plan.hold = Some(Hold { reason: HoldReason::Reference, message: whys.join("; ") });
-                }
-                Missing::NotGoing(whys) => plan.left_out = whys,
-                Missing::Nothing => {}
-            }
-            if plan.removes() {
-                end.removals += 1;
-                if rules.removing == Doing::NotYet && !self.options.dry_run {
-                    verdicts.push(Verdict { standing: Standing::Owed, ..plan.verdict() });
-                    continue;
-                }
-            }
-            if plan.adopts() {
-                end.adoptions += 1;
-                if rules.adopting == Doing::NotYet && !self.options.dry_run {
-                    verdicts.push(Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() });
-                    continue;
-                }
+                Turn::Now => {}
             }
             match plan.intents(self.push.writer, &lane.lane.to.kind) {
                 Ok(intents) if !intents.is_empty() && !self.options.dry_run => {
@@ -268,6 +265,45 @@ impl Flow<'_, '_, '_> {
             queue.push_back((plan, own));
         }
         Ok(())
+    }
+
+    /// Whether a plan is carried out in this pass.
+    fn turn(
+        &mut self,
+        plan: &mut EntryPlan,
+        rules: PassRules,
+        looking: DueFilter,
+        end: &mut PassEnd,
+    ) -> Result<Turn, PushError> {
+        let lane = self.push.lane;
+        match self.missing(plan, lane, rules.waiting, looking)? {
+            Missing::Coming => {
+                end.put_off += 1;
+                if self.options.dry_run {
+                    self.put_off.insert(plan.number);
+                }
+                return Ok(Turn::Waits);
+            }
+            Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
+                plan.hold = Some(Hold { reason: HoldReason::Reference, message: whys.join("; ") });
+            }
+            Missing::NotGoing(whys) => plan.left_out = whys,
+            Missing::Nothing => {}
+        }
+        if plan.removes() {
+            end.removals += 1;
+            if rules.removing == Doing::NotYet && !self.options.dry_run {
+                return Ok(Turn::AskedAboutFirst(Verdict { standing: Standing::Owed, ..plan.verdict() }));
+            }
+        }
+        if plan.adopts() {
+            end.adoptions += 1;
+            if rules.adopting == Doing::NotYet && !self.options.dry_run {
+                let owed = Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() };
+                return Ok(Turn::AskedAboutFirst(owed));
+            }
+        }
+        Ok(Turn::Now)
     }
 
     fn missing(

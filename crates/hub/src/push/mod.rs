@@ -33,7 +33,7 @@ pub(crate) use claims::Claims;
 pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, PassRules, Waiting};
 pub(crate) use lookup::LookUps;
-pub(crate) use plan::plan_entry;
+pub(crate) use plan::LaneOf;
 pub use rounds::{Author, Destinations, PushRun, PushSummary};
 pub use row::{PushRow, PushTally};
 

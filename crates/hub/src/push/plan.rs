@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use diaporos_core::lane::{Mapped, Mapping, describe_faults};
+use diaporos_core::lane::{Mapped, Mapping};
 use diaporos_core::plan::{
     Counterpart, DesiredState, Document, DocumentPlan, FoundDocument, Hold, HoldReason, Presence, Step, decide,
 };
-use diaporos_core::value::{Address, LanguageTag};
+use diaporos_core::value::LanguageTag;
 use diaporos_store::{Due, Store, StoreError};
 use diaporos_systems::{SystemError, Write};
 use futures::StreamExt;
@@ -26,6 +26,13 @@ const FORBIDDEN: usize = 5;
 /// What was found at the destination under an entry's key, by language.
 pub(crate) type FoundByLanguage = BTreeMap<Option<LanguageTag>, FoundDocument>;
 
+/// A lane, and what the store knows of its entries.
+#[derive(Clone, Copy)]
+pub(crate) struct LaneOf<'a> {
+    pub(crate) store: &'a Store,
+    pub(crate) lane: &'a ConfiguredLane,
+}
+
 /// A window of entries, planned.
 pub(super) struct Window {
     pub(super) plans: Vec<EntryPlan>,
@@ -33,25 +40,70 @@ pub(super) struct Window {
     pub(super) unplanned: Vec<Unplanned>,
 }
 
-/// Plans a window of entries. Keys that are not known are looked up at the destination, several at
-/// a time, and with `verify` every document that is there is read; everything else is decided without
-/// asking anybody. An answer that cannot be had fails its entry alone, unless it would meet all of
-/// them.
-pub(super) async fn plan_window(
-    store: &Store,
-    lane: &ConfiguredLane,
-    (writer, look_ups): (&dyn Write, &LookUps<'_>),
-    (due, now): (Vec<Due>, Timestamp),
-    (verify, assets): (bool, &AssetOutcomes),
-    claims: &mut Claims,
-) -> Result<Window, PushError> {
-    let mut due = due.into_iter().map(|due| as_known(store, lane, due)).collect::<Result<Vec<_>, _>>()?;
-    let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
-    let mut unfit = HashMap::new();
-    if assets.values().any(Result::is_err) {
+/// What a window of entries is planned with.
+pub(super) struct WindowPlanner<'a> {
+    pub(super) of: LaneOf<'a>,
+    pub(super) writer: &'a dyn Write,
+    pub(super) look_ups: &'a LookUps<'a>,
+    /// What became of the files that entries refer to.
+    pub(super) assets: &'a AssetOutcomes,
+    /// Whether every document that is there is read.
+    pub(super) verify: bool,
+    pub(super) now: Timestamp,
+}
+
+/// What was found of the keys that were looked up, and where that failed, by an entry's place in its window.
+#[derive(Default)]
+struct Answers {
+    found: HashMap<usize, FoundByLanguage>,
+    failed: HashMap<usize, SystemError>,
+}
+
+impl WindowPlanner<'_> {
+    /// Plans a window of entries. Keys that are not known are looked up at the destination, several at
+    /// a time, and with `verify` every document that is there is read; everything else is decided without
+    /// asking anybody. An answer that cannot be had fails its entry alone, unless it would meet all of
+    /// them.
+    pub(super) async fn plan(&self, due: Vec<Due>, claims: &mut Claims) -> Result<Window, PushError> {
+        let LaneOf { store, lane } = self.of;
+        let due = due.into_iter().map(|due| self.of.as_known(due)).collect::<Result<Vec<_>, _>>()?;
+        let mut window = Window { plans: Vec::with_capacity(due.len()), unplanned: Vec::new() };
+        let (due, mut unfit) = self.with_their_files(due, &mut window)?;
+        let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, self.now)).collect::<Result<_, _>>()?;
+        let Answers { mut found, mut failed } = self.look_up(&due, &mappings).await?;
+        for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
+            if let Some(error) = failed.remove(&place) {
+                window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
+                continue;
+            }
+            let own = found.remove(&place).unwrap_or_default();
+            let mut plan = self.of.plan_entry(due, mapping, &own, claims)?;
+            if let Some(message) = unfit.remove(&plan.number) {
+                plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
+            }
+            window.plans.push(plan);
+        }
+        if self.verify || window.plans.iter().any(|plan| plan.look_first) {
+            self.compare(window).await
+        } else {
+            Ok(window)
+        }
+    }
+
+    /// Leaves out entries whose files could not be had, and tells which have files that do not fit.
+    fn with_their_files(
+        &self,
+        due: Vec<Due>,
+        window: &mut Window,
+    ) -> Result<(Vec<Due>, HashMap<i64, String>), StoreError> {
+        let LaneOf { store, lane } = self.of;
+        let mut unfit = HashMap::new();
+        if self.assets.values().all(Result::is_ok) {
+            return Ok((due, unfit));
+        }
         let mut kept = Vec::with_capacity(due.len());
         for due in due {
-            match obstacle(lane, &map_as_it_is(store, lane, &due, now)?.mapped, assets) {
+            match obstacle(lane, &map_as_it_is(store, lane, &due, self.now)?.mapped, self.assets) {
                 None => kept.push(due),
                 Some((true, error)) => {
                     unfit.insert(due.number, error.to_string());
@@ -62,77 +114,62 @@ pub(super) async fn plan_window(
                 }
             }
         }
-        due = kept;
+        Ok((kept, unfit))
     }
-    let mappings: Vec<Mapping> = due.iter().map(|due| map(store, lane, due, now)).collect::<Result<_, _>>()?;
-    let mut questions = Vec::new();
-    for (place, (due, mapping)) in due.iter().zip(&mappings).enumerate() {
-        let asked = unknown_keys(lane, due, mapping);
-        questions.extend(asked.map(|document| (place, document.language.clone(), document.key.clone())));
-    }
-    let max_in_flight = writer.max_in_flight(&lane.lane.to.kind).max(1);
-    let answers: Vec<_> = futures::stream::iter(questions.into_iter().map(|(place, language, key)| async move {
-        let key = key.unwrap_or_default();
-        (place, language.clone(), look_ups.by_key(&key, language.as_ref()).await)
-    }))
-    .buffered(max_in_flight)
-    .collect()
-    .await;
-    let mut found: HashMap<usize, FoundByLanguage> = HashMap::new();
-    let mut failed: HashMap<usize, SystemError> = HashMap::new();
-    for (place, language, answer) in answers {
-        match answer {
-            Ok(existing) => drop(found.entry(place).or_default().insert(language, existing)),
-            Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
-            Err(error) => drop(failed.insert(place, error)),
-        }
-    }
-    // One document may be forbidden; where all are, it is the credential.
-    if found.is_empty()
-        && failed.len() >= FORBIDDEN
-        && failed.values().all(|error| error.kind.is_forbidden())
-        && let Some((_, error)) = failed.drain().next()
-    {
-        return Err(error.into());
-    }
-    for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
-        if let Some(error) = failed.remove(&place) {
-            window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
-            continue;
-        }
-        let own = found.remove(&place).unwrap_or_default();
-        let mut plan = plan_entry(store, lane, due, mapping, &own, claims)?;
-        if let Some(message) = unfit.remove(&plan.number) {
-            plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
-        }
-        window.plans.push(plan);
-    }
-    if verify || window.plans.iter().any(|plan| plan.look_first) {
-        compare(window, lane, writer, (verify, max_in_flight)).await
-    } else {
-        Ok(window)
-    }
-}
 
-/// Reads every document of the window that is there, and lets the plans take it into account.
-async fn compare(
-    window: Window,
-    lane: &ConfiguredLane,
-    writer: &dyn Write,
-    (verify, max_in_flight): (bool, usize),
-) -> Result<Window, PushError> {
-    let Window { plans, mut unplanned } = window;
-    let asked: Vec<_> = plans.into_iter().map(|plan| plan.compared(lane, writer, verify)).collect();
-    let compared: Vec<_> = futures::stream::iter(asked).buffered(max_in_flight).collect().await;
-    let mut plans = Vec::with_capacity(compared.len());
-    for (plan, error) in compared {
-        match error {
-            None => plans.push(plan),
-            Some(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
-            Some(error) => unplanned.push(Unplanned { number: plan.number, address: plan.address, error }),
+    /// Looks up the keys that are not known.
+    async fn look_up(&self, due: &[Due], mappings: &[Mapping]) -> Result<Answers, PushError> {
+        let lane = self.of.lane;
+        let mut questions = Vec::new();
+        for (place, (due, mapping)) in due.iter().zip(mappings).enumerate() {
+            let asked = unknown_keys(lane, due, mapping);
+            questions.extend(asked.map(|document| (place, document.language.clone(), document.key.clone())));
         }
+        let look_ups = self.look_ups;
+        let asked = questions.into_iter().map(|(place, language, key)| async move {
+            let key = key.unwrap_or_default();
+            (place, language.clone(), look_ups.by_key(&key, language.as_ref()).await)
+        });
+        let answers: Vec<_> = futures::stream::iter(asked).buffered(self.max_in_flight()).collect().await;
+        let Answers { mut found, mut failed } = Answers::default();
+        for (place, language, answer) in answers {
+            match answer {
+                Ok(existing) => drop(found.entry(place).or_default().insert(language, existing)),
+                Err(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
+                Err(error) => drop(failed.insert(place, error)),
+            }
+        }
+        // One document may be forbidden; where all are, it is the credential.
+        if found.is_empty()
+            && failed.len() >= FORBIDDEN
+            && failed.values().all(|error| error.kind.is_forbidden())
+            && let Some((_, error)) = failed.drain().next()
+        {
+            return Err(error.into());
+        }
+        Ok(Answers { found, failed })
     }
-    Ok(Window { plans, unplanned })
+
+    /// Reads every document of the window that is there, and lets the plans take it into account.
+    async fn compare(&self, window: Window) -> Result<Window, PushError> {
+        let Window { plans, mut unplanned } = window;
+        let asked: Vec<_> =
+            plans.into_iter().map(|plan| plan.compared(self.of.lane, self.writer, self.verify)).collect();
+        let compared: Vec<_> = futures::stream::iter(asked).buffered(self.max_in_flight()).collect().await;
+        let mut plans = Vec::with_capacity(compared.len());
+        for (plan, error) in compared {
+            match error {
+                None => plans.push(plan),
+                Some(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
+                Some(error) => unplanned.push(Unplanned { number: plan.number, address: plan.address, error }),
+            }
+        }
+        Ok(Window { plans, unplanned })
+    }
+
+    fn max_in_flight(&self) -> usize {
+        self.writer.max_in_flight(&self.of.lane.lane.to.kind).max(1)
+    }
 }
 
 /// The documents that are to be there, and of which no counterpart is known, or one with another key.
@@ -153,113 +190,107 @@ fn unknown_keys<'a>(
     documents.iter().filter(move |document| is_asked(document))
 }
 
-/// Plans one entry from what is known and found.
-pub(crate) fn plan_entry(
-    store: &Store,
-    lane: &ConfiguredLane,
-    due: Due,
-    mapping: Mapping,
-    found: &FoundByLanguage,
-    claims: &mut Claims,
-) -> Result<EntryPlan, PushError> {
-    let due = as_known(store, lane, due)?;
-    let mut plan = EntryPlan {
-        number: due.number,
-        address: due.entry.address.clone(),
-        documents: Vec::new(),
-        hold: None,
-        goes: true,
-        taken_off: due.taken_off,
-        held_before: due.held,
-        look_first: lane.returns.is_some()
-            || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
-            || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),
-        incomplete: BTreeMap::new(),
-        dependencies: mapping.dependencies,
-        protected: mapping.protected,
-        left_out: Vec::new(),
-    };
-    let policies = &lane.lane.changed_there;
-    let mut known: BTreeMap<Option<LanguageTag>, Counterpart> =
-        due.counterparts.into_iter().map(|row| (row.language, row.counterpart)).collect();
-    let documents = match mapping.mapped {
-        Mapped::Faulty(faults) => {
-            let message = describe_faults(&faults).join("; ");
-            plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
-            return Ok(plan);
+impl LaneOf<'_> {
+    /// An entry with what is known of it there: by itself, where its translations go back to it; or by what
+    /// a lane that is no longer configured delivered of it to the same type.
+    fn as_known(self, mut due: Due) -> Result<Due, StoreError> {
+        let LaneOf { store, lane } = self;
+        if lane.returns.is_some() {
+            return with_itself(store, lane, due);
         }
-        Mapped::Broken(messages) => {
-            plan.hold = Some(Hold { reason: HoldReason::Rule, message: messages.join("; ") });
-            return Ok(plan);
+        if due.counterparts.is_empty() {
+            due.counterparts = store.left_behind_of(due.number, &lane.lane.name, &lane.siblings)?;
         }
-        Mapped::Outside => {
-            plan.goes = false;
-            Vec::new()
-        }
-        Mapped::Goes { documents, incomplete } => {
-            plan.incomplete = incomplete;
-            documents
-        }
-    };
-    for document in documents {
-        let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
-        let at_hand = match &document.key {
-            Some(key) if row.is_none() || has_new_key(lane, row.as_ref(), key) => {
-                let entry = (plan.number, &plan.address);
-                what_was_found(store, lane, entry, (key, &document.language), found, claims)?
-            }
-            _ => FoundDocument::NotAsked,
-        };
-        let step = match (&row, at_hand) {
-            // A new key must not be another document's.
-            (Some(known), found) => match taken_from(known, &found) {
-                Some(hold) => Step::Hold(hold),
-                None => decide(DesiredState::There(document.fingerprint()), Some(known), found, lane.lane.gone),
-            },
-            (None, found) => decide(DesiredState::There(document.fingerprint()), None, found, lane.lane.gone),
-        };
-        match (&step, &document.key) {
-            (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
-            (Step::Adopt(existing), _) => claims.take_document(&existing.id, &plan.address),
-            _ => {}
-        }
-        plan.documents.push(DocumentPlan::new(document.language.clone(), step, Some(document), row, policies));
+        Ok(due)
     }
-    for (language, row) in known {
-        let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
-        let wanted = if is_incomplete { DesiredState::AsItIs } else { DesiredState::NotThere };
-        let step = decide(wanted, Some(&row), FoundDocument::NotAsked, lane.lane.gone);
-        plan.documents.push(DocumentPlan::new(language, step, None, Some(row), policies));
-    }
-    plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
-    plan.settle_holds();
-    Ok(plan)
-}
 
-/// Whose the document is that was found by an entry's key.
-fn what_was_found(
-    store: &Store,
-    lane: &ConfiguredLane,
-    (number, address): (i64, &Address),
-    (key, language): (&str, &Option<LanguageTag>),
-    found: &FoundByLanguage,
-    claims: &Claims,
-) -> Result<FoundDocument, PushError> {
-    let Some(found) = found.get(language) else { return Ok(FoundDocument::NotAsked) };
-    // What was delivered with that key is known, whatever a look-up that lags says.
-    if let Some(other) = store.other_with_key(&lane.lane.name, key, language.as_ref(), number)? {
-        return Ok(FoundDocument::Taken(other));
+    /// Plans one entry from what is known and found.
+    pub(crate) fn plan_entry(
+        self,
+        due: Due,
+        mapping: Mapping,
+        found: &FoundByLanguage,
+        claims: &mut Claims,
+    ) -> Result<EntryPlan, PushError> {
+        let lane = self.lane;
+        let due = self.as_known(due)?;
+        let mut plan = EntryPlan {
+            number: due.number,
+            address: due.entry.address.clone(),
+            documents: Vec::new(),
+            hold: None,
+            goes: true,
+            taken_off: due.taken_off,
+            held_before: due.held,
+            look_first: lane.returns.is_some()
+                || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
+                || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),
+            incomplete: BTreeMap::new(),
+            dependencies: mapping.dependencies,
+            protected: mapping.protected,
+            left_out: Vec::new(),
+        };
+        let Some(documents) = plan.documents_of(mapping.mapped) else { return Ok(plan) };
+        let mut known: BTreeMap<Option<LanguageTag>, Counterpart> =
+            due.counterparts.into_iter().map(|row| (row.language, row.counterpart)).collect();
+        for document in documents {
+            let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
+            let at_hand = match &document.key {
+                Some(key) if row.is_none() || has_new_key(lane, row.as_ref(), key) => {
+                    self.what_was_found(&plan, (key, &document.language), found, claims)?
+                }
+                _ => FoundDocument::NotAsked,
+            };
+            // A new key must not be another document's.
+            let step = match row.as_ref().and_then(|known| taken_from(known, &at_hand)) {
+                Some(hold) => Step::Hold(hold),
+                None => decide(DesiredState::There(document.fingerprint()), row.as_ref(), at_hand, lane.lane.gone),
+            };
+            match (&step, &document.key) {
+                (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
+                (Step::Adopt(existing), _) => claims.take_document(&existing.id, &plan.address),
+                _ => {}
+            }
+            let language = document.language.clone();
+            plan.documents.push(DocumentPlan::new(language, step, Some(document), row, &lane.lane.changed_there));
+        }
+        for (language, row) in known {
+            let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
+            let wanted = if is_incomplete { DesiredState::AsItIs } else { DesiredState::NotThere };
+            let step = decide(wanted, Some(&row), FoundDocument::NotAsked, lane.lane.gone);
+            plan.documents.push(DocumentPlan::new(language, step, None, Some(row), &lane.lane.changed_there));
+        }
+        plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
+        plan.settle_holds();
+        Ok(plan)
     }
-    if let Some(other) = claims.other_with_key(store, key, language.as_ref(), address)? {
-        return Ok(FoundDocument::Taken(other));
-    }
-    let FoundDocument::One(existing) = found else { return Ok(found.clone()) };
-    if let Some(other) = claims.other_with_document(&existing.id, address) {
-        return Ok(FoundDocument::Taken(other));
-    }
-    match store.owner(&lane.lane.name, &existing.id)? {
-        Some((_, owner)) if owner != *address => Ok(FoundDocument::Taken(owner)),
-        _ => Ok(found.clone()),
+
+    /// Whose the document is that was found by an entry's key.
+    fn what_was_found(
+        self,
+        plan: &EntryPlan,
+        (key, language): (&str, &Option<LanguageTag>),
+        found: &FoundByLanguage,
+        claims: &Claims,
+    ) -> Result<FoundDocument, PushError> {
+        let LaneOf { store, lane } = self;
+        let address = &plan.address;
+        let Some(found) = found.get(language) else { return Ok(FoundDocument::NotAsked) };
+        // What was delivered with that key is known, whatever a look-up that lags says.
+        if let Some(other) = store.other_with_key(&lane.lane.name, key, language.as_ref(), plan.number)? {
+            return Ok(FoundDocument::Taken(other));
+        }
+        if let Some(other) = claims.other_with_key(store, key, language.as_ref(), address)? {
+            return Ok(FoundDocument::Taken(other));
+        }
+        let FoundDocument::One(existing) = found else { return Ok(found.clone()) };
+        if let Some(other) = claims.other_with_document(&existing.id, address) {
+            return Ok(FoundDocument::Taken(other));
+        }
+        match store.owner(&lane.lane.name, &existing.id)? {
+            Some((_, owner)) if owner != *address => Ok(FoundDocument::Taken(owner)),
+            _ => Ok(found.clone()),
+        }
     }
 }
 
@@ -279,16 +310,4 @@ fn taken_from(known: &Counterpart, found: &FoundDocument) -> Option<Hold> {
         _ => return None,
     };
     Some(Hold { reason: HoldReason::KeyTaken, message })
-}
-
-/// An entry with what is known of it there: by itself, where its translations go back to it; or by what a
-/// lane that is no longer configured delivered of it to the same type.
-fn as_known(store: &Store, lane: &ConfiguredLane, mut due: Due) -> Result<Due, StoreError> {
-    if lane.returns.is_some() {
-        return with_itself(store, lane, due);
-    }
-    if due.counterparts.is_empty() {
-        due.counterparts = store.left_behind_of(due.number, &lane.lane.name, &lane.siblings)?;
-    }
-    Ok(due)
 }

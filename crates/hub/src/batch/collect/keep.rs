@@ -7,7 +7,7 @@ use diaporos_core::translate::{Inline, MemoryPair};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchUnit, Translation, UnitVerdict};
 
-use super::{CollectTally, Collector};
+use super::{CollectTally, Collector, UnitRow};
 use crate::batch::BatchError;
 use crate::batch::complete::{complete, joined, known_blocks, translation};
 use crate::batch::texts::{Freshness, Texts, text_in};
@@ -21,6 +21,14 @@ pub(super) struct Pending {
     pub(super) touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
     /// Texts that were translated from an earlier version, which is taken.
     pub(super) of_earlier: BTreeSet<(i64, String, u64)>,
+}
+
+/// What came of the units of a file so far.
+pub(super) struct Gathered<'r> {
+    pub(super) tally: CollectTally,
+    pub(super) pending: Pending,
+    /// Told of each unit that wants to be seen to.
+    pub(super) row: &'r mut dyn FnMut(UnitRow),
 }
 
 /// Made-up blocks of a text, by block.
@@ -57,13 +65,8 @@ impl Collector<'_> {
         Ok(())
     }
 
-    pub(super) fn note(
-        &mut self,
-        into: &LanguageTag,
-        pending: &mut Pending,
-        tally: &mut CollectTally,
-    ) -> Result<(), BatchError> {
-        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(pending);
+    pub(super) fn note(&mut self, into: &LanguageTag, gathered: &mut Gathered<'_>) -> Result<(), BatchError> {
+        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(&mut gathered.pending);
         // Known first, noted after: a unit that is noted as accepted is never without its text.
         self.store.remember(&learnt, &self.batch.name, self.now)?;
         for (entry, name, version) in of_earlier {
@@ -75,7 +78,7 @@ impl Collector<'_> {
             let Some(entry) = self.store.entry_numbered(number)? else { continue };
             values.push((number, complete(self.store, self.brief, &entry, &wanted)?));
         }
-        tally.values += self.store.take_translations(self.batch.number, &values, self.now)? as u64;
+        gathered.tally.values += self.store.take_translations(self.batch.number, &values, self.now)? as u64;
         Ok(self.store.note_units(&verdicts, self.now)?)
     }
 

@@ -6,7 +6,7 @@ use diaporos_store::{BatchUnit, StoredEntry};
 
 use super::Collector;
 use crate::batch::BatchError;
-use crate::batch::complete::defects;
+use crate::batch::complete::{BlockOf, defects};
 use crate::batch::texts::{checker, text_in};
 use crate::config::BriefField;
 
@@ -50,7 +50,7 @@ impl Collector<'_> {
             block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
         };
         match sent.then.as_ref().filter(in_place) {
-            Some(shape) => defects(self.brief, field, into, shape, at, target),
+            Some(shape) => defects(self.brief, into, BlockOf { field, structure: shape, at }, target),
             // What must not change is told otherwise now; the unit knows how it was sent.
             None => {
                 let checker = checker(self.brief, into);
