@@ -41,6 +41,17 @@ impl Take {
     }
 }
 
+/// Whose version is right, of which entry on which lane.
+#[derive(Debug, Clone, Copy)]
+pub struct Answer<'a> {
+    /// The lane.
+    pub lane: &'a ConfiguredLane,
+    /// The entry.
+    pub address: &'a Address,
+    /// The side.
+    pub take: &'a Take,
+}
+
 /// What became of the question.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Resolved {
@@ -60,12 +71,11 @@ pub enum Resolved {
 /// Where the destination cannot be read or the store fails.
 pub async fn resolve(
     store: &mut Store,
-    lane: &ConfiguredLane,
+    answer: Answer<'_>,
     writer: &dyn Write,
-    address: &Address,
-    take: &Take,
     now: Timestamp,
 ) -> Result<Resolved, PushError> {
+    let Answer { lane, address, take } = answer;
     let name = &lane.lane.name;
     let Some(due) = store.look_at(name, address)? else { return Ok(Resolved::Unknown) };
     match store.standing(name, due.number)? {

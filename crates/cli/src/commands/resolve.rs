@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::resolve::{Resolved, Side, Take, resolve};
+use diaporos_hub::resolve::{Answer, Resolved, Side, Take, resolve};
 
 use super::{address, lanes, no_entry};
 use crate::context::Context;
@@ -53,7 +53,8 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
             continue;
         }
         let writer = connector.writer(&lane.to.system)?;
-        let resolved = resolve(&mut store, configured, writer.as_ref(), &address, &take, Context::now()).await?;
+        let answer = Answer { lane: configured, address: &address, take: &take };
+        let resolved = resolve(&mut store, answer, writer.as_ref(), Context::now()).await?;
         if let Resolved::NoSuchFields(fields) = &resolved {
             let known = lane.fields.keys().map(String::as_str).collect::<Vec<_>>().join(", ");
             return Err(Failure::wrong(format!("the lane `{}` does not map `{}`", lane.name, fields.join("`, `")))

@@ -17,7 +17,7 @@ use super::row::millis;
 use super::seen::{PageTally, Seen};
 use super::translations::with_translations;
 use super::words::{Words, keep_references, keep_words};
-use super::{Store, StoreError};
+use super::{SourceType, Store, StoreError};
 
 impl Store {
     /// The number of a type in the store, given to it when it is first met.
@@ -42,12 +42,13 @@ impl Store {
     /// Where the store fails; nothing of the page is kept then.
     pub fn take_in(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         entries: &[Incoming],
         mark: Option<(&str, &CacheValidators)>,
         seen: &mut Seen,
         now: Timestamp,
     ) -> Result<PageTally, StoreError> {
+        let (system, kind) = of;
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut tally = PageTally::default();
@@ -77,7 +78,7 @@ impl Store {
         let words: Vec<Words> = fresh.par_iter().with_min_len(SHARE).map(Fresh::words).collect();
         keep_words(&transaction, &words)?;
         if let Some((place, mark)) = mark {
-            keep_mark(&transaction, number, place, mark, &Seen(on_page), now)?;
+            keep_mark(&transaction, (number, place), mark, &Seen(on_page), now)?;
         }
         transaction.commit().inspect_err(|_| packing.forget())?;
         Ok(tally)
@@ -89,11 +90,12 @@ impl Store {
     /// Where the store fails.
     pub fn take_as_before(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         place: &str,
         seen: &mut Seen,
         now: Timestamp,
     ) -> Result<PageTally, StoreError> {
+        let (system, kind) = of;
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let bitmap: Vec<u8> = transaction
@@ -114,10 +116,11 @@ impl Store {
     /// Where the store fails.
     pub fn take_as_known(
         &self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         entries: &mut Vec<Incoming>,
         seen: &mut Seen,
     ) -> Result<PageTally, StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self
             .connection
@@ -149,11 +152,12 @@ impl Store {
     /// Where the store fails.
     pub fn see_unread(
         &self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         ids: &[EntryId],
         in_parts: bool,
         seen: &mut Seen,
     ) -> Result<u64, StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self.connection.prepare_cached(if in_parts {
             "SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ? AND source_id = ?"
@@ -174,12 +178,8 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn take_deleted(
-        &mut self,
-        (system, kind): (&SystemName, &TypeName),
-        ids: &[EntryId],
-        now: Timestamp,
-    ) -> Result<u64, StoreError> {
+    pub fn take_deleted(&mut self, of: SourceType<'_>, ids: &[EntryId], now: Timestamp) -> Result<u64, StoreError> {
+        let (system, kind) = of;
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut gone = 0;
@@ -234,11 +234,12 @@ impl Store {
     /// Where the store fails.
     pub fn end_listing(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         seen: &Seen,
         most: u64,
         (started, now): (Timestamp, Timestamp),
     ) -> Result<Result<u64, u64>, StoreError> {
+        let (system, kind) = of;
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut missing = Vec::new();

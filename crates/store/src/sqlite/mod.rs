@@ -36,6 +36,7 @@ use std::fs::{File, TryLockError};
 use std::path::Path;
 
 use content::Packing;
+use diaporos_core::value::{SystemName, TypeName};
 use place::{cannot_be_written, make_file, make_folder};
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
@@ -60,6 +61,9 @@ pub use seen::{PageTally, Seen};
 pub use standing::Standing;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
 pub use verdict::{Delivered, Verdict};
+
+/// A type of entries: its system, and its name there.
+pub type SourceType<'a> = (&'a SystemName, &'a TypeName);
 
 /// The hub's store.
 #[derive(Debug)]

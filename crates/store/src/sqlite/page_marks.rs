@@ -37,12 +37,12 @@ impl Store {
 /// Keeps by what a page is known again, and which entries, or languages of entries, it shows.
 pub(super) fn keep_mark(
     connection: &Connection,
-    kind: i64,
-    place: &str,
+    page: (i64, &str),
     mark: &CacheValidators,
     on_page: &Seen,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    let (kind, place) = page;
     let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
     let PageCounts { items, total, pages } = mark.counts;
     let mut keep =

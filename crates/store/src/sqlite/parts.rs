@@ -10,7 +10,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 use super::content::Content;
 use super::page_marks::keep_mark;
 use super::row::{entry_id, fingerprint, revision, state};
-use super::{Seen, Store, StoreError};
+use super::{Seen, SourceType, Store, StoreError};
 
 impl Store {
     /// Takes in a page of languages, and its mark. Says how many were not shown before.
@@ -19,12 +19,13 @@ impl Store {
     /// Where the store fails; nothing of the page is kept then.
     pub fn take_in_parts(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         parts: &[Incoming],
         mark: Option<(&str, &CacheValidators)>,
         seen: &mut Seen,
         now: Timestamp,
     ) -> Result<u64, StoreError> {
+        let (system, kind) = of;
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut on_page = Seen::default();
@@ -73,7 +74,7 @@ impl Store {
             on_page.0.insert(id.unsigned_abs());
         }
         if let Some((place, mark)) = mark {
-            keep_mark(&transaction, number, place, mark, &on_page, now)?;
+            keep_mark(&transaction, (number, place), mark, &on_page, now)?;
         }
         transaction.commit()?;
         seen.0 |= on_page.0;
@@ -103,9 +104,10 @@ impl Store {
     /// Where the store fails.
     pub fn missing_by_language(
         &self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         seen: &Seen,
     ) -> Result<BTreeMap<String, (u64, u64)>, StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut all = self.connection.prepare_cached(
             "SELECT part.id, language FROM part JOIN joined ON joined.id = part.joined WHERE type = ?",
@@ -152,11 +154,8 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn touched_parts(
-        &self,
-        (system, kind): (&SystemName, &TypeName),
-        most: u32,
-    ) -> Result<Vec<(i64, Parts)>, StoreError> {
+    pub fn touched_parts(&self, of: SourceType<'_>, most: u32) -> Result<Vec<(i64, Parts)>, StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut touched =
             self.connection.prepare_cached("SELECT id FROM joined WHERE type = ? AND touched ORDER BY id LIMIT ?")?;

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use rusqlite::{OptionalExtension, params};
 
 use super::row::{millis, moment};
-use super::{Seen, Store, StoreError};
+use super::{Seen, SourceType, Store, StoreError};
 
 /// Where a listing that was broken off goes on.
 #[derive(Debug, Clone)]
@@ -46,10 +46,11 @@ impl Store {
     /// Where the store fails.
     pub fn resumption(
         &self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         reading: Fingerprint,
         since: Timestamp,
     ) -> Result<Option<Resumption>, StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self.connection.prepare_cached(
             "SELECT cursor, seen FROM pull_state WHERE type = ? AND reading = ? AND began >= ? AND cursor IS NOT NULL",
@@ -67,12 +68,13 @@ impl Store {
     /// Where the store fails.
     pub fn keep_resumption(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         reading: Fingerprint,
         cursor: &str,
         seen: &Seen,
         began: Timestamp,
     ) -> Result<(), StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         self.connection
             .prepare_cached(
@@ -104,10 +106,11 @@ impl Store {
     /// Where the store fails.
     pub fn end_pull(
         &mut self,
-        (system, kind): (&SystemName, &TypeName),
+        of: SourceType<'_>,
         newest: Option<&str>,
         whole: Option<Timestamp>,
     ) -> Result<(), StoreError> {
+        let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         self.connection
             .prepare_cached(

@@ -347,11 +347,12 @@ impl Store {
 /// Takes the translations of one entry: how many are new, and whether the entry says something else now.
 fn take_of_entry(
     connection: &Connection,
-    (batch, entry): (i64, i64),
+    of: (i64, i64),
     accepted: &[Translation],
     current: &mut Current,
     now: Timestamp,
 ) -> Result<(usize, bool), StoreError> {
+    let (batch, entry) = of;
     let before = rows(connection, entry)?;
     let (mut taken, mut altered) = (0, false);
     for translation in accepted {

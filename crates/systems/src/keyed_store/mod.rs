@@ -188,7 +188,7 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         }
         alter(&mut document)?;
         let revision = self.store.put(place, &document, Base::Version(&now)).await?;
-        self.written(kind, write, place, document, revision, 200)
+        self.written(kind, write, place, (document, revision), 200)
     }
 
     fn written(
@@ -196,11 +196,10 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         kind: &TypeName,
         write: &PlaceType,
         place: &str,
-        document: Map<String, Json>,
-        revision: Revision,
+        stored: Stored,
         status: u16,
     ) -> Result<Written, SystemError> {
-        let existing = self.existing(kind, write, place, (document, revision))?;
+        let existing = self.existing(kind, write, place, stored)?;
         let Existing { id, revision, fields, .. } = existing;
         Ok(Written { id: Some(id), item: None, revision, fields: Some(fields), status })
     }
@@ -289,7 +288,7 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
             Order::Create { .. } => {
                 let (place, document) = self.new_document(write, order)?;
                 let revision = self.store.put(&place, &document, Base::Absent).await?;
-                self.written(kind, write, &place, document, revision, 201)
+                self.written(kind, write, &place, (document, revision), 201)
             }
             Order::Update { id, revision, fields, language } => {
                 let put = |document: &mut _| self.put_members(write, fields, language.as_ref(), document);

@@ -31,19 +31,10 @@ impl RestWriter {
         if request.within_whole {
             self.complete(write, order, &mut request).await?;
         }
-        if let (Some(batch), Some(gatherer), None) = (&write.batch, self.batches.get(kind), held)
-            && let Some(fields) = Some(order).filter(|order| !order.removes())
-            && let call = if order.id().is_some() { &write.update } else { &write.create }
-            && let Some(item) = self.batch_item(write, batch, order, self.document(write, call, fields)?)
+        if held.is_none()
+            && let Some(written) = self.save_in_batch(kind, write, order, &request).await
         {
-            let row = gatherer.send(item, |items| self.send_batch(batch, items)).await;
-            let lost = || Err(ErrorKind::Broken("the call it was in was given up".to_owned()));
-            let (status, document) = row.unwrap_or_else(lost).map_err(|kind| self.client.error(&request, kind))?;
-            // A row's own status says that it was done, also where it shows no document.
-            let status = if document.is_null() && order.id().is_some() { 204 } else { status };
-            let answer = Answer { status, headers: Vec::new(), body: document.to_string().into_bytes(), moved: None };
-            let unwrapped = WriteType { document: None, ..write.clone() };
-            return self.written(kind, &unwrapped, order, &answer).map_err(|error| about(&request, error));
+            return written;
         }
         if let Some(held) = held {
             request = held.bearing(request);
@@ -56,6 +47,47 @@ impl RestWriter {
         }
         let answer = self.send(&request).await?;
         let written = self.written(kind, write, order, &answer).map_err(|error| about(&request, error))?;
+        self.publish(kind, write, order, written, held).await
+    }
+
+    /// Sends a document together with others, where the system takes several in one call.
+    async fn save_in_batch(
+        &self,
+        kind: &TypeName,
+        write: &WriteType,
+        order: &Order,
+        request: &Request,
+    ) -> Option<Result<Written, SystemError>> {
+        let (batch, gatherer) = (write.batch.as_ref()?, self.batches.get(kind)?);
+        let fields = Some(order).filter(|order| !order.removes())?;
+        let call = if order.id().is_some() { &write.update } else { &write.create };
+        let item = match self.document(write, call, fields) {
+            Ok(document) => self.batch_item(write, batch, order, document)?,
+            Err(error) => return Some(Err(error)),
+        };
+        let row = gatherer.send(item, |items| self.send_batch(batch, items)).await;
+        let lost = || Err(ErrorKind::Broken("the call it was in was given up".to_owned()));
+        Some(row.unwrap_or_else(lost).map_err(|kind| self.client.error(request, kind)).and_then(
+            |(status, document)| {
+                // A row's own status says that it was done, also where it shows no document.
+                let status = if document.is_null() && order.id().is_some() { 204 } else { status };
+                let answer =
+                    Answer { status, headers: Vec::new(), body: document.to_string().into_bytes(), moved: None };
+                let unwrapped = WriteType { document: None, ..write.clone() };
+                self.written(kind, &unwrapped, order, &answer).map_err(|error| about(request, error))
+            },
+        ))
+    }
+
+    /// Puts a document on view that was written, where that is a call of its own.
+    async fn publish(
+        &self,
+        kind: &TypeName,
+        write: &WriteType,
+        order: &Order,
+        written: Written,
+        held: Option<&Held<'_>>,
+    ) -> Result<Written, SystemError> {
         let Some((publish, id)) = write.publish.as_ref().zip(written.id.as_ref()).filter(|_| !order.removes()) else {
             return Ok(written);
         };

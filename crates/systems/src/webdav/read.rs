@@ -13,7 +13,8 @@ use tokio::sync::OnceCell;
 use super::{DEEPEST, Folder, MOST};
 use crate::files::{WholeFiles, file_capabilities};
 use crate::http::{Client, Method, Request};
-use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::profile::ReadType;
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 
 /// Files of one page.
 const FILES_A_PAGE: usize = 64;
@@ -72,6 +73,47 @@ impl WebdavReader {
     }
 }
 
+/// A file's place, its bytes, and the properties that it has beside.
+type FoundFile = (String, Vec<u8>, Map<String, Json>);
+
+impl WebdavReader {
+    /// Files with their properties, and those that could not be had.
+    async fn with_properties(
+        &self,
+        (kind, read): (&TypeName, &ReadType),
+        found: impl Iterator<Item = (String, Result<Option<Vec<u8>>, SystemError>)>,
+    ) -> Result<(Vec<FoundFile>, Vec<Problem>), SystemError> {
+        let known = self.files.profile().types.get(kind).map(|known| &known.properties);
+        let wanted = known.filter(|properties| !properties.names.is_empty());
+        let (mut files, mut unread) = (Vec::new(), Vec::new());
+        for (place, bytes) in found {
+            let bytes = match bytes {
+                Ok(Some(bytes)) => bytes,
+                Ok(None) => {
+                    unread.push(self.files.unreadable(
+                        read,
+                        &place,
+                        "is listed, and is not there when it is asked for",
+                    ));
+                    continue;
+                }
+                // What is wrong with one file is that file's.
+                Err(SystemError { kind: ErrorKind::Content(why), .. }) => {
+                    unread.push(self.files.unreadable(read, &place, &why));
+                    continue;
+                }
+                Err(error) => return Err(error),
+            };
+            let properties = match wanted {
+                Some(wanted) => self.folder.properties(&place, wanted).await?,
+                None => Map::new(),
+            };
+            files.push((place, bytes, properties));
+        }
+        Ok((files, unread))
+    }
+}
+
 #[async_trait]
 impl Read for WebdavReader {
     fn types(&self) -> Vec<TypeName> {
@@ -111,33 +153,7 @@ impl Read for WebdavReader {
         }
         let max_in_flight = self.folder.client.limits().concurrency;
         let bytes: Vec<_> = futures::stream::iter(asked).buffered(max_in_flight).collect().await;
-        let known = self.files.profile().types.get(ask.kind).map(|known| &known.properties);
-        let wanted = known.filter(|properties| !properties.names.is_empty());
-        let (mut files, mut unread) = (Vec::new(), Vec::new());
-        for (place, bytes) in places.into_iter().zip(bytes) {
-            let bytes = match bytes {
-                Ok(Some(bytes)) => bytes,
-                Ok(None) => {
-                    unread.push(self.files.unreadable(
-                        read,
-                        &place,
-                        "is listed, and is not there when it is asked for",
-                    ));
-                    continue;
-                }
-                // What is wrong with one file is that file's.
-                Err(SystemError { kind: ErrorKind::Content(why), .. }) => {
-                    unread.push(self.files.unreadable(read, &place, &why));
-                    continue;
-                }
-                Err(error) => return Err(error),
-            };
-            let properties = match wanted {
-                Some(wanted) => self.folder.properties(&place, wanted).await?,
-                None => Map::new(),
-            };
-            files.push((place, bytes, properties));
-        }
+        let (files, mut unread) = self.with_properties((ask.kind, read), places.into_iter().zip(bytes)).await?;
         let marks: Vec<String> = files
             .iter()
             .map(|(place, bytes, properties)| {
