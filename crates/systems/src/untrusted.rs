@@ -3,6 +3,7 @@
 use std::io::Cursor;
 
 use diaporos_core::diagnostic::Source;
+use diaporos_core::translate;
 use jiff::Timestamp;
 
 use crate::feed::{self, FeedPlace, FeedSource, ItemChoice};
@@ -10,7 +11,7 @@ use crate::files::{LineForm, cut_lines};
 use crate::text_file::parse_markdown;
 use diaporos_core::text::xml;
 
-use crate::{ProfileKind, ninjs, openapi, read_profile};
+use crate::{ProfileKind, ninjs, openapi, read_profile, webdav};
 
 /// Reads a feed.
 pub fn read_feed(bytes: &[u8]) -> bool {
@@ -54,10 +55,46 @@ pub fn read_xml(text: &str) {
 
 /// Reads a profile; one that is refused says why.
 pub fn read_a_profile(text: &str) {
-    for kind in [ProfileKind::Rest, ProfileKind::Files, ProfileKind::Graphql] {
+    let kinds =
+        [ProfileKind::Rest, ProfileKind::Files, ProfileKind::Graphql, ProfileKind::Webdav, ProfileKind::Docstore];
+    for kind in kinds {
         let (profile, report) = read_profile(Source { name: "p".to_owned(), text: text.to_owned() }, kind);
         assert!(profile.is_some() || report.has_errors(), "refused without a word");
     }
+}
+
+/// Reads what comes back from translators: XLIFF 1.2 and 2.1, PO, CSV. Whole units are handed over, each
+/// once.
+pub fn read_returned_units(bytes: &[u8]) {
+    let mut taken = 0;
+    let _ = translate::read_units(&mut Cursor::new(bytes), &mut |_| {
+        taken += 1;
+        Ok(())
+    });
+    assert!(taken <= bytes.len(), "more than there is");
+}
+
+/// Reads a memory of translations (TMX).
+pub fn read_memory(bytes: &[u8]) {
+    let _ = translate::read_tmx(&mut Cursor::new(bytes), &mut |_| Ok(()));
+}
+
+/// Reads a glossary: TBX-Basic, or CSV.
+pub fn read_glossary(text: &str) {
+    let _ = translate::terms_from_csv(text);
+    if let Ok(from) = "en".parse() {
+        let _ = translate::terms_from_tbx(text, &from);
+    }
+}
+
+/// Reads a list of feeds (OPML).
+pub fn read_list_of_feeds(text: &str) {
+    let _ = feed::read_opml(text);
+}
+
+/// Reads what a WebDAV server says of files and locks.
+pub fn read_multistatus(bytes: &[u8]) {
+    let _ = webdav::read_multistatus(bytes);
 }
 
 /// Reads a description of an API.
@@ -104,6 +141,15 @@ mod tests {
     const PROFILE: &str = "[types.page.read]\nlist = \"/p\"\nitems = \"$.a[*]\"\nid = [\"$.b\", \"$.c\"]\npaging = { style = \"cursor\", next = \"$.n\", size = { parameter = \"l\", items = 5 } }\n[types.page.fields]\nt = { kind = \"text\", max_length = 3 }\n";
     const OPENAPI: &str = r##"{"openapi":"3.0.0","paths":{"/p":{"get":{"responses":{"200":{"content":{"application/json":{"schema":{"type":"array","items":{"$ref":"#/x"}}}}}}}}},"x":{"allOf":[{"$ref":"#/x"}],"properties":{"id":{"type":"string"}}}}"##;
 
+    const XLIFF_2: &str = r#"<xliff xmlns="urn:oasis:names:tc:xliff:document:2.0" version="2.0" srcLang="en" trgLang="fr"><file id="f"><unit id="u1"><originalData><data id="d1">&lt;b&gt;</data></originalData><segment state="translated"><source>A <pc id="1" dataRefStart="d1">fern</pc></source><target>Une <pc id="1" dataRefStart="d1">fougère</pc></target></segment></unit></file></xliff>"#;
+    const XLIFF_1: &str = r#"<xliff version="1.2" xmlns="urn:oasis:names:tc:xliff:document:1.2"><file original="o" source-language="en" target-language="fr" datatype="html"><body><trans-unit id="u1"><source>A <g id="1">fern</g><x id="2"/></source><target state="translated">Une <g id="1">fougère</g><x id="2"/></target></trans-unit></body></file></xliff>"#;
+    const PO: &str = "msgid \"\"\nmsgstr \"Language: fr\\n\"\n\n#. a note\n#, fuzzy\nmsgctxt \"u1\"\nmsgid \"A fern\"\nmsgstr \"Une \"\n\"fougère\"\n";
+    const SHEET: &str = "id,source,target\nu1,\"A {1}fern{/1}\",\"Une {1}fougère{/1}\"\n";
+    const TMX: &str = r#"<tmx version="1.4"><header srclang="en"/><body><tu><tuv xml:lang="en"><seg>A <bpt i="1">&lt;b></bpt>fern<ept i="1"/></seg></tuv><tuv xml:lang="fr"><seg>Une fougère</seg></tuv></tu></body></tmx>"#;
+    const TBX: &str = r#"<tbx type="TBX-Basic"><text><body><conceptEntry id="c1"><langSec xml:lang="en"><termSec><term>fern</term></termSec></langSec><langSec xml:lang="fr"><termSec><term>fougère</term></termSec></langSec></conceptEntry></body></text></tbx>"#;
+    const OPML: &str = r#"<opml version="2.0"><head><title>F</title></head><body><outline text="Ferns"><outline type="rss" text="A &amp; B" xmlUrl="http://a.example/f"/></outline></body></opml>"#;
+    const MULTISTATUS: &str = r#"<D:multistatus xmlns:D="DAV:"><D:response><D:href>/a%20b.md</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype><D:lockdiscovery><D:activelock><D:owner>us</D:owner><D:timeout>Second-9</D:timeout><D:locktoken><D:href>opaquelocktoken:1</D:href></D:locktoken></D:activelock></D:lockdiscovery></D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat></D:response></D:multistatus>"#;
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(300))]
 
@@ -140,6 +186,31 @@ mod tests {
         #[test]
         fn profiles(text in mangled(PROFILE)) {
             read_a_profile(&text);
+        }
+
+        #[test]
+        fn returned_units(text in prop_oneof![mangled(XLIFF_2), mangled(XLIFF_1), mangled(PO), mangled(SHEET)]) {
+            read_returned_units(text.as_bytes());
+        }
+
+        #[test]
+        fn memories(text in mangled(TMX)) {
+            read_memory(text.as_bytes());
+        }
+
+        #[test]
+        fn glossaries(text in prop_oneof![mangled(TBX), mangled(SHEET)]) {
+            read_glossary(&text);
+        }
+
+        #[test]
+        fn lists_of_feeds(text in mangled(OPML)) {
+            read_list_of_feeds(&text);
+        }
+
+        #[test]
+        fn answers_of_webdav(text in mangled(MULTISTATUS)) {
+            read_multistatus(text.as_bytes());
         }
 
         #[test]

@@ -16,7 +16,7 @@ const MEDIA: &str = "application/xml; charset=utf-8";
 
 /// A file or folder of an answer.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) struct Resource {
+pub(crate) struct Resource {
     /// Its address, as the server writes it.
     pub(super) href: String,
     /// Whether it is a folder.
@@ -31,7 +31,7 @@ pub(super) struct Resource {
 
 /// A lock that somebody has.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) struct Lock {
+pub(crate) struct Lock {
     /// Opaque.
     pub(super) token: Option<String>,
     /// Who, as they said themselves.
@@ -88,7 +88,7 @@ fn body(xml: String) -> Body {
 }
 
 /// Reads a `multistatus`, or the `prop` that a LOCK is answered with.
-pub(super) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Resource>, String> {
+pub(crate) fn read_multistatus(bytes: &[u8]) -> Result<Vec<Resource>, String> {
     let text = std::str::from_utf8(bytes).map_err(|_| "expected WebDAV's XML in UTF-8".to_owned())?;
     let mut reader = NsReader::from_str(text);
     let mut found: Vec<Resource> = Vec::new();

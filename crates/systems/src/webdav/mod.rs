@@ -17,7 +17,8 @@ use url::Url;
 use crate::http::{Client, Method, Request, shown_url};
 use crate::profile::Properties;
 use crate::{ErrorKind, SystemError};
-use answer::{Resource, read_multistatus};
+use answer::Resource;
+pub(crate) use answer::read_multistatus;
 
 /// Levels of folders, at most.
 const DEEPEST: usize = 32;
