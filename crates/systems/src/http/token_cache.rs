@@ -4,6 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use cookie::Cookie;
 use reqwest::header::{ACCEPT, AUTHORIZATION, CONTENT_TYPE, HeaderValue, SET_COOKIE};
 use secrecy::{ExposeSecret, SecretString};
 use serde_json::{Map, Value as Json};
@@ -137,8 +138,11 @@ async fn answer(sent: reqwest::RequestBuilder, what: &str) -> Result<(u16, Vec<S
     let failed = |error: &reqwest::Error| ErrorKind::NoToken(format!("{what} cannot be reached: {}", causes(error)));
     let mut response = sent.send().await.map_err(|error| failed(&error))?;
     let status = response.status().as_u16();
-    let cookies = response.headers().get_all(SET_COOKIE).iter().filter_map(|value| value.to_str().ok());
-    let cookies = cookies.filter_map(|cookie| cookie.split(';').next()).map(|pair| pair.trim().to_owned()).collect();
+    let set = response.headers().get_all(SET_COOKIE).iter().filter_map(|value| value.to_str().ok());
+    // One that is taken away in the same answer is not sent (RFC 6265 §5.2.2).
+    let lives = |cookie: &Cookie<'_>| cookie.max_age().is_none_or(|age| age.is_positive());
+    let cookies = set.filter_map(|text| Cookie::parse(text).ok()).filter(lives);
+    let cookies = cookies.map(|cookie| format!("{}={}", cookie.name(), cookie.value())).collect();
     let mut body = Vec::new();
     while let Some(chunk) = response.chunk().await.map_err(|error| failed(&error))? {
         if body.len() + chunk.len() > LONGEST {

@@ -38,26 +38,7 @@ impl PlaceType {
         (kind, layout): (ProfileKind, Layout),
         report: &mut Report,
     ) -> Option<PlaceType> {
-        let mut language = None;
-        let documents = match section.section("languages", report) {
-            None => Some(Documents::One),
-            Some(mut table) => {
-                language = table.text("language", report).map(|item| item.value.as_str().to_owned());
-                let documents = match table.required_text("shape", report) {
-                    Some(item) if item.value.as_str() == "row" => Some(Documents::PerLanguage),
-                    Some(item) if item.value.as_str() == "map" => Some(Documents::One),
-                    Some(item) => {
-                        let message = format!("`{}` is not a shape of languages", item.value.as_str());
-                        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
-                        report.add(finding.suggest(item.value.as_str(), ["map", "row"]));
-                        None
-                    }
-                    None => None,
-                };
-                table.finish(report);
-                documents
-            }
-        };
+        let (documents, language) = languages(section, report);
         let place = section.required_text("place", report).and_then(|item| {
             let text = item.value.as_str();
             let wrong = wrong_place(text, documents.as_ref(), kind);
@@ -108,6 +89,24 @@ impl PlaceType {
         };
         self.place.replace("{key}", &step(key)).replace("{language}", &step(language.unwrap_or_default()))
     }
+}
+
+/// How languages go into documents, and the member that names one; no documents where that is wrong.
+fn languages(section: &mut Section<'_>, report: &mut Report) -> (Option<Documents>, Option<String>) {
+    let Some(mut table) = section.section("languages", report) else { return (Some(Documents::One), None) };
+    let language = table.text("language", report).map(|item| item.value.as_str().to_owned());
+    let documents = table.required_text("shape", report).and_then(|item| match item.value.as_str() {
+        "row" => Some(Documents::PerLanguage),
+        "map" => Some(Documents::One),
+        other => {
+            let message = format!("`{other}` is not a shape of languages");
+            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
+            report.add(finding.suggest(other, ["map", "row"]));
+            None
+        }
+    });
+    table.finish(report);
+    (documents, language)
 }
 
 fn wrong_place(text: &str, documents: Option<&Documents>, kind: ProfileKind) -> Option<String> {

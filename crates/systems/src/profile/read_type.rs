@@ -150,15 +150,7 @@ pub(crate) struct Deleted {
 
 impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<ReadType> {
-        let list = if kind == ProfileKind::Docstore { None } else { section.required_text(kind.list_key(), report) };
-        let list = list.filter(|item| {
-            let checked = match kind {
-                ProfileKind::Rest => check_path(item.value.as_str()),
-                kind if kind.has_files() => check_pattern(item.value.as_str()),
-                _ => Ok(()),
-            };
-            checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).is_ok()
-        });
+        let list = list(section, kind, report);
         let id = id(section, kind, report);
         let items = match (&id, kind) {
             (Some(Id::Alone(_)), _) | (_, ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore) => {
@@ -171,27 +163,14 @@ impl ReadType {
             .or_else(|| Query::constant("$._rev").filter(|_| kind == ProfileKind::Docstore));
         let state = Query::from_key(section, "state", report);
         let states = section.section("states", report).map(|mut words| states(&mut words, report)).unwrap_or_default();
-        let state_missing = section.text("state_missing", report).and_then(|item| {
-            let found = State::from_word(item.value.as_str());
-            if found.is_none() {
-                let message = format!("`{}` is not a state", item.value.as_str());
-                let finding = Diagnostic::error(Code::BadValue, item.span, message);
-                report.add(finding.suggest(item.value.as_str(), State::WORDS.map(|(word, _)| word)));
-            }
-            found
-        });
+        let state_missing = state_missing(section, report);
         let fields_at = Query::from_key(section, "fields_at", report).or_else(|| Query::inner(each.as_ref()));
         let ignore =
             section.text_or_texts("ignore", report).iter().map(|item| item.value.as_str().to_owned()).collect();
         let embedded =
             section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
         let parts = optional(section, "languages", report, Parts::from_section);
-        let variables = match kind {
-            ProfileKind::Graphql => section.section("variables", report).map(|mut table| constants(&mut table)),
-            ProfileKind::Docstore => section.section("where", report).map(|mut table| constants(&mut table)),
-            ProfileKind::Rest | ProfileKind::Files | ProfileKind::Webdav => None,
-        };
-        let variables = variables.unwrap_or_default();
+        let variables = variables(section, kind, report);
         let language_in_name = match kind {
             kind if kind.has_files() => {
                 section.text("language_in_name", report).map(|item| item.value.as_str().to_owned())
@@ -209,36 +188,10 @@ impl ReadType {
             ),
             _ => (Some(None), Some(None)),
         };
-        let detail = if kind == ProfileKind::Rest { section.text("detail", report) } else { None };
-        let detail = detail.and_then(|item| {
-            let path = item.value.as_str();
-            if !path.contains("{id}") || revision.is_none() {
-                let finding = Diagnostic::error(
-                    Code::BadValue,
-                    item.span,
-                    "`detail` needs `{id}` in it, and `revision` beside it",
-                );
-                report
-                    .add(finding.help("the listing's revision tells which entries changed; only those are asked for"));
-                return None;
-            }
-            Some(path.to_owned())
-        });
-        let absent_is_gone = section.text("absent", report).is_none_or(|item| match item.value.as_str() {
-            "gone" => true,
-            "kept" => false,
-            other => {
-                let message = format!("`{other}` is not what becomes of an entry that a whole listing lacks");
-                report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["gone", "kept"]));
-                true
-            }
-        });
+        let detail = detail(section, kind, revision.is_some(), report);
+        let absent_is_gone = absent_is_gone(section, report);
         Some(ReadType {
-            list: match (list, kind) {
-                (Some(item), _) => item.value.as_str().to_owned(),
-                (None, ProfileKind::Docstore) => String::new(),
-                (None, _) => return None,
-            },
+            list: list?,
             items: items?,
             each,
             id: id?,
@@ -259,6 +212,72 @@ impl ReadType {
             absent_is_gone,
         })
     }
+}
+
+/// The path, the pattern or the query of the listing; a document database has one listing for all types.
+fn list(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<String> {
+    if kind == ProfileKind::Docstore {
+        return Some(String::new());
+    }
+    let item = section.required_text(kind.list_key(), report)?;
+    let checked = match kind {
+        ProfileKind::Rest => check_path(item.value.as_str()),
+        kind if kind.has_files() => check_pattern(item.value.as_str()),
+        _ => Ok(()),
+    };
+    checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).ok()?;
+    Some(item.value.as_str().to_owned())
+}
+
+/// The state of an item that has none.
+fn state_missing(section: &mut Section<'_>, report: &mut Report) -> Option<State> {
+    let item = section.text("state_missing", report)?;
+    let found = State::from_word(item.value.as_str());
+    if found.is_none() {
+        let message = format!("`{}` is not a state", item.value.as_str());
+        let finding = Diagnostic::error(Code::BadValue, item.span, message);
+        report.add(finding.suggest(item.value.as_str(), State::WORDS.map(|(word, _)| word)));
+    }
+    found
+}
+
+/// What goes into a query beside what the listing itself needs.
+fn variables(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Map<String, Json> {
+    let key = match kind {
+        ProfileKind::Graphql => "variables",
+        ProfileKind::Docstore => "where",
+        ProfileKind::Rest | ProfileKind::Files | ProfileKind::Webdav => return Map::new(),
+    };
+    section.section(key, report).map(|mut table| constants(&mut table)).unwrap_or_default()
+}
+
+/// Where an item is asked for by itself, for the fields that the listing leaves out.
+fn detail(section: &mut Section<'_>, kind: ProfileKind, has_revision: bool, report: &mut Report) -> Option<String> {
+    if kind != ProfileKind::Rest {
+        return None;
+    }
+    let item = section.text("detail", report)?;
+    let path = item.value.as_str();
+    if !path.contains("{id}") || !has_revision {
+        let message = "`detail` needs `{id}` in it, and `revision` beside it";
+        let finding = Diagnostic::error(Code::BadValue, item.span, message);
+        report.add(finding.help("the listing's revision tells which entries changed; only those are asked for"));
+        return None;
+    }
+    Some(path.to_owned())
+}
+
+/// Whether what a whole listing lacks is gone.
+fn absent_is_gone(section: &mut Section<'_>, report: &mut Report) -> bool {
+    section.text("absent", report).is_none_or(|item| match item.value.as_str() {
+        "gone" => true,
+        "kept" => false,
+        other => {
+            let message = format!("`{other}` is not what becomes of an entry that a whole listing lacks");
+            report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["gone", "kept"]));
+            true
+        }
+    })
 }
 
 /// What stands under a key that need not be there; none where it is there and faulty.

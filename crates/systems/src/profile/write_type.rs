@@ -101,14 +101,7 @@ impl WriteType {
         let read = Call::reading(section, "read", places, report);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
-        for key in ["read", "create", "update"] {
-            if !section.has(key) {
-                section.missing(key, report);
-            }
-        }
-        if section.has("find") && !section.has("found") {
-            section.missing("found", report);
-        }
+        say_what_is_missing(section, report);
         let publish = one(section, "publish", report);
         let withdraw = one(section, "withdraw", report);
         let delete = one(section, "delete", report);
@@ -117,35 +110,15 @@ impl WriteType {
             "etag" => Some(RevisionPlace::Etag),
             _ => Query::from_item(&item, report).map(RevisionPlace::Body),
         });
-        let if_match = section.text("if_match", report);
-        if let Some(item) = &if_match
-            && !item.value.as_str().contains("{revision}")
-        {
-            let finding =
-                Diagnostic::error(Code::BadValue, item.span.clone(), "`if_match` must have `{revision}` in it");
-            report.add(finding.help("for example `if_match = '\"{revision}\"'`"));
-        }
-        let withdrawn = section.section("withdrawn", report).and_then(|mut table| {
-            let at = Query::required(&mut table, "at", report);
+        let if_match = if_match(section, report);
+        let withdrawn = table_of(section, "withdrawn", report, |table, report| {
+            let at = Query::required(table, "at", report);
             let words = table.texts("words", report);
-            table.finish(report);
             Some((at?, words?.into_iter().map(|word| word.value).collect()))
         });
-        let lock = section.section("lock", report).and_then(|mut table| {
-            let lock = LockCalls::from_section(&mut table, report);
-            table.finish(report);
-            lock
-        });
-        let assets = section.section("assets", report).and_then(|mut table| {
-            let assets = AssetCalls::from_section(&mut table, report);
-            table.finish(report);
-            assets
-        });
-        let batch = section.section("batch", report).and_then(|mut table| {
-            let batch = BatchCall::from_section(&mut table, report);
-            table.finish(report);
-            batch
-        });
+        let lock = table_of(section, "lock", report, LockCalls::from_section);
+        let assets = table_of(section, "assets", report, AssetCalls::from_section);
+        let batch = table_of(section, "batch", report, BatchCall::from_section);
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let document = member_path(section, "document", report);
         let layout = layout.for_writing(section, report);
@@ -168,7 +141,7 @@ impl WriteType {
             delete,
             id,
             revision,
-            if_match: if_match.map(|item| item.value.as_str().to_owned()),
+            if_match,
             withdrawn,
             lock,
             batch,
@@ -185,6 +158,40 @@ struct LanguageShape {
     rows: Option<LanguageRows>,
     by_address: bool,
     nodes: Option<LanguageNodes>,
+}
+
+fn say_what_is_missing(section: &mut Section<'_>, report: &mut Report) {
+    for key in ["read", "create", "update"] {
+        if !section.has(key) {
+            section.missing(key, report);
+        }
+    }
+    if section.has("find") && !section.has("found") {
+        section.missing("found", report);
+    }
+}
+
+/// What goes into `If-Match`.
+fn if_match(section: &mut Section<'_>, report: &mut Report) -> Option<String> {
+    let item = section.text("if_match", report)?;
+    if !item.value.as_str().contains("{revision}") {
+        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), "`if_match` must have `{revision}` in it");
+        report.add(finding.help("for example `if_match = '\"{revision}\"'`"));
+    }
+    Some(item.value.as_str().to_owned())
+}
+
+/// Reads a table to its end, where there is one.
+fn table_of<T>(
+    section: &mut Section<'_>,
+    key: &'static str,
+    report: &mut Report,
+    read: impl FnOnce(&mut Section<'_>, &mut Report) -> Option<T>,
+) -> Option<T> {
+    let mut table = section.section(key, report)?;
+    let value = read(&mut table, report);
+    table.finish(report);
+    value
 }
 
 fn language_shape(section: &mut Section<'_>, report: &mut Report) -> LanguageShape {
