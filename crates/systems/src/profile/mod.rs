@@ -12,6 +12,7 @@ mod paging;
 mod place_type;
 mod query;
 mod read_type;
+mod since;
 mod translation_calls;
 mod write_type;
 

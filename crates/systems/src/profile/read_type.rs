@@ -1,21 +1,17 @@
 //! How a type is listed, and where things are in an item.
 
 use std::collections::BTreeMap;
-use std::time::Duration;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings::Section;
 use diaporos_core::value::{EntryId, LanguageTag, State};
-use jiff::SignedDuration;
 use serde_json::{Map, Value as Json};
 
 use super::call::constants;
+use super::since::Since;
 use super::{Paging, ProfileKind, Query};
 use crate::http::Method;
 use crate::text_file::check_pattern;
-
-/// How often everything is listed where a profile does not say.
-const WHOLE_EVERY: SignedDuration = SignedDuration::from_hours(7 * 24);
 
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
@@ -122,19 +118,6 @@ pub(crate) struct Parts {
     pub(crate) language: Query,
     /// The language whose values count for fields that have none.
     pub(crate) main: Option<LanguageTag>,
-}
-
-/// How only what changed is asked for.
-#[derive(Debug, Clone)]
-pub(crate) struct Since {
-    /// The query parameter.
-    pub(crate) parameter: String,
-    /// Where an item says when it changed.
-    pub(crate) at: Query,
-    /// How far before the newest change it is asked, against clocks that differ.
-    pub(crate) overlap: Duration,
-    /// How often everything is listed all the same; never where none.
-    pub(crate) whole_every: Option<SignedDuration>,
 }
 
 /// Where what was deleted is listed.
@@ -325,35 +308,6 @@ impl Parts {
         };
         Some(Parts { language: language?, main })
     }
-}
-
-impl Since {
-    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Since> {
-        let parameter = section.required_text("parameter", report);
-        let at = Query::required(section, "at", report);
-        let overlap = match section.text("overlap", report) {
-            None => Duration::from_secs(300),
-            Some(item) => duration(&item, "overlap = \"5m\"", report)?.unsigned_abs(),
-        };
-        let whole_every = match section.text("whole_every", report) {
-            None => Some(WHOLE_EVERY),
-            Some(item) if item.value.as_str() == "never" => None,
-            Some(item) => Some(duration(&item, "whole_every = \"7d\"", report)?),
-        };
-        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap, whole_every })
-    }
-}
-
-/// A length of time that is not negative; days have 24 hours.
-fn duration(item: &Item<InnerText>, example: &str, report: &mut Report) -> Option<SignedDuration> {
-    let span = item.value.as_str().parse::<jiff::Span>().ok();
-    let duration = span.and_then(|span| span.to_duration(jiff::SpanRelativeTo::days_are_24_hours()).ok());
-    let duration = duration.filter(|duration| !duration.is_negative());
-    if duration.is_none() {
-        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), "this is not a duration");
-        report.add(finding.help(format!("for example `{example}`")));
-    }
-    duration
 }
 
 /// The path of a listing: a path and no call.
