@@ -13,7 +13,7 @@ use diaporos_store::EntryRow;
 use super::unknown;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Tint, fields, out};
+use crate::output::{Cell, Column, Format, Sheet, Tint, fields, out};
 use crate::typed::Typed;
 
 /// List the entries that were pulled.
@@ -70,6 +70,15 @@ const COLUMNS: &[Column] = &[
 /// Rows of a table where the user does not say how many.
 const USUAL: usize = 100;
 
+/// The columns that were chosen, or the usual ones.
+fn sheet<T>(chosen: &[(String, T)], context: &Context) -> Sheet {
+    if chosen.is_empty() {
+        return context.sheet(COLUMNS);
+    }
+    let address = std::iter::once(Column::text("address", "address"));
+    context.sheet(&address.chain(chosen.iter().map(|(name, _)| Column::chosen(name))).collect::<Vec<_>>())
+}
+
 pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let view = view(&config, args.view.as_deref())?;
@@ -83,11 +92,9 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let kind = args.kind.clone().or(view.kind);
     let known = known_fields(&config, system.as_deref(), kind.as_deref());
     let mut typed = Typed { known, library: &config.library, slots: Slots::default() };
-    let holds = match (&args.holds, &view.holds) {
-        (Some(text), _) => Some(typed.expression("--where", text)?),
-        (None, Some(holds)) => Some(typed.expression("where", &holds.text)?),
-        (None, None) => None,
-    };
+    let holds = args.holds.as_ref().map(|text| ("--where", text));
+    let holds = holds.or(view.holds.as_ref().map(|holds| ("where", &holds.text)));
+    let holds = holds.map(|(what, text)| typed.expression(what, text)).transpose()?;
     let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text, &mut typed)).transpose()?;
     let chosen = match &args.columns {
         Some(text) => columns(text.split(','), &mut typed)?,
@@ -105,13 +112,7 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         most: shown.map(|most| most.saturating_add(1)),
         slots: typed.slots,
     };
-    let mut sheet = match chosen.as_slice() {
-        [] => context.sheet(COLUMNS),
-        chosen => {
-            let address = std::iter::once(Column::text("address", "address"));
-            context.sheet(&address.chain(chosen.iter().map(|(name, _)| Column::chosen(name))).collect::<Vec<_>>())
-        }
-    };
+    let mut sheet = sheet(&chosen, context);
     let mut more = false;
     entries(glance, &query, |row| -> Result<(), Failure> {
         if shown.is_some_and(|most| sheet.rows() >= most as u64) {

@@ -2,7 +2,9 @@
 
 use clap::Args;
 use diaporos_core::expr::{KnownFields, Slots};
-use diaporos_hub::batch::{MakeOptions, make, price};
+use diaporos_core::value::LanguageTag;
+use diaporos_hub::batch::{Made, MakeOptions, make, price};
+use diaporos_hub::config::Brief;
 use diaporos_store::{Origin, Store};
 use serde_json::json;
 
@@ -47,6 +49,46 @@ const COLUMNS: &[Column] = &[
     Column::text("price", "price"),
 ];
 
+/// The row of a language; none where nothing is to be said of it.
+fn cells(made: &Made, brief: &Brief, tag: &LanguageTag) -> Option<Vec<Cell>> {
+    let of = |origin: Origin| made.counts.iter().find(|count| count.language == *tag && count.origin == origin);
+    let carried = made.carried.get(tag).copied().unwrap_or_default();
+    let out = made.out.get(tag).copied().unwrap_or_default();
+    let own: Vec<_> = made.counts.iter().filter(|count| count.language == *tag).collect();
+    if own.is_empty() && carried.0 == 0 && out == 0 {
+        return None;
+    }
+    let units = |origin| Cell::count(of(origin).map_or(0, |count| count.units));
+    let words = |origin| Cell::count(of(origin).map_or(0, |count| count.words));
+    let origins = [Origin::New, Origin::Changed, Origin::Repeated];
+    let mut cells = vec![Cell::text(tag.to_string())];
+    cells.extend(origins.map(units));
+    cells.extend([Cell::count(carried.0), Cell::count(out)]);
+    cells.extend(origins.map(words));
+    cells.push(Cell::count(carried.1));
+    cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own).to_string())));
+    Some(cells)
+}
+
+/// What was made, and what comes next.
+fn sentences(made: &Made, dry_run: bool, units: u64, of_what: &str) -> Vec<String> {
+    let mut sentences = Vec::new();
+    match (&made.batch, dry_run, units) {
+        (_, true, 0) => sentences.push("Dry run: nothing is to be sent".to_owned()),
+        (_, true, _) => sentences.push(format!("Dry run, nothing was made: it would be {of_what}")),
+        (Some(name), _, _) => {
+            sentences.push(format!("`{name}` is made: {of_what}"));
+            sentences.push(format!("next: `diaporos batch send {name}`"));
+        }
+        (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
+    }
+    if made.values > 0 {
+        let values = counted(made.values, "text was", "texts were");
+        sentences.push(format!("{values} filled in from what is known; the next push takes them along"));
+    }
+    sentences
+}
+
 pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let brief = brief(&config, &args.brief)?;
@@ -65,25 +107,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     let mut store: Store = if args.dry_run { Context::store(&config)? } else { Context::store_for_change(&config)? };
     let made = make(&mut store, &config.library, brief, &options, Context::now())?;
     let mut sheet = context.sheet(COLUMNS).within("languages");
-    for tag in &brief.into {
-        let of = |origin: Origin| made.counts.iter().find(|count| count.language == *tag && count.origin == origin);
-        let carried = made.carried.get(tag).copied().unwrap_or_default();
-        let out = made.out.get(tag).copied().unwrap_or_default();
-        let own: Vec<_> = made.counts.iter().filter(|count| count.language == *tag).collect();
-        if own.is_empty() && carried.0 == 0 && out == 0 {
-            continue;
-        }
-        let units = |origin| Cell::count(of(origin).map_or(0, |count| count.units));
-        let words = |origin| Cell::count(of(origin).map_or(0, |count| count.words));
-        let origins = [Origin::New, Origin::Changed, Origin::Repeated];
-        let mut cells = vec![Cell::text(tag.to_string())];
-        cells.extend(origins.map(units));
-        cells.extend([Cell::count(carried.0), Cell::count(out)]);
-        cells.extend(origins.map(words));
-        cells.push(Cell::count(carried.1));
-        cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own).to_string())));
-        sheet.row(cells);
-    }
+    brief.into.iter().filter_map(|tag| cells(&made, brief, tag)).for_each(|cells| sheet.row(cells));
     let units: u64 = made.counts.iter().map(|count| count.units).sum();
     let words: u64 = made.counts.iter().map(|count| count.words).sum();
     let cost = brief.rates.as_ref().map(|rates| price(rates, &made.counts).to_string());
@@ -94,20 +118,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
         counted(words, "word", "words"),
         cost.as_ref().map(|cost| format!(", {cost}")).unwrap_or_default()
     );
-    let mut sentences = Vec::new();
-    match (&made.batch, args.dry_run, units) {
-        (_, true, 0) => sentences.push("Dry run: nothing is to be sent".to_owned()),
-        (_, true, _) => sentences.push(format!("Dry run, nothing was made: it would be {of_what}")),
-        (Some(name), _, _) => {
-            sentences.push(format!("`{name}` is made: {of_what}"));
-            sentences.push(format!("next: `diaporos batch send {name}`"));
-        }
-        (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
-    }
-    if made.values > 0 {
-        let values = counted(made.values, "text was", "texts were");
-        sentences.push(format!("{values} filled in from what is known; the next push takes them along"));
-    }
+    let sentences = sentences(&made, args.dry_run, units, &of_what);
     let counts = json!({
         "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
         "price": cost, "filled_in": made.values,

@@ -198,6 +198,29 @@ fn field_rows(known: &Known, context: &Context) -> Result<(), Failure> {
     sheet.end("no fields")
 }
 
+/// What the entry has become on each lane.
+fn lane_rows(lanes: Vec<(String, Standing, Vec<CounterpartRow>)>, context: &Context) -> Result<(), Failure> {
+    let mut sheet = context.sheet(LANES);
+    for (lane, standing, counterparts) in lanes {
+        let lead = || vec![Cell::text(&lane), Cell::word(standing.word())];
+        if counterparts.is_empty() {
+            sheet.row(lead().into_iter().chain((0..5).map(|_| Cell::nothing())).collect());
+        }
+        for CounterpartRow { language, counterpart, delivered, .. } in counterparts {
+            let mut cells = lead();
+            cells.extend([
+                Cell::maybe(language.map(|tag| tag.to_string())),
+                Cell::text(counterpart.id.to_string()),
+                Cell::maybe(counterpart.revision.map(|revision| revision.to_string())).tint(Tint::Faint),
+                Cell::word(counterpart.presence.word()),
+                Cell::moment(delivered, &context.zone),
+            ]);
+            sheet.row(cells);
+        }
+    }
+    sheet.end("no lane takes it")
+}
+
 fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     let row = &known.entry.row;
     let at = |time| moment(time, &context.zone);
@@ -215,25 +238,7 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     field_rows(&known, context)?;
     writeln!(out)?;
     out.flush()?;
-    let mut sheet = context.sheet(LANES);
-    for (lane, standing, counterparts) in known.lanes {
-        let lead = || vec![Cell::text(&lane), Cell::word(standing.word())];
-        if counterparts.is_empty() {
-            sheet.row(lead().into_iter().chain((0..5).map(|_| Cell::nothing())).collect());
-        }
-        for CounterpartRow { language, counterpart, delivered, .. } in counterparts {
-            let mut cells = lead();
-            cells.extend([
-                Cell::maybe(language.map(|tag| tag.to_string())),
-                Cell::text(counterpart.id.to_string()),
-                Cell::maybe(counterpart.revision.map(|revision| revision.to_string())).tint(Tint::Faint),
-                Cell::word(counterpart.presence.word()),
-                Cell::moment(delivered, &context.zone),
-            ]);
-            sheet.row(cells);
-        }
-    }
-    sheet.end("no lane takes it")?;
+    lane_rows(known.lanes, context)?;
     writeln!(out)?;
     out.flush()?;
     if !known.translations.is_empty() {
