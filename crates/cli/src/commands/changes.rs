@@ -15,7 +15,7 @@ use serde_json::{Map, Value as Json, json};
 use super::{address, lane, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, fields, moment, one_line, out, words};
+use crate::output::{Cell, Column, Format, drawn_out, fields, moment, one_line, words};
 
 /// Show what changed at the sources: entry by entry, field by field, the newest first.
 #[derive(Debug, Args)]
@@ -130,7 +130,8 @@ fn draw(
     most: usize,
     context: &Context,
 ) -> Result<(), Failure> {
-    let mut out = out();
+    // What others wrote is put on one line, so that the colours are ours.
+    let mut out = drawn_out();
     let (mut shown, mut more, mut divergences) = (0, false, false);
     store.changes(filter, |change| -> Result<_, Failure> {
         if shown == most {
@@ -149,7 +150,8 @@ fn draw(
             _ => String::new(),
         };
         let at = moment(change.at, &context.zone);
-        writeln!(out, "{}  {}{state}  version {}  {at}", change.address, what(&change), change.number)?;
+        let address = one_line(&change.address.to_string());
+        writeln!(out, "{address}  {}{state}  version {}  {at}", what(&change), change.number)?;
         let name = |one: &Difference| {
             one.language.as_ref().map_or_else(|| one.field.clone(), |tag| format!("{}@{tag}", one.field))
         };
@@ -162,7 +164,7 @@ fn draw(
         // Of what is new everything goes, which needs no saying.
         if change.before.is_some() {
             for (lane, reach) in reaches(store, lanes, &change)? {
-                writeln!(out, "  → {lane}: {}", reach.told())?;
+                writeln!(out, "  → {lane}: {}", one_line(&reach.told()))?;
             }
         }
         Ok(ControlFlow::Continue(()))

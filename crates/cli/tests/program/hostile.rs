@@ -275,6 +275,16 @@ fn a_terminal_is_steered_by_nothing() {
         ("out/x.txt", ""),
     ]);
     let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    let on_a_terminal = |args: &str, variables: &[(&str, &str)]| {
+        let program = assert_cmd::cargo::cargo_bin!("diaporos").display().to_string();
+        let mut script = std::process::Command::new("script");
+        script.args(["-qec", &format!("{program} {args}"), "/dev/null"]).current_dir(folder.path());
+        script.env("TERM", "xterm").envs(variables.iter().copied()).stdin(std::process::Stdio::null());
+        let output = script.output().unwrap();
+        assert!(output.status.success(), "{args}");
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    };
+    let steers = |c: &char| (c.is_control() && !"\r\n\t".contains(*c)) || "\u{202e}\u{200b}".contains(*c);
     for args in [
         "entries --columns title",
         "entries --format csv --columns title",
@@ -286,19 +296,27 @@ fn a_terminal_is_steered_by_nothing() {
         "changes",
         "explain garden/plant/plants/1",
     ] {
-        let program = assert_cmd::cargo::cargo_bin!("diaporos").display().to_string();
-        let output = std::process::Command::new("script")
-            .args(["-qec", &format!("{program} {args}"), "/dev/null"])
-            .current_dir(folder.path())
-            .env("NO_COLOR", "1")
-            .stdin(std::process::Stdio::null())
-            .output()
-            .unwrap();
-        let shown = String::from_utf8_lossy(&output.stdout).into_owned();
-        let steering = |c: &char| (c.is_control() && !"\r\n\t".contains(*c)) || "\u{202e}\u{200b}".contains(*c);
-        let found: Vec<char> = shown.chars().filter(steering).collect();
-        assert!(found.is_empty() && output.status.success(), "{args}: {found:?} in {shown:?}");
+        let shown = on_a_terminal(args, &[("NO_COLOR", "1")]);
+        let found: Vec<char> = shown.chars().filter(steers).collect();
+        assert!(found.is_empty(), "{args}: {found:?} in {shown:?}");
     }
+    // Colours of ours come through as colours, and those that a text brings along do not.
+    std::fs::write(folder.path().join("plants/1.json"), "{\"key\":\"fern\",\"title\":\"\\u001b[31mred\\u001b[2J\"}")
+        .unwrap();
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
+    for args in ["changes", "preview notes garden/plant/plants/1 --against"] {
+        let shown = on_a_terminal(args, &[]);
+        assert!(shown.contains("\u{1b}[32m") && !shown.contains("\u{1b}[31m"), "{args}: {shown:?}");
+        let ours = ["\u{1b}[32m", "\u{1b}[9;91m", "\u{1b}[0m"];
+        let rest = ours.iter().fold(shown.clone(), |rest, colour| rest.replace(colour, ""));
+        assert!(!rest.chars().any(|c| steers(&c)), "{args}: {shown:?}");
+    }
+    std::fs::write(
+        folder.path().join("plants/1.json"),
+        "{\"key\":\"fern\",\"title\":\"a\\u001b]0;owned\\u0007b\\u009b2Jc\\u202ed\\u200b=1\"}",
+    )
+    .unwrap();
+    let _ = run(folder.path(), &["pull"], &[]).ends(0);
     let piped = run(folder.path(), &["entries", "--format", "csv", "--columns", "title"], &[]).ends(0).stdout;
     assert!(piped.contains("a\u{1b}]0;owned\u{7}b\u{9b}2Jc\u{202e}d"), "{piped:?}");
 }

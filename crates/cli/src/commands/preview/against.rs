@@ -11,7 +11,7 @@ use diaporos_systems::Write as SystemWrite;
 use super::language;
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, Format, fields, one_line, out, words};
+use crate::output::{Cell, Column, Format, drawn_out, fields, one_line, words};
 
 const DIFFERENCES: &[Column] = &[
     Column::text("address", "address"),
@@ -29,14 +29,15 @@ pub(super) async fn show(
     context: &Context,
 ) -> Result<(), Failure> {
     let mut sheet = context.sheet(DIFFERENCES);
-    let mut out = out();
+    // What others wrote is put on one line, so that the colours are ours.
+    let mut out = drawn_out();
     let table = context.format == Format::Table;
     for (place, plan) in plans.iter().enumerate() {
         if table {
             if place > 0 {
                 writeln!(out)?;
             }
-            writeln!(out, "{} → {}", plan.address, lane.lane.to)?;
+            writeln!(out, "{} → {}", one_line(&plan.address.to_string()), lane.lane.to)?;
         }
         if let Some(hold) = plan.hold.as_ref().filter(|_| table) {
             writeln!(out, "  held, {}: {}", hold.reason.word(), one_line(&hold.message))?;
@@ -46,7 +47,7 @@ pub(super) async fn show(
             let id = there.as_ref().map(|there| there.id.to_string());
             if table {
                 let language = document.language.as_ref().map_or(String::new(), |tag| format!("{tag}  "));
-                let holds = id.as_ref().map_or("nothing there yet".to_owned(), |id| format!("{id} there"));
+                let holds = id.as_ref().map_or("nothing there yet".to_owned(), |id| format!("{} there", one_line(id)));
                 writeln!(out, "\n  {language}{holds}")?;
             }
             let widest = ours.fields.keys().map(|name| name.chars().count()).max().unwrap_or(0);
@@ -59,7 +60,7 @@ pub(super) async fn show(
                 }
                 if table {
                     let drawn = words::draw(&text(held), &text(value), context.terminal.colour);
-                    writeln!(out, "    {name:widest$}  {drawn}")?;
+                    writeln!(out, "    {:widest$}  {drawn}", one_line(name))?;
                     continue;
                 }
                 sheet.row(vec![

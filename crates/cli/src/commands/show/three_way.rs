@@ -10,7 +10,7 @@ use diaporos_store::Store;
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Tint, fields, out, words};
+use crate::output::{Cell, Column, Format, Tint, drawn_out, fields, one_line, words};
 
 const SIDES: &[Column] = &[
     Column::text("lane", "lane"),
@@ -32,7 +32,8 @@ pub(super) async fn show(
 ) -> Result<Exit, Failure> {
     let connector = Connector::new(config, &Context::variable);
     let mut sheet = context.sheet(SIDES);
-    let mut out = out();
+    // What others wrote is put on one line, so that the colours are ours.
+    let mut out = drawn_out();
     let table = context.format == Format::Table;
     let mut documents = 0;
     for configured in config.lanes.values() {
@@ -47,7 +48,7 @@ pub(super) async fn show(
             if table {
                 let language = language.as_ref().map_or(String::new(), |tag| format!("  {tag}"));
                 let is_there = if document.is_there { "" } else { ", which is not there any more" };
-                writeln!(out, "{}{language}  {}{is_there}", lane.name, document.id)?;
+                writeln!(out, "{}{language}  {}{is_there}", lane.name, one_line(document.id.as_str()))?;
                 if document.is_there && document.fields.is_empty() {
                     writeln!(out, "  all fields are there as they were delivered\n")?;
                 }
@@ -61,8 +62,8 @@ pub(super) async fn show(
                             context.terminal.colour,
                         )
                     };
-                    writeln!(out, "  {}: {}", sides.field, sides.end.word())?;
-                    writeln!(out, "    delivered  {}", fields::value_text(&sides.delivered))?;
+                    writeln!(out, "  {}: {}", one_line(&sides.field), sides.end.word())?;
+                    writeln!(out, "    delivered  {}", one_line(&fields::value_text(&sides.delivered)))?;
                     writeln!(out, "    ours       {}", drawn(&sides.ours))?;
                     writeln!(out, "    theirs     {}\n", drawn(&sides.theirs))?;
                     continue;
