@@ -80,3 +80,59 @@ impl<'a> Breaker<'a> {
         self.because.into_inner().unwrap_or_else(PoisonError::into_inner)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use diaporos_systems::ErrorKind;
+
+    fn error(kind: ErrorKind) -> SystemError {
+        SystemError {
+            system: diaporos_core::value::SystemName::new("site").unwrap(),
+            url: "http://site.example/".to_owned(),
+            kind,
+        }
+    }
+
+    /// After which of these outcomes a push with that budget stops, and whether it says that every entry
+    /// would meet the same.
+    fn opens_after(budget: u32, outcomes: &[&str]) -> Option<(usize, bool)> {
+        let breaker = Breaker::new(budget, &|| false);
+        for (place, outcome) in outcomes.iter().enumerate() {
+            breaker.note(
+                match *outcome {
+                    "good" => None,
+                    "refused" => Some(error(ErrorKind::Refused("too long".to_owned()))),
+                    "forbidden" => Some(error(ErrorKind::Unauthorised { status: 403, message: String::new() })),
+                    "down" => Some(error(ErrorKind::Status { status: 503, message: String::new() })),
+                    "token" => Some(error(ErrorKind::Unauthorised { status: 401, message: String::new() })),
+                    other => panic!("{other}"),
+                }
+                .as_ref(),
+            );
+            if breaker.is_open() {
+                return breaker.because().map(|(_, meets_all)| (place + 1, meets_all));
+            }
+        }
+        None
+    }
+
+    #[test]
+    fn what_is_the_systems_fault_stops_a_push_and_what_is_a_documents_does_not() {
+        assert_eq!(opens_after(3, &["down", "down", "down"]), Some((3, false)));
+        assert_eq!(opens_after(3, &["down", "down", "good", "down", "down"]), None, "only a row of failures");
+        assert_eq!(opens_after(3, &["down", "refused", "down", "down"]), None, "a refusal is an answer");
+        assert_eq!(opens_after(0, &["down"]), Some((1, false)));
+        assert_eq!(opens_after(20, &["good", "token"]), Some((2, true)), "the token will not do for the next either");
+        assert_eq!(opens_after(3, &["refused"; 50]), None);
+        assert_eq!(opens_after(3, &["forbidden"; 5]), Some((5, true)), "nothing but refusals: the credential");
+        assert_eq!(opens_after(3, &["forbidden", "good", "forbidden", "forbidden", "forbidden", "forbidden"]), None);
+    }
+
+    #[test]
+    fn a_wish_to_end_is_no_error() {
+        let breaker = Breaker::new(3, &|| true);
+        assert!(breaker.is_open() && breaker.was_asked());
+        assert!(breaker.because().is_none());
+    }
+}

@@ -97,3 +97,117 @@ impl<'a> LookUps<'a> {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use async_trait::async_trait;
+    use diaporos_core::lane::Documents;
+    use diaporos_core::model::EntryType;
+    use diaporos_core::plan::{Lack, Order, Presence, Written};
+    use diaporos_core::value::{EntryId, Revision, SystemName, Value};
+    use diaporos_systems::asset::Asset;
+    use diaporos_systems::http::Request;
+
+    use super::*;
+
+    /// What a search shows of a page: its id, and its key where it shows that.
+    type Shown = (&'static str, Option<&'static str>);
+
+    /// A destination whose search answers with the same pages whatever it is asked, or by the key.
+    struct Site {
+        pages: Vec<Shown>,
+        ignores_key: bool,
+        /// What a page holds that is read whole.
+        whole: fn(&str) -> Option<&'static str>,
+    }
+
+    fn existing(id: &str, key: Option<&str>) -> Existing {
+        let fields = key.map(|key| ("slug".to_owned(), Value::from(key)));
+        let (id, presence) = (EntryId::new(id).unwrap(), Presence::Present);
+        Existing { id, item: None, revision: None, fields: fields.into_iter().collect(), presence }
+    }
+
+    #[async_trait]
+    impl Write for Site {
+        fn documents(&self, _: &TypeName) -> Option<&Documents> {
+            None
+        }
+        fn fields(&self, _: &TypeName) -> Option<&EntryType> {
+            None
+        }
+        fn max_in_flight(&self, _: &TypeName) -> usize {
+            1
+        }
+        fn failure_limit(&self) -> u32 {
+            1
+        }
+        fn place(&self) -> String {
+            String::new()
+        }
+        fn failed(&self, kind: ErrorKind) -> SystemError {
+            SystemError { system: SystemName::new("site").unwrap(), url: String::new(), kind }
+        }
+        fn settles_within(&self) -> Duration {
+            Duration::ZERO
+        }
+        fn guards(&self, _: &TypeName, _: Option<&Revision>) -> bool {
+            false
+        }
+        async fn find(&self, _: &TypeName, key: &str, _: Option<&LanguageTag>) -> Result<Vec<Existing>, SystemError> {
+            let shown: &[Shown] = if self.ignores_key || key == "fern" { &self.pages } else { &[] };
+            Ok(shown.iter().map(|(id, key)| existing(id, *key)).collect())
+        }
+        async fn read(&self, _: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
+            Ok((self.whole)(id.as_str()).map(|key| existing(id.as_str(), Some(key))))
+        }
+        fn request(&self, _: &TypeName, _: &Order) -> Result<Request, SystemError> {
+            Err(self.failed(ErrorKind::NotFound))
+        }
+        async fn write(&self, _: &TypeName, _: &Order, _: &str) -> Result<Written, SystemError> {
+            Err(self.failed(ErrorKind::NotFound))
+        }
+        async fn deliver_asset(&self, _: &TypeName, _: &Asset) -> Result<EntryId, SystemError> {
+            Err(self.failed(ErrorKind::NotFound))
+        }
+        async fn make(&self, _: &TypeName, _: &Lack) -> Result<(), SystemError> {
+            Err(self.failed(ErrorKind::NotFound))
+        }
+    }
+
+    /// What a look for `fern` comes to.
+    async fn found(pages: &[Shown], ignores_key: bool, whole: fn(&str) -> Option<&'static str>) -> String {
+        let site = Site { pages: pages.to_vec(), ignores_key, whole };
+        let kind = TypeName::new("page").unwrap();
+        let look_ups = LookUps { writer: &site, kind: &kind, field: Some("slug"), ignores_key: OnceCell::new() };
+        match look_ups.by_key("fern", None).await {
+            Ok(FoundDocument::One(one)) => format!("one {}", one.id),
+            Ok(FoundDocument::OtherKeys(id)) => format!("others {id}"),
+            Ok(FoundDocument::Several(count)) => format!("{count}"),
+            Ok(FoundDocument::Nothing) => "nothing".to_owned(),
+            Ok(other) => format!("{other:?}"),
+            Err(error) => format!("error {}", error.kind),
+        }
+    }
+
+    #[tokio::test]
+    async fn what_is_found_is_held_against_the_key_it_was_looked_for_by() {
+        let is_fern: fn(&str) -> Option<&'static str> = |_| Some("fern");
+        let is_home: fn(&str) -> Option<&'static str> = |_| Some("home");
+        assert_eq!(found(&[], false, is_fern).await, "nothing");
+        assert_eq!(found(&[("1", Some("fern"))], false, is_fern).await, "one 1");
+        assert_eq!(found(&[("1", Some("fern")), ("2", Some("fern"))], false, is_fern).await, "2");
+        // A search for what is like the key has found nothing; one that does not know its parameter nothing
+        // out.
+        assert_eq!(found(&[("1", Some("ferns"))], false, is_fern).await, "nothing");
+        assert_eq!(found(&[("1", Some("home"))], true, is_home).await, "others 1");
+        // One that shows identifiers alone is read.
+        assert_eq!(found(&[("1", None)], false, is_fern).await, "one 1");
+        assert_eq!(found(&[("1", None)], true, is_home).await, "others 1");
+        assert_eq!(found(&[("1", None); 9], false, is_home).await, "others 1", "what is left unread is not believed");
+        // What the search shows, the page itself must have.
+        assert_eq!(found(&[("1", Some("fern"))], false, is_home).await, "others 1");
+        assert!(found(&[("1", Some("fern"))], false, |_| None).await.starts_with("error the look-up gives `1`"));
+    }
+}

@@ -35,3 +35,28 @@ pub(super) fn causes(error: &reqwest::Error) -> String {
     }
     blank(&cause.to_string()).into_owned()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pauses_grow_and_are_kept_within_bounds() {
+        let down = ErrorKind::Status { status: 503, message: String::new() };
+        for tried in 0..40 {
+            let longest = FIRST_PAUSE.saturating_mul(1 << tried.min(8)).min(LONGEST_PAUSE);
+            for _ in 0..20 {
+                let pause = pause(&down, tried);
+                assert!(pause >= longest / 2 && pause <= longest, "{pause:?} of {longest:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_asked_for_is_kept_and_more_patience_than_a_run_has_is_not() {
+        let asked = |seconds| ErrorKind::Throttled { after: Some(Duration::from_secs(seconds)) };
+        assert_eq!(pause(&asked(90), 0), Duration::from_secs(90));
+        assert!(may_wait(&asked(90)) && may_wait(&asked(120)) && !may_wait(&asked(121)));
+        assert!(may_wait(&ErrorKind::Throttled { after: None }));
+    }
+}
