@@ -3,6 +3,27 @@
 //! `parse` reads a text into `ast`, `compile` holds it against what is known of the source's fields
 //! and makes a program of it, `eval` runs that for one entry, `print` writes the house form. The
 //! functions stand one a file in `functions`.
+//!
+//! ```
+//! use diaporos_core::expr::{Library, NoWorld, Sight, Slots, Subject, compile, parse};
+//! use diaporos_core::value::{State, Value};
+//!
+//! let tree = parse(r#"title | trim | slug"#).unwrap();
+//! let (library, mut slots) = (Library::default(), Slots::default());
+//! let (program, findings) = compile(&tree, None, &library, &mut slots);
+//! assert!(findings.is_empty());
+//!
+//! let (address, title) = ("garden/plant/1".parse().unwrap(), Value::from(" Royal Fern "));
+//! let subject = Subject {
+//!     address: &address,
+//!     state: State::Live,
+//!     values: &[&title],
+//!     now: jiff::Timestamp::UNIX_EPOCH,
+//!     previous: None,
+//! };
+//! let found = program.unwrap().evaluate(Sight { subject, world: &NoWorld, library: &library });
+//! assert_eq!(found.unwrap().value, Value::from("royal-fern"));
+//! ```
 
 pub mod ast;
 mod compile;

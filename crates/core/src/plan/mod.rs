@@ -4,6 +4,18 @@
 //! and what was found at the destination, to a [`Step`]. A [`DeliveryMachine`] carries a step out, as a
 //! conversation in which somebody else does the talking. [`settle`] reads an answer that was lost in
 //! an earlier run.
+//!
+//! ```
+//! use diaporos_core::change::fingerprint_record;
+//! use diaporos_core::plan::{DesiredState, FoundDocument, GonePolicy, Step, decide};
+//! use diaporos_core::value::Record;
+//!
+//! let wanted = DesiredState::There(fingerprint_record(&Record::default()));
+//! // Nothing was delivered before, and nothing there has its key.
+//! assert_eq!(decide(wanted, None, FoundDocument::Nothing, GonePolicy::Withdraw), Step::Create);
+//! // Two documents there have its key: nobody can tell which it is.
+//! assert!(matches!(decide(wanted, None, FoundDocument::Several(2), GonePolicy::Withdraw), Step::Hold(_)));
+//! ```
 
 mod decide;
 mod delivery_machine;
