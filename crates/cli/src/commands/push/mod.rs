@@ -71,8 +71,9 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let author = Author { command: &command, who: &who };
     let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     progress.clear();
-    let mut summary = summary(&done, args);
-    summary.sentence = steps.counted() + &summary.sentence;
+    let counted = steps.counted();
+    let mut summary = summary(&done, args, steps.known());
+    summary.sentence = counted + &summary.sentence;
     steps.end(summary)?;
     end(done, chosen.len(), args, context)
 }
@@ -92,7 +93,8 @@ fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Resul
     Ok(if is_partial { Exit::Partly } else { Exit::Done })
 }
 
-fn summary(done: &PushSummary, args: &Push) -> Summary {
+/// What was done, in words; `known` entries are held as before, which was said.
+fn summary(done: &PushSummary, args: &Push, known: u64) -> Summary {
     let tally = &done.tally;
     let entries: Vec<String> =
         tally.entries().iter().filter(|(_, count)| *count > 0).map(|(name, count)| format!("{count} {name}")).collect();
@@ -111,7 +113,7 @@ fn summary(done: &PushSummary, args: &Push) -> Summary {
         let documents = counted(tally.drifted, "document was", "documents were");
         sentence += &format!("\n{documents} changed there by somebody else: `diaporos show ADDRESS --three-way`");
     }
-    if tally.held + tally.failed > 0 && !args.dry_run {
+    if tally.held + tally.failed > known && !args.dry_run {
         sentence += "\nWhy, and what to do: `diaporos holds`";
     }
     Summary { counts: done.counts(), sentence }

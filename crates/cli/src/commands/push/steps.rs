@@ -121,6 +121,11 @@ impl Steps {
         told
     }
 
+    /// How many entries are held as they were before.
+    pub(super) fn known(&self) -> u64 {
+        self.known
+    }
+
     pub(super) fn end(mut self, summary: Summary) -> Result<(), Failure> {
         self.flush();
         self.sheet.end_with(summary)
