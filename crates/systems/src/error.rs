@@ -108,6 +108,12 @@ impl ErrorKind {
         matches!(self, ErrorKind::Unauthorised { status: 401, .. } | ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
     }
 
+    /// Whether the request did not leave this machine.
+    #[must_use]
+    pub fn sends_nothing(&self) -> bool {
+        matches!(self, ErrorKind::Unreachable(_) | ErrorKind::NoToken(_))
+    }
+
     /// Whether it may not be done with our credential: that document, or any.
     #[must_use]
     pub fn is_forbidden(&self) -> bool {

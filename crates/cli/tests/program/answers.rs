@@ -185,3 +185,21 @@ fn weak_tags_are_told_of() {
     let told = run(folder.path(), &["probe", "board", "--write-check"], &[]);
     assert!(told.stdout.contains("gives weak tags"), "{}{}", told.stdout, told.stderr);
 }
+
+/// What never left this machine is not counted as sent.
+#[test]
+fn nothing_is_sent_where_there_is_no_place_for_it() {
+    let folder = hub_of(&[
+        (
+            "diaporos.toml",
+            "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"plants.toml\"\n\
+             [systems.site]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"site.toml\"\n\
+             [lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\n[lanes.out.fields]\nslug = 'key'\n",
+        ),
+        ("plants.toml", PLANTS),
+        ("site.toml", "[types.page.fields]\nslug = \"text\"\n[types.page.write]\nplace = \"{key}.json\"\n"),
+        ("plants/1.json", r#"{"key":"fern"}"#),
+    ]);
+    let ran = pushed(folder.path());
+    assert!(ran.code != Some(0) && ran.stdout.contains("Nothing was sent: 1 failed"), "{}", ran.stdout);
+}

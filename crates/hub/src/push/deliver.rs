@@ -247,7 +247,6 @@ impl Driver<'_> {
             effect = match effect {
                 Effect::End(ending) => return Ended { ending, error, status },
                 Effect::Write(order) => {
-                    self.requests += 1;
                     let response = match writer.write(kind, &order, &self.attempt).await {
                         Ok(written) => {
                             (status, error) = (Some(written.status), None);
@@ -260,6 +259,9 @@ impl Driver<'_> {
                             response
                         }
                     };
+                    // Where no connection came about, and no credential was had, nothing was sent.
+                    let went = !error.as_ref().is_some_and(|error| error.kind.sends_nothing());
+                    self.requests += u64::from(went);
                     machine.wrote(response)
                 }
                 Effect::Read(id) => match self.read(&id).await {
