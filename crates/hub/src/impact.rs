@@ -28,7 +28,7 @@ pub enum Impact {
 }
 
 impl Impact {
-    /// The reach in words.
+    /// The impact in words.
     #[must_use]
     pub fn told(&self) -> String {
         match self {
@@ -46,7 +46,7 @@ impl Impact {
 ///
 /// # Errors
 /// Where the store fails.
-pub fn reach(
+pub fn impact(
     store: &Store,
     lane: &ConfiguredLane,
     change: &ChangeRow,

@@ -7,7 +7,7 @@ use clap::Args;
 use diaporos_core::change::{Difference, differences};
 use diaporos_core::value::{State, to_json};
 use diaporos_hub::config::ConfiguredLane;
-use diaporos_hub::impact::{Impact, reach};
+use diaporos_hub::impact::{Impact, impact};
 use diaporos_store::{ChangeFilter, ChangeRow, Store};
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
@@ -84,11 +84,11 @@ pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
 }
 
 /// What a change alters of what each lane delivers, by lane.
-fn reaches(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Result<Vec<(String, Impact)>, Failure> {
+fn impacts(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Result<Vec<(String, Impact)>, Failure> {
     let mut found = Vec::new();
     for lane in lanes {
-        let reach = reach(store, lane, change, Context::now())?;
-        found.extend(reach.map(|reach| (lane.lane.name.to_string(), reach)));
+        let impact = impact(store, lane, change, Context::now())?;
+        found.extend(impact.map(|impact| (lane.lane.name.to_string(), impact)));
     }
     Ok(found)
 }
@@ -163,8 +163,8 @@ fn draw(
         }
         // Of what is new everything goes, which needs no saying.
         if change.before.is_some() {
-            for (lane, reach) in reaches(store, lanes, &change)? {
-                writeln!(out, "  → {lane}: {}", one_line(&reach.told()))?;
+            for (lane, impact) in impacts(store, lanes, &change)? {
+                writeln!(out, "  → {lane}: {}", one_line(&impact.told()))?;
             }
         }
         Ok(ControlFlow::Continue(()))
@@ -207,11 +207,11 @@ fn rows(
             Cell::word(change.state.word()),
             Cell { json: json!(told), ..Cell::text(names.join(", ")) },
             {
-                let reaches = reaches(store, lanes, &change)?;
+                let impacts = impacts(store, lanes, &change)?;
                 let told: Vec<String> =
-                    reaches.iter().map(|(lane, reach)| format!("{lane}: {}", reach.told())).collect();
+                    impacts.iter().map(|(lane, impact)| format!("{lane}: {}", impact.told())).collect();
                 let json: Map<String, Json> =
-                    reaches.into_iter().map(|(lane, reach)| (lane, Json::String(reach.told()))).collect();
+                    impacts.into_iter().map(|(lane, impact)| (lane, Json::String(impact.told()))).collect();
                 Cell { json: Json::Object(json), ..Cell::text(told.join("; ")) }
             },
         ]);

@@ -139,24 +139,29 @@ fn a_media_type_is_looked_at() {
     assert!(run(folder.path(), &["show", "shelf/plant/1"], &[]).stdout.contains("Tall."));
 }
 
+/// A hub whose plants go to files in its folder `site`, with this expression for the key.
+fn to_files(key: &str, plants: &[(&str, &str)]) -> TempDir {
+    let config = format!(
+        "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"plants.toml\"\n\
+         [systems.site]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"site.toml\"\n\
+         [lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\n\
+         [lanes.out.fields]\nslug = '{key}'\n"
+    );
+    let site = "[types.page.fields]\nslug = \"text\"\n[types.page.write]\nplace = \"{key}.json\"\n";
+    let files = [("diaporos.toml", config.as_str()), ("plants.toml", PLANTS), ("site.toml", site)];
+    hub_of(&[&files[..], plants].concat())
+}
+
 /// A slug is the same however the source writes its letters.
 #[test]
 fn letters_that_are_composed_and_decomposed_make_one_slug() {
-    let folder = hub_of(&[
-        (
-            "diaporos.toml",
-            "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"plants.toml\"\n\
-             [systems.site]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"site.toml\"\n\
-             [lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\n[lanes.out.fields]\nslug = 'title | slug'\n",
-        ),
-        ("plants.toml", PLANTS),
-        (
-            "site.toml",
-            "[types.page.fields]\nslug = \"text\"\n[types.page.write]\nplace = \"{key}.json\"\n[types.page.read]\nfiles = \"*.json\"\n",
-        ),
-        ("plants/1.json", "{\"title\":\"cre\u{301}puscule\"}"),
-        ("plants/2.json", "{\"title\":\"cr\u{e9}puscule du soir\"}"),
-    ]);
+    let folder = to_files(
+        "title | slug",
+        &[
+            ("plants/1.json", "{\"title\":\"cre\u{301}puscule\"}"),
+            ("plants/2.json", "{\"title\":\"cr\u{e9}puscule du soir\"}"),
+        ],
+    );
     std::fs::create_dir(folder.path().join("site")).unwrap();
     let _ = pushed(folder.path()).ends(0);
     let named = |file: std::io::Result<std::fs::DirEntry>| file.unwrap().file_name().into_string().unwrap();
@@ -189,17 +194,49 @@ fn weak_tags_are_told_of() {
 /// What never left this machine is not counted as sent.
 #[test]
 fn nothing_is_sent_where_there_is_no_place_for_it() {
-    let folder = hub_of(&[
-        (
-            "diaporos.toml",
-            "[systems.garden]\nkind = \"files\"\nfolder = \".\"\nprofile = \"plants.toml\"\n\
-             [systems.site]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"site.toml\"\n\
-             [lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\n[lanes.out.fields]\nslug = 'key'\n",
-        ),
-        ("plants.toml", PLANTS),
-        ("site.toml", "[types.page.fields]\nslug = \"text\"\n[types.page.write]\nplace = \"{key}.json\"\n"),
-        ("plants/1.json", r#"{"key":"fern"}"#),
-    ]);
+    let folder = to_files("key", &[("plants/1.json", r#"{"key":"fern"}"#)]);
     let ran = pushed(folder.path());
     assert!(ran.code != Some(0) && ran.stdout.contains("Nothing was sent: 1 failed"), "{}", ran.stdout);
+}
+
+/// A WebDAV server that answers a lock with 409 because a folder is missing, and a folder that somebody
+/// else makes at the same moment with 500.
+#[test]
+fn a_missing_folder_is_no_lock_of_anybodys() {
+    let (made, written) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicUsize::new(0)));
+    let (folder_made, put) = (Arc::clone(&made), Arc::clone(&written));
+    let answer = move |method: Method, uri: Uri| {
+        let (there, is_folder) = (folder_made.load(Ordering::Relaxed), uri.path() == "/en/");
+        let response = match method.as_str() {
+            "MKCOL" => {
+                folder_made.store(true, Ordering::Relaxed);
+                StatusCode::INTERNAL_SERVER_ERROR.into_response()
+            }
+            "LOCK" if !there => StatusCode::CONFLICT.into_response(),
+            "LOCK" => (StatusCode::CREATED, [("lock-token", "<opaquelocktoken:1>")]).into_response(),
+            "PROPFIND" if there && (is_folder || uri.path() == "/en") => {
+                let found = "<response><href>/en/</href><propstat><prop/><status>HTTP/1.1 200 OK</status></propstat></response>";
+                (StatusCode::MULTI_STATUS, format!("<multistatus xmlns='DAV:'>{found}</multistatus>")).into_response()
+            }
+            "PROPFIND" => StatusCode::NOT_FOUND.into_response(),
+            "GET" if there && put.load(Ordering::Relaxed) == 0 => StatusCode::OK.into_response(),
+            "PUT" => {
+                put.fetch_add(1, Ordering::Relaxed);
+                StatusCode::CREATED.into_response()
+            }
+            "UNLOCK" => StatusCode::NO_CONTENT.into_response(),
+            _ => StatusCode::NOT_FOUND.into_response(),
+        };
+        async move { response }
+    };
+    let (url, _runtime) = served(Router::new().fallback(any(answer)));
+    let folder = to_files("key", &[("plants/1.json", r#"{"key":"fern"}"#)]);
+    let config = std::fs::read_to_string(folder.path().join("diaporos.toml")).unwrap();
+    let over_http =
+        config.replace("kind = \"files\"\nfolder = \"site\"", &format!("kind = \"webdav\"\nurl = \"{url}\""));
+    std::fs::write(folder.path().join("diaporos.toml"), over_http).unwrap();
+    let site = std::fs::read_to_string(folder.path().join("site.toml")).unwrap();
+    std::fs::write(folder.path().join("site.toml"), site.replace("{key}.json", "en/{key}.json")).unwrap();
+    let ran = pushed(folder.path());
+    assert!(ran.stdout.contains("1 created") && written.load(Ordering::Relaxed) == 1, "{}{}", ran.stdout, ran.stderr);
 }

@@ -1,6 +1,15 @@
 //! Locks on pages.
 
-use super::*;
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
+use serde_json::json;
+
+use super::{HUB, VisitorSite};
+use crate::SITE_WRITE_TOKEN;
+use crate::answer::{lock, problem};
+use crate::server::bears;
 
 pub(super) async fn who_locks(State(site): State<VisitorSite>, Path(id): Path<u64>) -> Response {
     match lock(&site.0).locks.get(&id) {

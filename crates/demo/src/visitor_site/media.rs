@@ -1,6 +1,16 @@
 //! Pictures, each known by its content.
 
-use super::*;
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::Deserialize;
+use serde_json::{Value, json};
+
+use super::VisitorSite;
+use crate::SITE_WRITE_TOKEN;
+use crate::answer::{lock, problem};
+use crate::server::bears;
 
 #[derive(Debug, Deserialize)]
 pub(super) struct ByHash {

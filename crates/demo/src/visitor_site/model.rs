@@ -1,6 +1,15 @@
 //! The site's own model: types, fields, languages.
 
-use super::*;
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
+use serde_json::{Value, json};
+
+use super::VisitorSite;
+use crate::SITE_WRITE_TOKEN;
+use crate::answer::{lock, problem};
+use crate::server::bears;
 
 pub(super) async fn show_type(State(site): State<VisitorSite>, Path(name): Path<String>) -> Response {
     if name != "page" {

@@ -34,13 +34,13 @@ impl Claims {
     pub(super) fn of_lane(
         store: &Store,
         lane: &ConfiguredLane,
-        looking: DueFilter,
+        filter: DueFilter,
         now: Timestamp,
     ) -> Result<Claims, StoreError> {
         let mut claims = Claims::default();
         let (mut first, mut from) = (HashMap::<u64, i64>::new(), 0);
         loop {
-            let due = store.due(&lane.lane.name, looking, from, WINDOW)?;
+            let due = store.due(&lane.lane.name, filter, from, WINDOW)?;
             let Some(last) = due.last() else { return Ok(claims) };
             from = last.number;
             for due in due.iter().filter(|due| !due.taken_off) {

@@ -104,7 +104,7 @@ impl Flow<'_, '_, '_> {
     /// before.
     pub(super) async fn pass(
         &mut self,
-        looking: DueFilter,
+        filter: DueFilter,
         rules: PassRules,
         breaker: &Breaker<'_>,
     ) -> Result<PassEnd, PushError> {
@@ -124,7 +124,7 @@ impl Flow<'_, '_, '_> {
             let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
             if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
-                let due = self.push.store.due(&lane.lane.name, looking, from, WINDOW)?;
+                let due = self.push.store.due(&lane.lane.name, filter, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
                 let now = (self.push.clock)();
@@ -135,7 +135,7 @@ impl Flow<'_, '_, '_> {
                     writer,
                     look_ups,
                     assets: &assets,
-                    verify: self.options.verify && looking == DueFilter::There,
+                    verify: self.options.verify && filter == DueFilter::There,
                     now,
                 };
                 let mut planning = Box::pin(planner.plan(due, &mut self.claims));
@@ -151,7 +151,7 @@ impl Flow<'_, '_, '_> {
                 };
                 drop(planning);
                 match window {
-                    Ok(window) => self.intend(window, rules, looking, &mut queue, &mut end)?,
+                    Ok(window) => self.intend(window, rules, filter, &mut queue, &mut end)?,
                     Err(PushError::System(error)) => {
                         failed = Some(error);
                         after = None;
@@ -215,7 +215,7 @@ impl Flow<'_, '_, '_> {
         &mut self,
         window: Window,
         rules: PassRules,
-        looking: DueFilter,
+        filter: DueFilter,
         queue: &mut Queue,
         end: &mut PassEnd,
     ) -> Result<(), PushError> {
@@ -228,7 +228,7 @@ impl Flow<'_, '_, '_> {
         }
         let mut sending = Vec::new();
         for mut plan in window.plans {
-            match self.turn(&mut plan, rules, looking, end)? {
+            match self.turn(&mut plan, rules, filter, end)? {
                 Turn::Waits => continue,
                 Turn::AskedAboutFirst(verdict) => {
                     verdicts.push(verdict);
@@ -272,11 +272,11 @@ impl Flow<'_, '_, '_> {
         &mut self,
         plan: &mut EntryPlan,
         rules: PassRules,
-        looking: DueFilter,
+        filter: DueFilter,
         end: &mut PassEnd,
     ) -> Result<Turn, PushError> {
         let lane = self.push.lane;
-        match self.missing(plan, lane, rules.waiting, looking)? {
+        match self.missing(plan, lane, rules.waiting, filter)? {
             Missing::Coming => {
                 end.put_off += 1;
                 if self.options.dry_run {
@@ -311,12 +311,12 @@ impl Flow<'_, '_, '_> {
         plan: &EntryPlan,
         lane: &ConfiguredLane,
         waiting: Waiting,
-        looking: DueFilter,
+        filter: DueFilter,
     ) -> Result<Missing, PushError> {
         if !plan.goes || plan.hold.is_some() || !plan.documents.iter().any(|document| document.has_request()) {
             return Ok(Missing::Nothing);
         }
-        let found = missing(self.push.store, lane, plan, self.push.later, looking != DueFilter::Owed)?;
+        let found = missing(self.push.store, lane, plan, self.push.later, filter != DueFilter::Owed)?;
         Ok(if waiting == Waiting::ForNone && matches!(found, Missing::Coming) { Missing::Nothing } else { found })
     }
 

@@ -34,7 +34,7 @@ pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, PassRules, Waiting};
 pub(crate) use lookup::LookUps;
 pub(crate) use plan::LaneOf;
-pub use rounds::{Author, Destinations, PushRun, PushSummary};
+pub use rounds::{Author, PushRun, PushSummary, Target};
 pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.

@@ -1,6 +1,7 @@
 //! A run of pushes: lanes gone through in rounds, begun and ended in the ledger.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Standing, Store, StoreError};
@@ -17,29 +18,32 @@ use crate::{ConnectError, Connector, Listener};
 /// third for circles.
 const ROUNDS: u32 = 3;
 
-/// The destinations of lanes, set up before anything is sent to the first.
-pub struct Destinations(HashMap<SystemName, Box<dyn Write>>);
-
-impl FromIterator<(SystemName, Box<dyn Write>)> for Destinations {
-    fn from_iter<T: IntoIterator<Item = (SystemName, Box<dyn Write>)>>(writers: T) -> Destinations {
-        Destinations(writers.into_iter().collect())
-    }
+/// A lane with its destination, which is set up before anything is sent to the first.
+pub struct Target<'a> {
+    /// The lane.
+    pub lane: &'a ConfiguredLane,
+    /// What writes to its destination; lanes to one system share it, and with it the system's limits.
+    pub writer: Arc<dyn Write>,
 }
 
-impl Destinations {
-    /// Sets up the destination of each lane.
+impl<'a> Target<'a> {
+    /// Each lane with its destination, in order.
     ///
     /// # Errors
     /// Where one cannot be set up.
-    pub fn of(lanes: &[&ConfiguredLane], connector: &Connector<'_>) -> Result<Destinations, ConnectError> {
-        let mut writers = HashMap::new();
+    pub fn of(lanes: &[&'a ConfiguredLane], connector: &Connector<'_>) -> Result<Vec<Target<'a>>, ConnectError> {
+        let mut writers: HashMap<&SystemName, Arc<dyn Write>> = HashMap::new();
+        let mut targets = Vec::with_capacity(lanes.len());
         for lane in lanes {
             let system = &lane.lane.to.system;
-            if !writers.contains_key(system) {
-                writers.insert(system.clone(), connector.writer(system)?);
-            }
+            let writer = match writers.get(system) {
+                Some(writer) => Arc::clone(writer),
+                None => Arc::from(connector.writer(system)?),
+            };
+            writers.insert(system, Arc::clone(&writer));
+            targets.push(Target { lane, writer });
         }
-        Ok(Destinations(writers))
+        Ok(targets)
     }
 }
 
@@ -57,9 +61,7 @@ pub struct PushRun<'a> {
     /// The store, open for change.
     pub store: &'a mut Store,
     /// The lanes, in order.
-    pub lanes: &'a [&'a ConfiguredLane],
-    /// Their destinations.
-    pub destinations: &'a Destinations,
+    pub targets: &'a [Target<'a>],
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.
@@ -105,14 +107,13 @@ impl PushRun<'_> {
         let now = (self.clock)();
         let run = if options.dry_run { None } else { Some(self.store.begin_run(author.command, author.who, now)?) };
         let mut summary = PushSummary::default();
-        let names: Vec<LaneName> = self.lanes.iter().map(|lane| lane.lane.name.clone()).collect();
+        let names: Vec<LaneName> = self.targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
-            for (place, lane) in self.lanes.iter().enumerate() {
+            for (place, Target { lane, writer }) in self.targets.iter().enumerate() {
                 let is_over = summary.stopped.iter().any(|(name, _)| *name == lane.lane.name) || (self.stop)();
                 if round > 0 && (is_over || options.dry_run || !owes(self.store, lane)?) {
                     continue;
                 }
-                let Some(writer) = self.destinations.0.get(&lane.lane.to.system) else { continue };
                 let mut push = Push {
                     store: self.store,
                     lane,

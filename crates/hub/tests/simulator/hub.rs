@@ -1,7 +1,7 @@
 //! The hub: a store on a disk, pulled into and pushed from by the very code of the program.
 
 use std::path::PathBuf;
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
 
 use diaporos_core::plan::{Counterpart, HoldReason, Presence};
 use diaporos_core::value::{Address, LaneName, SystemName, Value};
@@ -9,9 +9,9 @@ use diaporos_hub::Silent;
 use diaporos_hub::config::{Config, load};
 use diaporos_hub::look::register_lanes;
 use diaporos_hub::pull::{PullOptions, PullSource, pull};
-use diaporos_hub::push::{Author, Destinations, PushOptions, PushRun};
+use diaporos_hub::push::{Author, PushOptions, PushRun, Target};
 use diaporos_store::{Standing, Store, StoreError};
-use diaporos_systems::Write;
+use futures::FutureExt;
 use jiff::Timestamp;
 use tempfile::TempDir;
 use tokio::time::Instant;
@@ -94,18 +94,22 @@ impl Hub {
         Hub { garden: Garden::default(), folder, store: None, began: Instant::now() }
     }
 
-    /// A pull and a push, till their end or their death; the next ones find what is on the disk.
-    pub(crate) async fn push(&mut self, site: &Site, verify: bool) {
+    /// A pull and a push, till their end or their death; the next ones find what is on the disk. Says
+    /// whether they came to their end.
+    pub(crate) async fn push(&mut self, site: &Site, verify: bool) -> bool {
+        // The death of an earlier process is not this one's.
+        let _ = site.died.notified().now_or_never();
         let open = || Store::open_for_change(&self.folder.path().join("store.db")).unwrap();
         let mut store = self.store.take().unwrap_or_else(open);
-        let died = std::sync::Arc::clone(&site.died);
+        let died = Arc::clone(&site.died);
         tokio::select! {
             biased;
             // The store goes with the process.
-            () = died.notified() => return,
+            () = died.notified() => return false,
             done = self.run(&mut store, site, verify) => done.unwrap(),
         }
         self.store = Some(store);
+        true
     }
 
     async fn run(&self, store: &mut Store, site: &Site, verify: bool) -> Result<(), StoreError> {
@@ -116,10 +120,9 @@ impl Hub {
         let garden = SystemName::new("garden").unwrap();
         let sources = vec![PullSource { system: &garden, reader: Ok(Box::new(self.garden.clone())) }];
         pull(store, sources, PullOptions::default(), &clock, &mut Silent).await?;
-        let lanes: Vec<_> = config.lanes.values().collect();
-        let writer: Box<dyn Write> = Box::new(site.clone());
-        let destinations = Destinations::from_iter([(SystemName::new("site").unwrap(), writer)]);
-        let mut run = PushRun { store, lanes: &lanes, destinations: &destinations, clock: &clock, stop: &|| false };
+        let target = |lane| Target { lane, writer: Arc::new(site.clone()) };
+        let targets: Vec<Target<'_>> = config.lanes.values().map(target).collect();
+        let mut run = PushRun { store, targets: &targets, clock: &clock, stop: &|| false };
         let options =
             PushOptions { verify, allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
         let author = Author { command: "push", who: "simulator" };

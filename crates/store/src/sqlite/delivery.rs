@@ -41,9 +41,9 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn due(&self, lane: &LaneName, looking: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+    pub fn due(&self, lane: &LaneName, filter: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
         let lane_number = self.lane_number(lane)?;
-        let which = match looking {
+        let which = match filter {
             DueFilter::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
             DueFilter::Owed => {
                 "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed') AND standing = 'owed'"

@@ -4,7 +4,7 @@ mod steps;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::push::{Author, Destinations, PushOptions, PushRun, PushSummary};
+use diaporos_hub::push::{Author, PushOptions, PushRun, PushSummary, Target};
 
 use super::{counted, lanes};
 use crate::context::Context;
@@ -46,7 +46,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let config = context.config()?;
     context.confirm_reach(&config)?;
     let chosen = lanes(&config, &args.lanes)?;
-    let destinations = Destinations::of(&chosen, &Connector::new(&config, &Context::variable))?;
+    let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let mut store = Context::store_for_change(&config)?;
     let mut progress = context.progress();
     let mut steps =
@@ -61,13 +61,8 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     };
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
     let who = Context::who();
-    let mut run = PushRun {
-        store: &mut store,
-        lanes: &chosen,
-        destinations: &destinations,
-        clock: &Context::now,
-        stop: &|| interrupt.is_asked(),
-    };
+    let mut run =
+        PushRun { store: &mut store, targets: &targets, clock: &Context::now, stop: &|| interrupt.is_asked() };
     let author = Author { command: &command, who: &who };
     let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     progress.clear();
