@@ -238,5 +238,10 @@ fn a_missing_folder_is_no_lock_of_anybodys() {
     let site = std::fs::read_to_string(folder.path().join("site.toml")).unwrap();
     std::fs::write(folder.path().join("site.toml"), site.replace("{key}.json", "en/{key}.json")).unwrap();
     let ran = pushed(folder.path());
-    assert!(ran.stdout.contains("1 created") && written.load(Ordering::Relaxed) == 1, "{}{}", ran.stdout, ran.stderr);
+    assert!(
+        ran.stdout.contains("Sent 1 request that writes: 1 created") && written.load(Ordering::Relaxed) == 1,
+        "{}{}",
+        ran.stdout,
+        ran.stderr
+    );
 }
