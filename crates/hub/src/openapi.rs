@@ -6,6 +6,7 @@ use diaporos_core::value::SystemName;
 use diaporos_systems::SystemError;
 use diaporos_systems::http::{Client, Limits, Method, Request};
 use diaporos_systems::openapi::{Draft, MOST_BYTES, OpenApiError, draft};
+use diaporos_systems::settings::usual_limits;
 use url::Url;
 
 /// Why a profile could not be made.
@@ -49,7 +50,7 @@ async fn read(document: &str, system: &SystemName) -> Result<String, DraftError>
     if let Ok(url) = Url::parse(document)
         && matches!(url.scheme(), "http" | "https")
     {
-        let limits = Limits { max_bytes: MOST_BYTES, ..Limits::default() };
+        let limits = Limits { max_bytes: MOST_BYTES, ..usual_limits() };
         let answer = Client::new(system.clone(), limits, None)?.read(&Request::new(Method::Get, url)).await?;
         return Ok(String::from_utf8_lossy(&answer.body).into_owned());
     }

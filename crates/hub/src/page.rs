@@ -5,11 +5,12 @@ use std::path::Path;
 
 use diaporos_core::model::FieldKind;
 use diaporos_core::value::to_json;
+use diaporos_systems::settings::path::read_within;
 use minijinja::value::Serde;
 use minijinja::{AutoEscape, Environment, context};
 
 use crate::config::ConfiguredLane;
-use crate::config::path::read_within;
+
 use crate::push::EntryPlan;
 
 /// The widths at which a page is shown, in CSS pixels: a telephone, a tablet, a desk.

@@ -4,12 +4,13 @@ use std::time::Duration;
 
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_systems::http::{Answer, Client, Request, is_loopback};
+use diaporos_systems::settings::{CredentialReference, Credentials, PartText};
 use diaporos_systems::{Ask, Page, PageContent, Read, SystemError};
 use jiff::Timestamp;
 use url::Url;
 
-use crate::config::{Carrier, Config, CredentialReference, PartText, SystemKind};
-use crate::{ConnectError, Connector};
+use crate::Connector;
+use crate::config::{Carrier, Config};
 
 /// How long looking up a name, and connecting, may take.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -278,13 +279,13 @@ impl Probe<'_> {
         for kind in unguarded(self.config, self.name) {
             self.row(format!("type {kind}"), Verdict::Note, UNGUARDED);
         }
-        let SystemKind::Rest(rest) = &system.kind else { return };
-        if let (Some(read), Some(write)) = (&rest.read, &rest.write)
+        let Credentials { read, write } = system.credentials();
+        if let (Some(read), Some(write)) = (read, write)
             && read == write
         {
             self.row("credentials", Verdict::Warning, "`read` and `write` are the same: what reads could write");
         }
-        if let Some(CredentialReference::OAuth { scope: Some(scope), .. }) = &rest.read
+        if let Some(CredentialReference::OAuth { scope: Some(scope), .. }) = read
             && scope.split_whitespace().any(|word| word.to_lowercase().contains("write"))
         {
             self.row(
@@ -295,34 +296,18 @@ impl Probe<'_> {
         }
         let written = self.config.lanes.values().any(|lane| lane.lane.to.system == *self.name);
         let ordered = self.config.briefs.values().any(|brief| brief.carrier == Carrier::Agency(self.name.clone()));
-        if rest.write.is_some() && !written && !ordered {
+        if write.is_some() && !written && !ordered {
             self.row("credentials", Verdict::Warning, "`write` is there, and nothing is sent to this system");
         }
-        let named = |credential: &Option<CredentialReference>| {
+        let named = |credential: Option<&CredentialReference>| {
             matches!(credential, Some(CredentialReference::Basic { user: PartText::Plain(_), .. }))
         };
-        if named(&rest.read) || named(&rest.write) {
+        if named(read) || named(write) {
             self.row(
                 "credentials",
                 Verdict::Note,
                 "a user's name stands in the configuration; only its password is secret",
             );
-        }
-    }
-}
-
-impl Connector<'_> {
-    /// Where a system is, where it is one that has an address.
-    ///
-    /// # Errors
-    /// Where the address cannot be used.
-    pub fn address(&self, name: &SystemName) -> Result<Option<Url>, ConnectError> {
-        match &self.system(name)?.kind {
-            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
-                self.web_address(name, &rest.url).map(Some)
-            }
-            SystemKind::Graphql(graphql) => self.web_address(name, &graphql.url).map(Some),
-            SystemKind::Feed(_) | SystemKind::Files(_) | SystemKind::Ninjs(_) => Ok(None),
         }
     }
 }

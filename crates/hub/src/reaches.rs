@@ -5,9 +5,10 @@ use std::collections::BTreeSet;
 
 use diaporos_core::change::fingerprint_texts;
 use diaporos_systems::SecretReference;
+use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
 use url::Url;
 
-use crate::config::{Config, CredentialReference, PartText, PlaceText, SystemKind};
+use crate::config::Config;
 
 /// Something that a hub reaches.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -28,28 +29,12 @@ pub fn reaches(config: &Config) -> Vec<Reached> {
     let mut found = BTreeSet::new();
     for (name, system) in &config.systems {
         let mut of = OfSystem { system: name.as_str(), found: &mut found };
-        match &system.kind {
-            SystemKind::Feed(feeds) => {
-                feeds.iter().for_each(|feed| of.place(&feed.place, &format!("the feed {}", feed.name)));
-            }
-            SystemKind::Ninjs(ninjs) => {
-                ninjs.documents.iter().for_each(|(label, place)| of.place(place, label));
-                of.credential(ninjs.read.as_ref(), "read");
-            }
-            SystemKind::Files(files) => match &files.folder {
-                PlaceText::Plain(text) => of.add("folder", text, "files"),
-                PlaceText::Variable(name) => of.add("variable", name, "its folder"),
-            },
-            SystemKind::Graphql(graphql) => {
-                of.place(&graphql.url, "its address");
-                of.credential(graphql.read.as_ref(), "read");
-            }
-            SystemKind::Rest(rest) | SystemKind::Webdav(rest) | SystemKind::Docstore(rest) => {
-                of.place(&rest.url, "its address");
-                of.credential(rest.read.as_ref(), "read");
-                of.credential(rest.write.as_ref(), "write");
-            }
+        for (purpose, place) in system.places() {
+            of.place(place, &purpose);
         }
+        let credentials = system.credentials();
+        of.credential(credentials.read, "read");
+        of.credential(credentials.write, "write");
         let network = &system.network;
         network.hosts.iter().for_each(|host| of.add("host", host, "where its answers lead"));
         network.asset_hosts.iter().for_each(|host| of.add("host", host, "files of entries"));

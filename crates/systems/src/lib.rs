@@ -3,6 +3,7 @@
 //! Reading and writing are separate narrow traits, so that a reading credential has nothing to
 //! write with. A request is data first: preview, `--as-curl` and push share it.
 
+pub mod agency;
 pub mod asset;
 pub mod blank;
 mod decode;
@@ -15,22 +16,32 @@ pub mod graphql;
 pub mod http;
 mod http_system;
 mod keyed_store;
+pub mod kind;
+mod kinds;
+mod languages;
 pub mod ninjs;
 pub mod openapi;
 mod profile;
+mod query;
 mod read;
 pub mod rest;
+mod search;
 mod secret;
+pub mod settings;
+mod setup;
 mod text_file;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
 pub mod webdav;
 mod write;
 
-pub use decode::{LanguageCodes, UnknownCode};
 pub use error::{ErrorKind, SystemError};
-pub use http_system::HttpSystem;
-pub use profile::{Profile, ProfileKind, read_profile};
+pub use http_system::{HttpSettings, HttpSystem};
+pub use kind::{Kind, System};
+pub use kinds::KINDS;
+pub use languages::{LanguageCodes, UnknownCode};
+pub use profile::{ListingForm, Profile, ProfileRules, WritingForm, read_profile};
 pub use read::{Ask, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
 pub use secret::{Secret, SecretReference};
+pub use setup::{ConnectError, DocumentPlace, Setup};
 pub use write::Write;

@@ -6,16 +6,17 @@ use diaporos_core::diagnostic::Source;
 use diaporos_core::translate;
 use jiff::Timestamp;
 
-use crate::feed::{self, FeedPlace, FeedSource, ItemChoice};
+use crate::feed::{self, FeedSource, ItemChoice};
 use crate::files::{LineForm, cut_lines};
 use crate::text_file::parse_markdown;
 use diaporos_core::text::xml;
 
-use crate::{ProfileKind, ninjs, openapi, read_profile, webdav};
+use crate::{DocumentPlace, KINDS, ninjs, openapi, read_profile, webdav};
 
 /// Reads a feed.
 pub fn read_feed(bytes: &[u8]) -> bool {
-    let source = FeedSource { name: "f".to_owned(), place: FeedPlace::File("x".into()), wanted: ItemChoice::default() };
+    let source =
+        FeedSource { name: "f".to_owned(), place: DocumentPlace::File("x".into()), wanted: ItemChoice::default() };
     let base = "http://a.example/feed".parse().ok();
     feed::decode(&source, base.as_ref(), Timestamp::UNIX_EPOCH, (bytes, None)).is_ok()
 }
@@ -55,10 +56,8 @@ pub fn read_xml(text: &str) {
 
 /// Reads a profile; one that is refused says why.
 pub fn read_a_profile(text: &str) {
-    let kinds =
-        [ProfileKind::Rest, ProfileKind::Files, ProfileKind::Graphql, ProfileKind::Webdav, ProfileKind::Docstore];
-    for kind in kinds {
-        let (profile, report) = read_profile(Source { name: "p".to_owned(), text: text.to_owned() }, kind);
+    for rules in KINDS.iter().filter_map(|kind| kind.profile_rules()) {
+        let (profile, report) = read_profile(Source { name: "p".to_owned(), text: text.to_owned() }, rules);
         assert!(profile.is_some() || report.has_errors(), "refused without a word");
     }
 }

@@ -16,7 +16,7 @@ use crate::{ErrorKind, SystemError};
 #[async_trait]
 pub trait Write: Send + Sync {
     /// How languages go into documents of the type; none where the type cannot be written.
-    fn documents(&self, kind: &TypeName) -> Option<&Documents>;
+    fn documents(&self, kind: &TypeName) -> Option<Documents>;
 
     /// The type's fields, where they are known.
     fn fields(&self, kind: &TypeName) -> Option<&EntryType>;

@@ -38,7 +38,8 @@ pub use order::{Order, Written};
 pub use settle::{Intended, Settled, settle, settle_new};
 
 use crate::change::{
-    Base, Divergences, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge, merge_found,
+    Base, Divergence, Divergences, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge,
+    merge_found,
 };
 use crate::value::{EntryId, Record, Revision, Value};
 
@@ -91,10 +92,10 @@ impl Counterpart {
         !self.fields.is_empty() && self.divergences.is_empty() && self.fields.values().all(Value::is_null)
     }
 
-    /// The earlier deliveries, with this one added.
+    /// The earlier deliveries, with this one added, unless somebody else's is part of what is there.
     pub(crate) fn past_with_this(&self) -> Vec<Fingerprint> {
         let mut past = self.past.clone();
-        if !self.is_undecided() {
+        if !self.is_undecided() && self.kept().next().is_none() {
             past.push(fingerprint_record(&self.there()));
         }
         past.drain(..past.len().saturating_sub(PAST));
@@ -121,10 +122,23 @@ impl Counterpart {
             return merge_found(ours, &now.fields, policies);
         }
         if self.wrote_before(now) {
-            let none = Divergences::new();
-            return merge(Base { delivered: &now.fields, divergences: &none }, ours, &now.fields, false, policies);
+            // All of it is ours, but for what was somebody else's already.
+            let (mut delivered, mut divergences) = (now.fields.clone(), Divergences::new());
+            for name in self.kept() {
+                let theirs = now.fields.get(name).cloned().unwrap_or_default();
+                divergences.insert(name.clone(), Divergence::Kept(theirs));
+                delivered.insert(name.clone(), self.fields.get(name).cloned().unwrap_or_default());
+            }
+            let base = Base { delivered: &delivered, divergences: &divergences };
+            return merge(base, ours, &now.fields, false, policies);
         }
         merge(self.base(), ours, &now.fields, self.wrote(now), policies)
+    }
+
+    /// The fields that are somebody else's there, and stay so.
+    fn kept(&self) -> impl Iterator<Item = &String> {
+        let is_kept = |(_, divergence): &(&String, &Divergence)| matches!(divergence, Divergence::Kept(_));
+        self.divergences.iter().filter(is_kept).map(|(name, _)| name)
     }
 
     /// What merges with it start from.

@@ -18,6 +18,11 @@ impl InnerText {
         InnerText { text: decoded.to_owned(), offsets: offsets(decoded, raw, start) }
     }
 
+    /// A text that counts where the file has none.
+    pub(super) fn usual(text: &str) -> Self {
+        InnerText { text: text.to_owned(), offsets: vec![0; text.len() + 1] }
+    }
+
     /// The decoded text.
     #[must_use]
     pub fn as_str(&self) -> &str {

@@ -2,7 +2,7 @@
 
 use toml::de::{DeTable, DeValue};
 
-use super::InnerText;
+use super::{Form, InnerText, Setting, Table, Usual};
 use crate::diagnostic::{Code, Diagnostic, Report, Span};
 use crate::value::Value;
 
@@ -24,20 +24,69 @@ pub enum TextOrTable<'a> {
     Table(Section<'a>),
 }
 
+/// What stands in a table.
+#[derive(Debug, Clone, Copy)]
+enum Within {
+    /// These settings.
+    Settings(&'static Table),
+    /// Names of the user's own, each with this.
+    Names(&'static Form),
+}
+
+impl Within {
+    /// What stands in a table that has this form.
+    fn of(form: &'static Form) -> Within {
+        match form {
+            Form::Table(table) => Within::Settings(table),
+            Form::Variants(variants) => {
+                let first = (variants.of)().first().map(|(_, table)| *table);
+                first.map_or(Within::Names(&Form::Anything), Within::Settings)
+            }
+            Form::Named(of) => Within::Names(of),
+            Form::Either(_, long) => Within::of(long),
+            Form::List(of) | Form::OneOrMany(of) => Within::of(of),
+            Form::Text(_) | Form::Word { .. } | Form::Boolean | Form::Count(_) | Form::Anything => {
+                Within::Names(&Form::Anything)
+            }
+        }
+    }
+}
+
 /// One table of the file.
 #[derive(Debug)]
 pub struct Section<'a> {
-    text: &'a str,
+    pub(super) text: &'a str,
     table: &'a DeTable<'a>,
-    span: Span,
+    pub(super) span: Span,
     path: String,
-    asked: Vec<&'static str>,
-    open: bool,
+    within: Within,
+    pub(super) asked: Vec<&'static str>,
 }
 
 impl<'a> Section<'a> {
-    pub(super) fn new(text: &'a str, table: &'a DeTable<'a>, span: Span, path: String) -> Self {
-        Section { text, table, span, path, asked: Vec::new(), open: false }
+    pub(super) fn whole(text: &'a str, table: &'a DeTable<'a>, span: Span, described: &'static Table) -> Self {
+        Section { text, table, span, path: String::new(), within: Within::Settings(described), asked: Vec::new() }
+    }
+
+    /// The same table as one of other settings, which its reader chose by a word in it.
+    pub fn is(&mut self, described: &'static Table) {
+        self.within = Within::Settings(described);
+    }
+
+    /// The description of a key. Reading one that is not described is a fault of the program.
+    pub(super) fn setting(&self, key: &str) -> Option<&'static Setting> {
+        let Within::Settings(table) = self.within else { return None };
+        let setting = table.setting(key);
+        debug_assert!(setting.is_some(), "`{key}` of the table {} is read and not described", table.name);
+        setting
+    }
+
+    /// What counts where a key is not there, as an example is written.
+    pub(super) fn usual(&self, key: &str) -> Option<&'static str> {
+        match self.setting(key)?.usual {
+            Usual::Is(value) => Some(value),
+            Usual::Required | Usual::None => None,
+        }
     }
 
     /// Where the table begins.
@@ -57,9 +106,14 @@ impl<'a> Section<'a> {
         Some((name.span(), value.get_ref(), value.span()))
     }
 
-    fn ask(&mut self, key: &'static str) -> Option<(&'a DeValue<'a>, Span)> {
+    /// What stands under a key. A setting that must be there and is not is reported.
+    pub(super) fn ask(&mut self, key: &'static str, report: &mut Report) -> Option<(&'a DeValue<'a>, Span)> {
         self.asked.push(key);
-        self.find(key).map(|(_, value, span)| (value, span))
+        let found = self.find(key).map(|(_, value, span)| (value, span));
+        if found.is_none() && self.setting(key).is_some_and(|setting| setting.usual == Usual::Required) {
+            self.missing(key, report);
+        }
+        found
     }
 
     /// Whether the key is there.
@@ -68,126 +122,56 @@ impl<'a> Section<'a> {
         self.find(key).is_some()
     }
 
-    fn child_path(&self, key: &str) -> String {
+    pub(super) fn child_path(&self, key: &str) -> String {
         if self.path.is_empty() { key.to_owned() } else { format!("{}.{key}", self.path) }
     }
 
-    fn wrong(&self, key: &str, expected: &str, found: &DeValue<'_>, span: Span, report: &mut Report) {
+    pub(super) fn wrong(&self, key: &str, expected: &str, found: &DeValue<'_>, span: Span, report: &mut Report) {
         let message = format!("`{}` must be {expected}, not {}", self.child_path(key), type_name(found));
-        report.add(Diagnostic::error(Code::WrongType, span, message).label(format!("expected {expected}")));
+        let finding = Diagnostic::error(Code::WrongType, span, message).label(format!("expected {expected}"));
+        report.add(self.with_example(finding, key));
     }
 
-    /// A text, with the way back from its characters to the file.
-    pub fn text(&mut self, key: &'static str, report: &mut Report) -> Option<Item<InnerText>> {
-        let (value, span) = self.ask(key)?;
-        match value {
-            DeValue::String(text) => {
-                Some(Item { value: InnerText::new(text, &self.text[span.clone()], span.start), span })
-            }
-            other => {
-                self.wrong(key, "a text", other, span, report);
-                None
-            }
+    /// A finding with a line that would be right.
+    fn with_example(&self, finding: Diagnostic, key: &str) -> Diagnostic {
+        let setting = match self.within {
+            Within::Settings(table) => table.setting(key),
+            Within::Names(_) => None,
+        };
+        match setting {
+            Some(setting) => finding.help(format!("for example `{}`", setting.line())),
+            None => finding,
         }
     }
 
-    /// A text that must be there.
-    pub fn required_text(&mut self, key: &'static str, report: &mut Report) -> Option<Item<InnerText>> {
-        if !self.has(key) {
-            self.asked.push(key);
-            self.missing(key, report);
-            return None;
-        }
-        self.text(key, report)
+    /// What was read of a setting cannot be what it should be.
+    pub fn refuse(&self, key: &'static str, item_span: Span, message: impl Into<String>, report: &mut Report) {
+        report.add(self.with_example(Diagnostic::error(Code::BadValue, item_span, message), key));
     }
 
     /// Reports that a key is missing.
     pub fn missing(&self, key: &str, report: &mut Report) {
         let whole = if self.path.is_empty() { "the file".to_owned() } else { format!("`{}`", self.path) };
         let message = format!("{whole} needs the key `{key}`");
-        report.add(
-            Diagnostic::error(Code::MissingKey, self.span.clone(), message).label(format!("add `{key} = …` here")),
-        );
-    }
-
-    /// A boolean.
-    pub fn boolean(&mut self, key: &'static str, report: &mut Report) -> Option<bool> {
-        let (value, span) = self.ask(key)?;
-        if let DeValue::Boolean(truth) = value {
-            return Some(*truth);
-        }
-        self.wrong(key, "true or false", value, span, report);
-        None
-    }
-
-    /// A whole number of at least `least`.
-    pub fn count(&mut self, key: &'static str, least: u64, report: &mut Report) -> Option<Item<u64>> {
-        let (value, span) = self.ask(key)?;
-        let number = value.as_integer().and_then(|i| u64::from_str_radix(i.as_str(), i.radix()).ok());
-        match number {
-            Some(number) if number >= least => Some(Item { value: number, span }),
-            _ => {
-                let expected = format!("a whole number of at least {least}");
-                match value.as_integer() {
-                    None => self.wrong(key, &expected, value, span, report),
-                    Some(_) => {
-                        let given = &self.text[span.clone()];
-                        let message = format!("`{}` must be {expected}, not {given}", self.child_path(key));
-                        report.add(Diagnostic::error(Code::BadValue, span, message));
-                    }
-                }
-                None
-            }
-        }
-    }
-
-    /// A list of texts.
-    pub fn texts(&mut self, key: &'static str, report: &mut Report) -> Option<Vec<Item<String>>> {
-        let (value, span) = self.ask(key)?;
-        let DeValue::Array(items) = value else {
-            self.wrong(key, "a list of texts", value, span, report);
-            return None;
-        };
-        let mut texts = Vec::new();
-        for item in items.iter() {
-            match item.get_ref() {
-                DeValue::String(text) => texts.push(Item { value: text.to_string(), span: item.span() }),
-                other => self.wrong(key, "a list of texts", other, item.span(), report),
-            }
-        }
-        Some(texts)
-    }
-
-    /// One text, or a list of them.
-    pub fn text_or_texts(&mut self, key: &'static str, report: &mut Report) -> Vec<Item<InnerText>> {
-        let Some((value, span)) = self.ask(key) else { return Vec::new() };
-        let inner =
-            |text: &str, span: Span| Item { value: InnerText::new(text, &self.text[span.clone()], span.start), span };
-        match value {
-            DeValue::String(text) => vec![inner(text, span)],
-            DeValue::Array(items) if items.iter().all(|item| matches!(item.get_ref(), DeValue::String(_))) => {
-                items.iter().filter_map(|item| Some(inner(item.get_ref().as_str()?, item.span()))).collect()
-            }
-            other => {
-                self.wrong(key, "a text or a list of texts", other, span, report);
-                Vec::new()
-            }
-        }
+        let finding = Diagnostic::error(Code::MissingKey, self.span.clone(), message);
+        report.add(self.with_example(finding.label(format!("add `{key} = …` here")), key));
     }
 
     /// A table.
     pub fn section(&mut self, key: &'static str, report: &mut Report) -> Option<Section<'a>> {
-        self.asked.push(key);
-        self.section_at(key, report)
+        self.ask(key, report)?;
+        let within = self.setting(key).map_or(Within::Names(&Form::Anything), |setting| Within::of(&setting.form));
+        self.section_at(key, within, report)
     }
 
-    fn section_at(&self, key: &str, report: &mut Report) -> Option<Section<'a>> {
+    fn section_at(&self, key: &str, within: Within, report: &mut Report) -> Option<Section<'a>> {
         let (name_span, value, span) = self.find(key)?;
         match value {
             DeValue::Table(table) => {
                 // A table with a header of its own begins at the header; an inline one at its brace.
                 let at = if self.text[span.clone()].starts_with(['{', '[']) { span } else { name_span };
-                Some(Section::new(self.text, table, at, self.child_path(key)))
+                let path = self.child_path(key);
+                Some(Section { text: self.text, table, span: at, path, within, asked: Vec::new() })
             }
             other => {
                 self.wrong(key, "a table", other, span, report);
@@ -198,21 +182,27 @@ impl<'a> Section<'a> {
 
     /// A text or a table.
     pub fn shape(&mut self, key: &'static str, report: &mut Report) -> Option<TextOrTable<'a>> {
-        match self.find(key)? {
-            (_, DeValue::String(_), _) => self.text(key, report).map(TextOrTable::Text),
-            _ => self.section(key, report).map(TextOrTable::Table),
+        match self.find(key) {
+            Some((_, DeValue::Table(_), _)) => self.section(key, report).map(TextOrTable::Table),
+            _ => self.text(key, report).map(TextOrTable::Text),
         }
     }
 
     /// All keys of a table whose keys are the user's own names.
     pub fn names(&mut self) -> Vec<Item<String>> {
-        self.open = true;
+        if let Within::Settings(_) = self.within {
+            self.within = Within::Names(&Form::Anything);
+        }
         self.table.iter().map(|(name, _)| Item { value: name.get_ref().to_string(), span: name.span() }).collect()
     }
 
     /// The table under one of the user's own names.
     pub fn named_section(&self, name: &str, report: &mut Report) -> Option<Section<'a>> {
-        self.section_at(name, report)
+        let within = match self.within {
+            Within::Names(form) => Within::of(form),
+            Within::Settings(_) => Within::Names(&Form::Anything),
+        };
+        self.section_at(name, within, report)
     }
 
     /// The text under one of the user's own names.
@@ -239,7 +229,8 @@ impl<'a> Section<'a> {
 
     /// Any value: a text, a number, true or false, a list or a table of them.
     pub fn value(&mut self, key: &'static str) -> Option<Item<Value>> {
-        let (value, span) = self.ask(key)?;
+        self.asked.push(key);
+        let (_, value, span) = self.find(key)?;
         Some(Item { value: plain(value), span })
     }
 
@@ -257,16 +248,25 @@ impl<'a> Section<'a> {
         let (name, value, _) = self.find(first)?;
         match (rest, value) {
             ([], _) => Some(name),
-            (rest, DeValue::Table(table)) => Section::new(self.text, table, name, String::new()).place(rest),
+            (rest, DeValue::Table(table)) => {
+                let (path, within) = (String::new(), Within::Names(&Form::Anything));
+                Section { text: self.text, table, span: name, path, within, asked: Vec::new() }.place(rest)
+            }
             _ => None,
         }
     }
 
     /// Reports every key that nobody asked for, with the nearest that has a meaning here.
     pub fn finish(&self, report: &mut Report) {
-        if self.open {
-            return;
-        }
+        let Within::Settings(described) = self.within else { return };
+        // A setting that is described is read, or does nothing.
+        debug_assert!(
+            report.has_errors() || described.settings().all(|setting| self.asked.contains(&setting.key)),
+            "of {}, {:?} is read, and all of {:?} is described",
+            described.name,
+            self.asked,
+            described.settings().map(|setting| setting.key).collect::<Vec<_>>()
+        );
         for (name, value) in self.table.iter() {
             let key = name.get_ref().as_ref();
             if !self.asked.contains(&key) {

@@ -39,6 +39,10 @@ fn there_and_back(shape: &TextStructure, format: UnitFormat) -> Vec<Option<Inlin
     ids.iter().map(|id| back.get(id).cloned().flatten()).collect()
 }
 
+fn has_link_in_link(html: &str) -> bool {
+    html.split("</a>").any(|before| before.matches("<a ").count() > 1)
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(500))]
 
@@ -58,7 +62,11 @@ proptest! {
             for (block, target) in shape.blocks().iter().zip(&targets) {
                 prop_assert_eq!(checker.check(&block.source, &block.tags, None, target), vec![], "{}", format.word());
             }
-            let joined = shape.join(&targets).unwrap();
+            let joined = match shape.join(&targets) {
+                // HTML has no link within a link: readers put text beside the inner one where they like.
+                Err(JoinError::IllFormed) if has_link_in_link(&normal) => return Ok(()),
+                joined => joined.unwrap(),
+            };
             let again = TextStructure::of(Form::Html, &joined, &protected);
             prop_assert!(again.is_like(&shape), "{}\n{}\n{}", format.word(), normal, joined);
             let tags = |shape: &TextStructure| shape.blocks().iter().map(|block| block.tags.clone()).collect::<Vec<_>>();

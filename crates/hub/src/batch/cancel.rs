@@ -1,7 +1,7 @@
 //! Calling a batch off.
 
 use diaporos_store::{BatchRow, BatchStanding, Store};
-use diaporos_systems::rest::Agency;
+use diaporos_systems::agency::Agency;
 use jiff::Timestamp;
 
 use super::BatchError;

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchStanding, Store, StoreError, UnitCount, UnitStanding};
-use diaporos_systems::rest::Agency;
+use diaporos_systems::agency::Agency;
 use jiff::Timestamp;
 
 use super::BatchError;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use diaporos_core::change::fingerprint_texts;
 use diaporos_store::{BatchRow, BatchStanding, Store};
 use diaporos_systems::SystemError;
-use diaporos_systems::rest::{Agency, TranslationOrder};
+use diaporos_systems::agency::{Agency, TranslationOrder};
 use jiff::Timestamp;
 
 use super::BatchError;

@@ -7,9 +7,8 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Library;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::model::Model;
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings::{InnerText, Item};
 use diaporos_core::value::{SystemName, TypeName};
-use diaporos_systems::feed;
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
@@ -73,8 +72,9 @@ impl Names<'_> {
     pub(super) fn source_model(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Model> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
         match system.profile() {
-            None if end.kind.as_str() != feed::TYPE => {
-                self.unknown_type(end, item, "read", &[feed::TYPE]);
+            None if system.model().get(&end.kind).is_none() => {
+                let known: Vec<_> = system.model().types.keys().map(TypeName::as_str).collect();
+                self.unknown_type(end, item, "read", &known);
                 None
             }
             None => Some(system.model().clone()),
@@ -93,33 +93,5 @@ impl Names<'_> {
     /// The profile of a system, where it has one.
     pub(super) fn profile(&self, system: &SystemName) -> Option<&diaporos_systems::Profile> {
         self.around.systems.get(system)?.as_ref()?.profile()
-    }
-
-    /// One word of several; the usual one where there is none.
-    pub(super) fn word<T: Copy + Default, const N: usize>(
-        &mut self,
-        table: &mut Section<'_>,
-        key: &'static str,
-        words: &[(&str, T); N],
-        what: &str,
-    ) -> Option<T> {
-        let Some(item) = table.text(key, self.report) else { return Some(T::default()) };
-        self.one_of(&item, words, what)
-    }
-
-    /// The value of a word.
-    pub(super) fn one_of<T: Copy, const N: usize>(
-        &mut self,
-        item: &Item<InnerText>,
-        words: &[(&str, T); N],
-        what: &str,
-    ) -> Option<T> {
-        let word = item.value.as_str();
-        let found = words.iter().find(|(known, _)| *known == word).map(|(_, value)| *value);
-        if found.is_none() {
-            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), format!("`{word}` is not {what}"));
-            self.report.add(finding.suggest(word, words.iter().map(|(word, _)| *word)));
-        }
-        found
     }
 }

@@ -1,8 +1,11 @@
 //! The expressions of a configuration in the house form.
 
-use diaporos_core::diagnostic::{Report, Source, Span};
+use diaporos_core::diagnostic::Source;
 use diaporos_core::expr::parse;
-use diaporos_core::settings::{InnerText, Item, Section, read_toml};
+use diaporos_core::settings::forms::EXPRESSION;
+use diaporos_core::settings::texts_of;
+
+use super::described::CONFIGURATION;
 
 /// An expression that was written otherwise.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,14 +22,9 @@ pub struct Rewritten {
 /// was rewritten. Expressions of several lines keep them, unless more than white space differs.
 #[must_use]
 pub fn house_form(source: &Source) -> (String, Vec<Rewritten>) {
-    let (found, _) = read_toml(source.clone(), |file, report| {
-        let mut found = Vec::new();
-        gather(file, &mut found, report);
-        Some(found)
-    });
+    let mut found = texts_of(&source.text, &CONFIGURATION, EXPRESSION);
     let mut text = source.text.clone();
     let mut rewritten = Vec::new();
-    let mut found = found.unwrap_or_default();
     found.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
     for (span, before) in found {
         let Ok(tree) = parse(&before) else { continue };
@@ -58,42 +56,6 @@ fn toml_basic(text: &str) -> String {
     }
     quoted.push('"');
     quoted
-}
-
-type ExpressionPlaces = Vec<(Span, String)>;
-
-fn gather(file: &mut Section<'_>, found: &mut ExpressionPlaces, report: &mut Report) {
-    let mut keep = |item: Option<Item<InnerText>>| {
-        found.extend(item.map(|item| (item.span, item.value.as_str().to_owned())));
-    };
-    each(file, "lanes", report, |lane, report| {
-        keep(lane.text("when", report));
-        for fields in ["fields", "defaults"] {
-            let Some(mut section) = lane.section(fields, report) else { continue };
-            for name in section.names() {
-                keep(section.named_text(&name.value, report));
-            }
-        }
-        for (rules, condition) in [("require", "that"), ("protect", "when")] {
-            each(lane, rules, report, |rule, report| keep(rule.text(condition, report)));
-        }
-    });
-    each(file, "functions", report, |function, report| keep(function.text("is", report)));
-    each(file, "views", report, |view, report| keep(view.text("where", report)));
-}
-
-fn each(
-    within: &mut Section<'_>,
-    key: &'static str,
-    report: &mut Report,
-    mut visit: impl FnMut(&mut Section<'_>, &mut Report),
-) {
-    let Some(mut section) = within.section(key, report) else { return };
-    for name in section.names() {
-        if let Some(mut table) = section.named_section(&name.value, report) {
-            visit(&mut table, report);
-        }
-    }
 }
 
 #[cfg(test)]

@@ -7,18 +7,57 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::{FieldExpression, Lane, ReferencePolicy, Target, TypeRef};
 use diaporos_core::plan::GonePolicy;
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{EXPRESSION, FILE, LANGUAGE, NAMED_EXPRESSIONS, TEXT, TYPE};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, one_of, words};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::LanguageCodes;
+use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 
 use super::ConfiguredLane;
 use super::ends::{Around, Names};
 use super::expression::Expressions;
 use super::lane_checks::Read;
-use super::path::within;
 use super::rules::{PROTECT, REQUIRE, rules};
-use super::systems::SystemKind;
+
+/// A lane.
+pub(super) static LANE: Table = Table::new(
+    "lane",
+    &[settings![
+        from: TYPE, required, "the source type; a lane that has delivered keeps it", "catalogue/plant-profile";
+        to: TYPE, required, "the destination type; a lane that has delivered keeps it", "visitor-site/page";
+        match: TEXT, none, "the destination field that tells documents apart: one that exists there is adopted, not doubled, and a lost answer is settled by it", "slug";
+        when: EXPRESSION, none, "who goes; without it, entries whose state is `live`", "state == \"live\"";
+        gone: Form::Word { what: "what can become of entries that are gone", of: || words(&GonePolicy::WORDS) }, usual "withdraw", "what becomes of those that no longer go", "delete";
+        references: Form::Word { what: "what can become of references to entries that do not go", of: || words(&ReferencePolicy::WORDS) }, usual "leave-out", "what becomes of an entry that refers to one which does not go: it goes without, and says so, or is held", "hold";
+        changed_there: MERGED, usual "hold", "what becomes of fields that somebody else changed at the destination: with `hold` theirs stays, and where ours changed too the entry is held", "ours";
+        changed_there_fields: Form::Named(&MERGED), none, "the same, by field", "{ heading = \"ours\", teaser = \"theirs\" }";
+        on_adopt: MERGED, none, "what becomes of fields of a document that was there before us and differs; as `changed_there` without it. What it lacks is filled in", "theirs";
+        language: LANGUAGE, none, "the language of entries that have none, for a destination with a document per language", "en";
+        template: FILE, none, "by what `preview --html` shows an entry as a page (Jinja syntax; `fields`, `language`, `address`, and `html`, the names of the fields that are HTML)", "page.html";
+        fields: NAMED_EXPRESSIONS, required, "what each destination field is", "{ slug = 'entry.id | slug', heading = 'common_name' }";
+        defaults: NAMED_EXPRESSIONS, none, "what a destination field is where its expression says nothing, in each language", "{ byline = '\"Ostrel Gardens\"' }";
+        require: Form::Named(&Form::Table(&REQUIRED)), none, "rules by name: an entry that goes and does not keep one is held back", "{ latin = { that = 'latin_name != null', message = \"a profile is not shown without its Latin name\" } }";
+        protect: Form::Named(&Form::Table(&PROTECTED)), none, "rules by name: what one holds for is never overwritten, withdrawn or deleted there", "{ front = { when = 'entry.id == \"p-001\"', why = \"the front page shows it\" } }";
+    ]],
+);
+const MERGED: Form =
+    Form::Word { what: "what can become of fields that were changed there", of: || words(&MergePolicy::WORDS) };
+static REQUIRED: Table = Table::new(
+    "rule that must hold",
+    &[settings![
+        that: EXPRESSION, required, "what must hold", "latin_name != null";
+        message: TEXT, required, "what is said where it does not", "a profile is not shown without its Latin name";
+    ]],
+);
+static PROTECTED: Table = Table::new(
+    "rule that protects",
+    &[settings![
+        when: EXPRESSION, required, "which entries it protects", "entry.id == \"p-001\"";
+        why: TEXT, required, "what is said of what would have been done", "the front page shows it";
+    ]],
+);
 
 /// What becomes of what is not simply to be written.
 struct Policies {
@@ -65,9 +104,9 @@ fn whole(fields: Read) -> Option<IndexMap<String, FieldExpression>> {
 
 impl Names<'_> {
     fn lane(&mut self, name: LaneName, table: &mut Section<'_>) -> Option<ConfiguredLane> {
-        let from = table.required_text("from", self.report);
+        let from = table.text("from", self.report);
         let from = from.and_then(|item| self.end(&item).map(|end| (end, item)));
-        let to = table.required_text("to", self.report);
+        let to = table.text("to", self.report);
         let to = to.and_then(|item| self.end(&item).map(|end| (end, item)));
         let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
         let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
@@ -84,12 +123,7 @@ impl Names<'_> {
             Some(mut section) => self.expressions(&mut section, &mut expressions),
             None => Default::default(),
         };
-        let Some(mut section) = table.section("fields", self.report) else {
-            if !table.has("fields") {
-                table.missing("fields", self.report);
-            }
-            return None;
-        };
+        let mut section = table.section("fields", self.report)?;
         let (fields, mapped) = self.expressions(&mut section, &mut expressions);
         names.extend(mapped);
         if let Some(target) = &target {
@@ -126,9 +160,8 @@ impl Names<'_> {
 
     /// What becomes of entries that are gone, of fields that others changed, and of references.
     fn policies(&mut self, table: &mut Section<'_>) -> Option<Policies> {
-        let gone = self.word(table, "gone", &GonePolicy::WORDS, "what can become of entries that are gone");
-        let what = "what can become of references to entries that do not go";
-        let references = self.word(table, "references", &ReferencePolicy::WORDS, what);
+        let gone = table.word("gone", &GonePolicy::WORDS, self.report);
+        let references = table.word("references", &ReferencePolicy::WORDS, self.report);
         let changed_there = self.changed_there(table);
         Some(Policies { gone: gone?, references: references?, changed_there: changed_there? })
     }
@@ -152,7 +185,7 @@ impl Names<'_> {
 
     fn target(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Target> {
         let system = self.around.systems.get(&end.system)?.as_ref()?;
-        let Some(profile) = system.profile().filter(|_| !matches!(system.kind, SystemKind::Graphql(_))) else {
+        let Some(profile) = system.profile().filter(|profile| profile.can_write()) else {
             let finding =
                 self.wrong(item, Code::Lane, format!("`{}` is only read; nothing can be sent there", end.system));
             self.report.add(finding);
@@ -188,20 +221,24 @@ impl Names<'_> {
 
     /// `changed_there = "hold"`, or a table by field.
     fn changed_there(&mut self, table: &mut Section<'_>) -> Option<MergePolicies> {
-        const WHAT: &str = "what can become of fields that were changed there";
-        let otherwise = self.word(table, "changed_there", &MergePolicy::WORDS, WHAT)?;
+        let otherwise = table.word("changed_there", &MergePolicy::WORDS, self.report);
         // A lane that is always right is so too where it finds something.
-        let on_adopt = match table.text("on_adopt", self.report) {
-            Some(item) => {
-                self.one_of(&item, &MergePolicy::WORDS, "what can become of fields that were there before")?
+        let on_adopt = match table.has("on_adopt") {
+            true => table.word("on_adopt", &MergePolicy::WORDS, self.report),
+            false => {
+                table.text("on_adopt", self.report);
+                otherwise
             }
-            None => otherwise,
         };
+        let what = table.what("changed_there_fields");
+        let by_field = table.section("changed_there_fields", self.report);
+        let (otherwise, on_adopt) = (otherwise?, on_adopt?);
         let mut policies = MergePolicies { otherwise, on_adopt, ..MergePolicies::default() };
-        let Some(mut section) = table.section("changed_there_fields", self.report) else { return Some(policies) };
+        let Some(mut section) = by_field else { return Some(policies) };
         for name in section.names() {
             let item = section.named_text(&name.value, self.report)?;
-            policies.fields.insert(name.value, self.one_of(&item, &MergePolicy::WORDS, WHAT)?);
+            let policy = one_of(item.value.as_str(), item.span, &MergePolicy::WORDS, what, self.report)?;
+            policies.fields.insert(name.value, policy);
         }
         section.finish(self.report);
         Some(policies)

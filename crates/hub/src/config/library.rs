@@ -8,12 +8,33 @@ use diaporos_core::expr::functions::Function;
 use diaporos_core::expr::library::UserFunction;
 use diaporos_core::expr::types::Kind;
 use diaporos_core::expr::{Expression, Library, compile_function};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{EXPRESSION, LANGUAGE};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, one_of, words};
 use diaporos_core::value::LanguageTag;
 use indexmap::IndexMap;
 
 use super::expression::tree;
 use super::table::tables;
+
+/// The languages of the hub.
+pub(super) static LANGUAGES: Table = Table::new(
+    "languages of the hub",
+    &[settings![
+        known: Form::List(&LANGUAGE), none, "the languages that `in_language` and its like may name", "[\"en\", \"fr\", \"cy\"]";
+        fallback: Form::List(&LANGUAGE), none, "which languages stand in for one that is not there, in their order", "[\"en\"]";
+    ]],
+);
+/// A function of the hub's own.
+pub(super) static FUNCTION: Table = Table::new(
+    "function",
+    &[settings![
+        takes: KIND, usual "anything", "what comes through the pipe", "text";
+        with: Form::Named(&KIND), none, "what follows the name: parameters by name", "{ most = \"count\" }";
+        is: EXPRESSION, required, "what it gives; `it` is what comes through the pipe", "it | plain | shorten 160";
+    ]],
+);
+const KIND: Form = Form::Word { what: "a kind of value", of: || words(&Kind::WORDS) };
 
 /// Reads what the expressions of the hub share.
 pub(super) fn library(file: &mut Section<'_>, folder: &Path, report: &mut Report) -> Library {
@@ -72,29 +93,20 @@ fn functions(file: &mut Section<'_>, library: &mut Library, report: &mut Report)
 }
 
 fn function(table: &mut Section<'_>, report: &mut Report) -> Option<Written> {
-    let takes = table.text("takes", report).map_or(Some(Kind::Anything), |item| kind(&item, report));
-    let item = table.required_text("is", report);
+    let takes = table.word("takes", &Kind::WORDS, report);
+    let item = table.text("is", report);
     let mut parameters = Vec::new();
+    let what = table.what("with");
     if let Some(mut with) = table.section("with", report) {
         for parameter in with.names() {
             let item = with.named_text(&parameter.value, report)?;
-            parameters.push((parameter.value, kind(&item, report)?));
+            let kind = one_of(item.value.as_str(), item.span, &Kind::WORDS, what, report)?;
+            parameters.push((parameter.value, kind));
         }
     }
     let item = item?;
     let body = tree(&item, report)?;
     Some(Written { item, body, takes: takes?, parameters })
-}
-
-fn kind(item: &Item<InnerText>, report: &mut Report) -> Option<Kind> {
-    let word = item.value.as_str();
-    let found = Kind::WORDS.iter().find(|(known, _)| *known == word).map(|(_, kind)| *kind);
-    if found.is_none() {
-        let message = format!("`{word}` is not a kind of value");
-        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
-        report.add(finding.suggest(word, Kind::WORDS.map(|(word, _)| word)));
-    }
-    found
 }
 
 fn define(

@@ -1,19 +1,14 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
 mod briefs;
-mod credential;
+mod described;
 mod ends;
 mod expression;
-mod feeds;
 mod house_form;
 mod lane_checks;
 mod lanes;
 mod library;
-mod limits;
 mod models;
-mod network;
-pub mod path;
-mod reference;
 mod return_lane;
 mod rules;
 mod systems;
@@ -30,17 +25,16 @@ use diaporos_core::lane::{Lane, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::read_toml;
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
+use diaporos_systems::settings::HubFiles;
+use diaporos_systems::{KINDS, Kind};
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
 pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
-pub use credential::CredentialReference;
-pub use feeds::FeedConfig;
+pub use described::CONFIGURATION;
 pub use house_form::{Rewritten, house_form};
 pub use models::{KeptModels, model_file};
-pub use network::NetworkConfig;
-pub use reference::{PartText, PlaceText};
-pub use systems::{FilesSystem, GraphqlSystem, NinjsSystem, RestSystem, SystemConfig, SystemKind};
+pub use systems::SystemConfig;
 pub use views::View;
 
 /// The name of the configuration file.
@@ -101,11 +95,25 @@ pub struct Loaded {
 /// # Errors
 /// Where `diaporos.toml` itself cannot be read.
 pub fn load(folder: &Path, seen: SeenFields<'_>, now: Timestamp) -> Result<Loaded, std::io::Error> {
+    load_with(KINDS, folder, seen, now)
+}
+
+/// Reads the configuration of a hub whose systems are of these kinds.
+///
+/// # Errors
+/// Where `diaporos.toml` itself cannot be read.
+pub fn load_with(
+    kinds: &[&dyn Kind],
+    folder: &Path,
+    seen: SeenFields<'_>,
+    now: Timestamp,
+) -> Result<Loaded, std::io::Error> {
     let text = std::fs::read_to_string(folder.join(FILE))?;
     let source = Source { name: FILE.to_owned(), text };
     let mut profile_reports = Vec::new();
-    let (read, report) = read_toml(source, |file, report| {
-        let systems = systems::systems(file, folder, &mut profile_reports, report);
+    let (read, report) = read_toml(source, &CONFIGURATION, |file, report| {
+        let mut files = HubFiles { folder, reports: &mut profile_reports };
+        let systems = systems::systems(file, kinds, &mut files, report);
         // A lane is held against profiles; while one of them is faulty that would only echo it.
         let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
         let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);

@@ -11,7 +11,6 @@ use diaporos_core::value::LaneName;
 use indexmap::IndexMap;
 
 use super::ends::Around;
-use super::systems::SystemConfig;
 use super::{Back, Brief, ConfiguredLane};
 
 /// Adds the lane of a brief.
@@ -26,7 +25,7 @@ pub(super) fn add_return(
         return;
     }
     // Without a way to write it, which was said, there is no lane.
-    let profile = around.systems.get(&brief.of.system).and_then(Option::as_ref).and_then(SystemConfig::profile);
+    let profile = around.systems.get(&brief.of.system).and_then(Option::as_ref).and_then(|system| system.profile());
     let (Some(profile), Ok(name)) = (profile, LaneName::new(format!("{}-back", brief.name))) else { return };
     let Some(target) = profile.target(&brief.of.kind) else { return };
     let fault = if target.documents != Documents::One {

@@ -35,9 +35,9 @@ pub(super) fn rules(
             sound = false;
             continue;
         };
-        let read = table.required_text(keys.condition, report);
+        let read = table.text(keys.condition, report);
         let read = read.and_then(|item| expressions.condition(&item, report));
-        let message = table.required_text(keys.message, report);
+        let message = table.text(keys.message, report);
         table.finish(report);
         match read.zip(message) {
             Some((condition, message)) => {

@@ -7,14 +7,29 @@ use std::sync::Arc;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Span};
 use diaporos_core::expr::library::{Otherwise, Table};
 use diaporos_core::expr::types::Type;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{ANY_VALUES, FILE};
+use diaporos_core::settings::{Form, Section, Table as Settings, words};
 use diaporos_core::value::{Record, Value};
+use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
-
-use super::path::within;
 
 /// The most bytes of a table's file.
 const LARGEST: u64 = 16 << 20;
+
+/// A table to look values up in.
+pub(super) static LOOKUP_TABLE: Settings = Settings {
+    name: "table to look up in",
+    one_of: &[&["file", "rows"], &["otherwise", "unknown"]],
+    groups: &[settings![
+        file: FILE, none, "a CSV file (RFC 4180): the first column is the key, a second one the value; of several others a row is a record", "tables/sections.csv";
+        rows: ANY_VALUES, none, "instead of a file: the values by key", "{ bog = \"Wetlands\" }";
+        otherwise: Form::Anything, none, "what a key gives that has no row", "\"Garden\"";
+        unknown: Form::Word { what: "what can become of a key without a row", of: || words(&UNKNOWN) }, none, "instead of `otherwise`: such a key gives nothing, or its entry is held", "hold";
+    ]],
+};
+/// What becomes of a key without a row, where no value does.
+const UNKNOWN: [(&str, Otherwise); 2] = [("null", Otherwise::Null), ("hold", Otherwise::Hold)];
 
 /// Reads the tables; the names of faulty ones are noted.
 pub(super) fn tables(
@@ -43,7 +58,11 @@ fn table_of(name: &str, table: &mut Section<'_>, folder: &Path, report: &mut Rep
     let file = table.text("file", report);
     let inline = table.value("rows");
     let otherwise = table.value("otherwise").map(|item| Otherwise::Value(item.value));
-    let unknown = table.text("unknown", report);
+    let has_unknown = table.has("unknown");
+    let unknown = table.word("unknown", &UNKNOWN, report);
+    if has_unknown && unknown.is_none() {
+        return None;
+    }
     let rows = match (file, inline) {
         (Some(item), None) => match read_csv(folder, item.value.as_str()) {
             Ok(rows) => rows,
@@ -71,14 +90,7 @@ fn table_of(name: &str, table: &mut Section<'_>, folder: &Path, report: &mut Rep
     };
     let otherwise = match (otherwise, unknown) {
         (Some(value), None) => value,
-        (None, Some(item)) if item.value.as_str() == "null" => Otherwise::Null,
-        (None, Some(item)) if item.value.as_str() == "hold" => Otherwise::Hold,
-        (None, Some(item)) => {
-            let word = item.value.as_str();
-            let message = format!("`{word}` is not what can become of a key without a row");
-            report.add(wrong(item.span, message).suggest(word, ["null", "hold"]));
-            return None;
-        }
+        (None, Some(unknown)) => unknown,
         (given, _) => {
             let message = format!("`{}` must say what an unknown key gives", table.path());
             let message =

@@ -1,9 +1,11 @@
 //! Views: lists of entries that are looked at again and again, under a name.
 
-use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::diagnostic::Report;
 use diaporos_core::expr::Library;
 use diaporos_core::lane::FieldExpression;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{EXPRESSION, TEXT};
+use diaporos_core::settings::{Form, Section, Table, TextForm, words};
 use diaporos_core::value::State;
 use indexmap::IndexMap;
 
@@ -30,6 +32,24 @@ pub struct View {
     pub most: Option<u64>,
 }
 
+/// A view.
+pub(super) static VIEW: Table = Table::new(
+    "view",
+    &[settings![
+        system: TEXT, none, "entries of this system", "catalogue";
+        type: TEXT, none, "entries of this type", "exhibit";
+        state: Form::List(&Form::Word { what: "a state", of: || words(&State::WORDS) }), none, "entries in one of these states", "[\"draft\", \"scheduled\"]";
+        text: TEXT, none, "entries with these words", "frond";
+        where: EXPRESSION, none, "entries for which this holds", "opens > \"2026-04\"";
+        sort: ORDER, none, "in the order of this; a `-` before it turns the order", "-opens";
+        columns: Form::List(&COLUMN), none, "with these columns, each an expression or `name=expression`", "[\"title@en\", \"opens\"]";
+        most: Form::Count(1), none, "at most so many", "20";
+    ]],
+);
+
+const ORDER: Form = Form::Text(&TextForm { name: "an expression, with `-` before it or without", pattern: None });
+const COLUMN: Form = Form::Text(&TextForm { name: "an expression, or `name=expression`", pattern: None });
+
 /// Reads the views.
 pub(super) fn views(file: &mut Section<'_>, library: &Library, report: &mut Report) -> IndexMap<String, View> {
     let mut views = IndexMap::new();
@@ -43,27 +63,14 @@ pub(super) fn views(file: &mut Section<'_>, library: &Library, report: &mut Repo
 }
 
 fn view(table: &mut Section<'_>, library: &Library, report: &mut Report) -> View {
-    let text = |table: &mut Section<'_>, key, report: &mut Report| {
-        table.text(key, report).map(|item| item.value.as_str().to_owned())
-    };
-    let mut states = Vec::new();
-    for item in table.texts("state", report).unwrap_or_default() {
-        match State::from_word(&item.value) {
-            Some(state) => states.push(state),
-            None => {
-                let finding = Diagnostic::error(Code::BadValue, item.span, format!("`{}` is not a state", item.value));
-                report.add(finding.suggest(&item.value, State::WORDS.map(|(word, _)| word)));
-            }
-        }
-    }
     View {
-        system: text(table, "system", report),
-        kind: text(table, "type", report),
-        states,
-        text: text(table, "text", report),
+        system: table.string("system", report),
+        kind: table.string("type", report),
+        states: table.words("state", &State::WORDS, report),
+        text: table.string("text", report),
         holds: table.text("where", report).and_then(|item| Expressions::over(None, library).read(&item, report)),
-        sort: text(table, "sort", report),
+        sort: table.string("sort", report),
         columns: table.texts("columns", report).unwrap_or_default().into_iter().map(|item| item.value).collect(),
-        most: table.count("most", 1, report).map(|count| count.value),
+        most: table.count("most", report).map(|count| count.value),
     }
 }

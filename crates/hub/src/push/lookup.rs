@@ -131,7 +131,7 @@ mod tests {
 
     #[async_trait]
     impl Write for Site {
-        fn documents(&self, _: &TypeName) -> Option<&Documents> {
+        fn documents(&self, _: &TypeName) -> Option<Documents> {
             None
         }
         fn fields(&self, _: &TypeName) -> Option<&EntryType> {

@@ -5,6 +5,7 @@
 
 #![expect(clippy::panic, clippy::unwrap_used, reason = "a test ends where something is not as it should be")]
 
+mod found;
 mod garden;
 mod history;
 mod hub;

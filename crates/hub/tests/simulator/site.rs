@@ -48,8 +48,8 @@ impl Site {
 
 #[async_trait]
 impl Write for Site {
-    fn documents(&self, _: &TypeName) -> Option<&Documents> {
-        Some(&Documents::One)
+    fn documents(&self, _: &TypeName) -> Option<Documents> {
+        Some(Documents::One)
     }
 
     fn fields(&self, _: &TypeName) -> Option<&EntryType> {

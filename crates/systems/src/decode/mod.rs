@@ -1,7 +1,6 @@
 //! From an item of a listing to an entry, by a profile.
 
 mod embedded;
-mod languages;
 
 use diaporos_core::change::fingerprint_without;
 use diaporos_core::intake::Incoming;
@@ -15,9 +14,10 @@ use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
 use crate::Problem;
-use crate::profile::{Id, ProfileField, Query, ReadType, scalar_text};
+use crate::languages::{LanguageCodes, LanguageShape, UnknownCode};
+use crate::profile::{Id, ProfileField, ReadType};
+use crate::query::{Query, scalar_text};
 use embedded::open_up;
-pub use languages::{LanguageCodes, UnknownCode};
 
 /// Items that one thread reads in a row.
 pub(crate) const SHARE: usize = 32;
@@ -78,14 +78,14 @@ impl Decoder<'_> {
         };
         let named = |message: String| Problem::of(&id, message);
         let state = self.state(item).map_err(named)?;
-        let part = match &self.read.parts {
-            None => None,
-            Some(parts) => {
-                let code = parts.language.first(item).and_then(scalar_text);
-                let code = code.ok_or_else(|| named(format!("has no language at `{}`", parts.language.as_str())))?;
+        let part = match &self.read.languages {
+            LanguageShape::Items { language, .. } => {
+                let code = language.first(item).and_then(scalar_text);
+                let code = code.ok_or_else(|| named(format!("has no language at `{}`", language.as_str())))?;
                 let unreadable = |error: UnknownCode| named(format!("cannot be read: {error}"));
                 Some(self.languages.tag(&code).map_err(unreadable)?)
             }
+            _ => None,
         };
         let revision = self.read.revision.as_ref().and_then(|query| query.first(item)).and_then(scalar_text);
         let revision = match revision.map(Revision::new).transpose() {
@@ -147,7 +147,7 @@ impl Decoder<'_> {
     fn value(&self, field: &ProfileField, json: Option<&Json>) -> Result<Value, String> {
         let Some(json) = json.filter(|json| !json.is_null()) else { return Ok(Value::Null) };
         // Of languages that are listed one by one, each item has its own value only.
-        if !field.field.localised || self.read.lists_languages() {
+        if !field.field.localised || self.read.languages.parts(self.languages).is_some() {
             return self.plain(field, json);
         }
         let tag = |code: &str| self.languages.tag(code).map_err(|error| format!("cannot be read: {error}"));

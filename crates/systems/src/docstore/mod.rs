@@ -2,8 +2,11 @@
 //! `_id` of our choosing and a `_rev`, which goes with every write; writes go in bulk and are settled
 //! row by row; changes are followed by an opaque mark.
 
+mod kind;
 mod read;
 mod write;
+
+pub use kind::Docstore;
 
 pub use read::DocstoreReader;
 pub use write::docstore_writer;

@@ -8,10 +8,11 @@ use diaporos_core::value::{EntryId, TypeName};
 use serde_json::{Map, Value as Json};
 
 use super::Database;
-use crate::decode::{Decoder, LanguageCodes};
+use crate::decode::Decoder;
 use crate::http::{Client, Method, Request};
+use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
-use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// Changes of one page.
 const CHANGES_A_PAGE: usize = 200;
@@ -131,7 +132,7 @@ impl Read for DocstoreReader {
 
     fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
         let Ok(read) = self.read_type(kind) else { return ListingCapabilities::plain(Listing::Window) };
-        let parts = read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() });
+        let parts = read.languages.parts(&self.languages);
         ListingCapabilities { parts, since: true, deleted: true, ..ListingCapabilities::plain(Listing::Complete) }
     }
 

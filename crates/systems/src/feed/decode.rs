@@ -219,8 +219,8 @@ fn enclosures(item: &Entry) -> Value {
 
 #[cfg(test)]
 mod tests {
-    use super::super::FeedPlace;
     use super::*;
+    use crate::DocumentPlace;
     use diaporos_core::value::to_json;
 
     fn drawn(body: &str) -> String {
@@ -228,7 +228,7 @@ mod tests {
     }
 
     fn source(wanted: ItemChoice) -> FeedSource {
-        FeedSource { name: "fernhollow".to_owned(), place: FeedPlace::File("x".into()), wanted }
+        FeedSource { name: "fernhollow".to_owned(), place: DocumentPlace::File("x".into()), wanted }
     }
 
     fn drawn_of(source: &FeedSource, body: &str) -> String {

@@ -4,14 +4,18 @@ mod dates;
 mod decode;
 mod document;
 mod encoding;
+mod kind;
 mod mend;
 mod opml;
+mod settings;
+
+pub use kind::Feed;
 
 #[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
 
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::OnceLock;
 use std::time::Duration;
 
@@ -22,21 +26,12 @@ use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
 use crate::http::{Answer, Client, Limits, Method, Request, shown_url};
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::{Ask, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 pub use opml::{Outline, read_opml, write_opml};
 
 /// The type of every entry that comes from a feed.
 pub const TYPE: &str = "item";
-
-/// Where a feed is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum FeedPlace {
-    /// On the web.
-    Web(Url),
-    /// In a file.
-    File(PathBuf),
-}
 
 /// A file as an answer, whole, up to so many bytes.
 pub(crate) fn read_file(system: &SystemName, path: &Path, most: u64) -> Result<Answer, SystemError> {
@@ -55,7 +50,7 @@ pub struct FeedSource {
     /// The name.
     pub name: String,
     /// Where it is.
-    pub place: FeedPlace,
+    pub place: DocumentPlace,
     /// Which of its items are taken.
     pub wanted: ItemChoice,
 }
@@ -151,14 +146,14 @@ impl Feeds {
     }
 
     /// The address of a page: the feed's own, or the one that the page before led to.
-    fn address(source: &FeedSource, place: &Place) -> FeedPlace {
-        place.url.clone().map_or_else(|| source.place.clone(), FeedPlace::Web)
+    fn address(source: &FeedSource, place: &Place) -> DocumentPlace {
+        place.url.clone().map_or_else(|| source.place.clone(), DocumentPlace::Web)
     }
 
-    async fn answer(&self, place: &FeedPlace, known: Option<&CacheValidators>) -> Result<Answer, SystemError> {
+    async fn answer(&self, place: &DocumentPlace, known: Option<&CacheValidators>) -> Result<Answer, SystemError> {
         let url = match place {
-            FeedPlace::Web(url) => url.clone(),
-            FeedPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
+            DocumentPlace::Web(url) => url.clone(),
+            DocumentPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
         };
         let request = Request::new(Method::Get, url).unless_known(known);
         self.client.read(&request).await
@@ -177,8 +172,8 @@ impl Read for Feeds {
 
     fn first_requests(&self) -> Vec<Request> {
         let web = self.sources.iter().filter_map(|source| match &source.place {
-            FeedPlace::Web(url) => Some(Request::new(Method::Get, url.clone())),
-            FeedPlace::File(_) => None,
+            DocumentPlace::Web(url) => Some(Request::new(Method::Get, url.clone())),
+            DocumentPlace::File(_) => None,
         });
         web.collect()
     }
@@ -199,8 +194,8 @@ impl Read for Feeds {
     fn page_key(&self, ask: Ask<'_>) -> String {
         self.source(ask.cursor).map_or(String::new(), |(place, source)| {
             let address = match Self::address(source, &place) {
-                FeedPlace::Web(url) => shown_url(&url),
-                FeedPlace::File(path) => path.display().to_string(),
+                DocumentPlace::Web(url) => shown_url(&url),
+                DocumentPlace::File(path) => path.display().to_string(),
             };
             // A mark made for other wishes says nothing of how these read the feed.
             if source.wanted == ItemChoice::default() { address } else { format!("{address} {:?}", source.wanted) }
@@ -232,8 +227,8 @@ impl Read for Feeds {
             return Ok(as_before());
         }
         let (base, shown) = match &address {
-            FeedPlace::Web(url) => (Some(url), shown_url(url)),
-            FeedPlace::File(path) => (None, path.display().to_string()),
+            DocumentPlace::Web(url) => (Some(url), shown_url(url)),
+            DocumentPlace::File(path) => (None, path.display().to_string()),
         };
         let wrong = |kind| SystemError { system: self.client.system().clone(), url: shown.clone(), kind };
         let decoded = decode::decode(source, base, ask.now, (&answer.body, answer.charset())).map_err(wrong)?;

@@ -3,10 +3,13 @@
 
 mod find;
 mod form;
+mod kind;
 mod lines;
 mod publish;
 mod whole;
 mod write;
+
+pub use kind::Files;
 
 #[cfg(any(test, fuzzing))]
 pub(crate) use lines::{LineForm, cut_from as cut_lines};
@@ -23,7 +26,9 @@ use indexmap::IndexMap;
 use rayon::prelude::*;
 use serde_json::Value as Json;
 
-use crate::decode::{Decoder, LanguageCodes, SHARE};
+use crate::decode::{Decoder, SHARE};
+use crate::languages::LanguageCodes;
+use crate::languages::LanguageShape;
 use crate::profile::{Id, Profile, ReadType};
 use crate::text_file::{WholeForm, parse};
 use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
@@ -224,10 +229,12 @@ struct FileName {
 impl FileName {
     fn new(file: &str, read: &ReadType) -> FileName {
         let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
-        let (stem, language) = match (&read.language_in_name, stem.rsplit_once('.')) {
-            (Some(_), Some((stem, language))) if !language.contains('/') => (stem, Some(language.to_owned())),
-            (Some(main), _) => (stem, Some(main.clone())),
-            (None, _) => (stem, None),
+        let (stem, language) = match (&read.languages, stem.rsplit_once('.')) {
+            (LanguageShape::FileNames { .. }, Some((stem, language))) if !language.contains('/') => {
+                (stem, Some(language.to_owned()))
+            }
+            (LanguageShape::FileNames { main }, _) => (stem, Some(main.clone())),
+            _ => (stem, None),
         };
         FileName { file: file.to_owned(), stem: stem.to_owned(), language }
     }

@@ -8,10 +8,11 @@ use serde_json::{Map, Value as Json};
 
 use super::form::Form;
 use super::{FileName, SCHEME, Taken, take};
-use crate::decode::{Decoder, LanguageCodes};
+use crate::decode::Decoder;
+use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
 use crate::text_file::parse;
-use crate::{ListingCapabilities, PartListing, Problem};
+use crate::{ListingCapabilities, Problem};
 
 /// How files of a type are listed; none where the profile does not read it.
 pub(crate) fn file_capabilities(
@@ -20,9 +21,7 @@ pub(crate) fn file_capabilities(
     kind: &TypeName,
 ) -> Option<ListingCapabilities> {
     let read = profile.read_type(kind).ok()?;
-    let main = read.language_in_name.as_ref().map(|code| languages.tag(code).ok());
-    let parts = main.map(|main| PartListing { main });
-    let parts = parts.or_else(|| read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() }));
+    let parts = read.languages.parts(languages);
     let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
     Some(ListingCapabilities { parts, ..ListingCapabilities::plain(listing) })
 }

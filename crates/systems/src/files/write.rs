@@ -11,10 +11,10 @@ use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json};
 use url::Url;
 
-use crate::decode::LanguageCodes;
 use crate::files::publish;
 use crate::http::{Body, Limits, Method, Request};
 use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
+use crate::languages::LanguageCodes;
 use crate::profile::Profile;
 use crate::text_file::FileForm;
 use crate::{ErrorKind, SystemError, Write};

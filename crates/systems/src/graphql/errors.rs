@@ -2,7 +2,7 @@
 
 use serde_json::Value as Json;
 
-use crate::profile::Query;
+use crate::query::Query;
 
 /// The errors of an answer.
 pub(super) struct AnswerErrors {

@@ -2,6 +2,9 @@
 
 mod errors;
 mod introspect;
+mod kind;
+
+pub use kind::Graphql;
 
 use std::collections::BTreeSet;
 
@@ -14,12 +17,12 @@ use indexmap::IndexMap;
 use serde_json::{Map, Value as Json, json};
 use url::Url;
 
-use crate::decode::{Decoder, LanguageCodes, id_at};
+use crate::decode::{Decoder, id_at};
 use crate::http::{Answer, Body, Client, Method, Request, shown_url};
-use crate::profile::{Paging, Profile, Query, ReadType, Style, scalar_text};
-use crate::{
-    Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Problem, Read, SystemError,
-};
+use crate::languages::LanguageCodes;
+use crate::profile::{Paging, Profile, ReadType, Style};
+use crate::query::{Query, scalar_text};
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 use errors::AnswerErrors;
 
 /// Raised when answers come to be read otherwise, so that unchanged ones are read anew.
@@ -144,7 +147,7 @@ impl Read for GraphqlReader {
     fn capabilities(&self, kind: &TypeName) -> ListingCapabilities {
         let Ok(read) = self.read_type(kind) else { return ListingCapabilities::plain(Listing::Window) };
         let listing = if read.absent_is_gone { Listing::Complete } else { Listing::Window };
-        let parts = read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() });
+        let parts = read.languages.parts(&self.languages);
         ListingCapabilities {
             parts,
             items_move: read.paging.has_pages(),

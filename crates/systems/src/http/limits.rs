@@ -30,21 +30,3 @@ pub struct Limits {
     /// How it is reached.
     pub network: Network,
 }
-
-impl Default for Limits {
-    fn default() -> Self {
-        Limits {
-            max_bytes: 32 * 1024 * 1024,
-            connect: Duration::from_secs(10),
-            first_byte: Duration::from_secs(30),
-            whole: Duration::from_secs(60),
-            retries: 2,
-            redirects: 5,
-            rate: None,
-            concurrency: 8,
-            failures: 20,
-            settles_within: Duration::from_secs(5),
-            network: Network::default(),
-        }
-    }
-}

@@ -8,13 +8,14 @@ use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
 use diaporos_core::plan::{Existing, Lack, Order, Presence, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, Value, from_json, to_json};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, SystemName, TypeName, from_json};
 use serde_json::{Map, Value as Json};
 
 use crate::asset::{Asset, Fetcher};
-use crate::decode::LanguageCodes;
 use crate::http::{Limits, Request};
-use crate::profile::{PlaceType, Profile, scalar_text};
+use crate::languages::LanguageCodes;
+use crate::profile::{PlaceType, Profile};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError, Write};
 
 /// What a document must be like for a write to go ahead.
@@ -108,20 +109,12 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         into: &mut Map<String, Json>,
     ) -> Result<(), SystemError> {
         for (name, value) in fields {
-            let json = match value {
-                Value::Localised(by_language) => {
-                    let code = |tag| self.languages.code(tag).map_err(|error| self.content("", error.to_string()));
-                    let by_code = by_language.iter().map(|(tag, inner)| Ok((code(tag)?, to_json(inner))));
-                    Json::Object(by_code.collect::<Result<_, SystemError>>()?)
-                }
-                other => to_json(other),
-            };
+            let json =
+                write.languages.encode(value, &self.languages).map_err(|error| self.content("", error.to_string()))?;
             write.layout.place(name).put(into, json);
         }
         into.extend(write.members.clone());
-        if let (Some(member), Some(code)) = (&write.language, self.code(language)?) {
-            into.insert(member.clone(), Json::String(code));
-        }
+        write.languages.name(into, self.code(language)?, None);
         Ok(())
     }
 
@@ -148,19 +141,12 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         let document = Json::Object(document);
         let members = write.layout.members(&document);
         let localised = |name: &str| {
-            write.documents == Documents::One
+            write.languages.documents() == Documents::One
                 && self.fields(kind).and_then(|known| known.fields.get(name)).is_some_and(|field| field.localised)
         };
         let mut fields = Record::default();
         for (name, json) in &members {
-            let value = match json {
-                Json::Object(by_code) if localised(name) => {
-                    let tagged =
-                        by_code.iter().map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner))));
-                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json), Value::Localised)
-                }
-                other => from_json(other),
-            };
+            let value = if localised(name) { write.languages.decode(json, &self.languages) } else { from_json(json) };
             fields.insert(name.clone(), value);
         }
         let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
@@ -207,8 +193,8 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
 
 #[async_trait]
 impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
-    fn documents(&self, kind: &TypeName) -> Option<&Documents> {
-        self.profile.places(kind).map(|write| &write.documents)
+    fn documents(&self, kind: &TypeName) -> Option<Documents> {
+        self.profile.places(kind).map(|write| write.languages.documents())
     }
 
     fn fields(&self, kind: &TypeName) -> Option<&EntryType> {

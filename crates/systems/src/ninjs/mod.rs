@@ -2,6 +2,9 @@
 //! from the web or from a file.
 
 mod decode;
+mod kind;
+
+pub use kind::Ninjs;
 
 #[cfg(any(test, fuzzing))]
 pub(crate) use decode::decode;
@@ -15,9 +18,9 @@ use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
-use crate::feed::{FeedPlace, read_file};
+use crate::feed::read_file;
 use crate::http::{Client, Credential, Limits, Method, Request, shown_url};
-use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::{Ask, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes as a news item.
 pub const TYPE: &str = "item";
@@ -27,7 +30,7 @@ pub const TYPE: &str = "item";
 pub struct NinjsReader {
     client: Client,
     limits: Limits,
-    documents: Vec<(String, FeedPlace)>,
+    documents: Vec<(String, DocumentPlace)>,
     kind: TypeName,
 }
 
@@ -38,7 +41,7 @@ impl NinjsReader {
     /// Where TLS cannot be set up.
     pub fn new(
         system: SystemName,
-        documents: Vec<(String, FeedPlace)>,
+        documents: Vec<(String, DocumentPlace)>,
         credential: Option<Credential>,
         limits: Limits,
     ) -> Result<Self, SystemError> {
@@ -47,7 +50,7 @@ impl NinjsReader {
     }
 
     /// The cursor is the number of the document.
-    fn document(&self, cursor: Option<&str>) -> Option<(usize, &FeedPlace)> {
+    fn document(&self, cursor: Option<&str>) -> Option<(usize, &DocumentPlace)> {
         let number = cursor.map_or(Some(0), |text| text.parse().ok())?;
         self.documents.get(number).map(|(_, place)| (number, place))
     }
@@ -55,8 +58,8 @@ impl NinjsReader {
     /// The credential is for the host of the first document, and goes to no other.
     fn request(&self, url: &Url) -> Request {
         let first = self.documents.iter().find_map(|(_, place)| match place {
-            FeedPlace::Web(url) => Some(url.origin()),
-            FeedPlace::File(_) => None,
+            DocumentPlace::Web(url) => Some(url.origin()),
+            DocumentPlace::File(_) => None,
         });
         if first == Some(url.origin()) {
             self.client.request(Method::Get, url.clone())
@@ -82,8 +85,8 @@ impl Read for NinjsReader {
 
     fn first_requests(&self) -> Vec<Request> {
         let web = self.documents.iter().filter_map(|(_, place)| match place {
-            FeedPlace::Web(url) => Some(self.request(url)),
-            FeedPlace::File(_) => None,
+            DocumentPlace::Web(url) => Some(self.request(url)),
+            DocumentPlace::File(_) => None,
         });
         web.collect()
     }
@@ -99,8 +102,8 @@ impl Read for NinjsReader {
 
     fn page_key(&self, ask: Ask<'_>) -> String {
         self.document(ask.cursor).map_or(String::new(), |(_, place)| match place {
-            FeedPlace::Web(url) => shown_url(url),
-            FeedPlace::File(path) => path.display().to_string(),
+            DocumentPlace::Web(url) => shown_url(url),
+            DocumentPlace::File(path) => path.display().to_string(),
         })
     }
 
@@ -111,8 +114,8 @@ impl Read for NinjsReader {
         };
         let next = self.after(ask.cursor);
         let answer = match place {
-            FeedPlace::Web(url) => self.client.read(&self.request(url).unless_known(known)).await?,
-            FeedPlace::File(path) => read_file(self.client.system(), path, self.limits.max_bytes)?,
+            DocumentPlace::Web(url) => self.client.read(&self.request(url).unless_known(known)).await?,
+            DocumentPlace::File(path) => read_file(self.client.system(), path, self.limits.max_bytes)?,
         };
         let content = fingerprint_bytes(decode::SCHEME, &answer.body);
         if answer.is_not_modified() || known.is_some_and(|known| known.content == content) {

@@ -196,7 +196,7 @@ fn key(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{ProfileKind, read_profile};
+    use crate::{Kind, read_profile, rest};
     use diaporos_core::diagnostic::Source;
 
     const DOCUMENT: &str = r##"
@@ -245,7 +245,8 @@ components:
             (draft.types, draft.url.as_deref()),
             (vec!["plant".to_owned(), "story".to_owned()], Some("https://herbarium.example/api"))
         );
-        let (_, report) = read_profile(Source { name: "p".into(), text: draft.profile }, ProfileKind::Rest);
+        let (_, report) =
+            read_profile(Source { name: "p".into(), text: draft.profile }, rest::Rest.profile_rules().unwrap());
         assert_eq!(report.findings, []);
     }
 

@@ -1,7 +1,9 @@
 //! One call: a method, a path with places to fill, and what goes into the body beside the fields.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section, TextOrTable};
+use diaporos_core::settings;
+use diaporos_core::settings::forms::ANY_VALUES;
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm, TextOrTable};
 use diaporos_core::value::to_json;
 use serde_json::{Map, Value as Json};
 
@@ -40,6 +42,20 @@ pub(crate) struct Filled<'a> {
     pub(crate) kind: &'a str,
 }
 
+/// A call: its method and path alone, or a table.
+pub(super) const CALL: Form = Form::Either(&METHOD_AND_PATH, &Form::Table(&CALL_TABLE));
+const METHOD_AND_PATH: Form = Form::Text(&TextForm { name: "a call, `METHOD /path`", pattern: Some("^[A-Z]+ [^ ]+$") });
+static CALL_TABLE: Table = Table::new(
+    "call",
+    &[settings![
+        call: METHOD_AND_PATH, required, "the method and the path, which follows the system's `url`; what stands in braces is filled in, escaped", "PATCH /api/pages/{id}";
+        body: ANY_VALUES, none, "members of its body beside the fields", "{ status = \"live\" }";
+        media: Form::Word { what: "a media type that JSON is sent as here", of: || MEDIA.to_vec() }, usual "application/json", "the media type of its body", "application/merge-patch+json";
+        reads: Form::Boolean, usual "false", "whether a POST changes nothing, so that it may be used where one only looks", "true";
+        none: Form::Count(0), none, "the status of a search that finds nothing, where that is 404; else a 404 stops the push, for the path may be wrong", "404";
+    ]],
+);
+
 const PLACES: [&str; 4] = ["id", "key", "language", "type"];
 
 impl Call {
@@ -53,20 +69,11 @@ impl Call {
         match section.shape(key, report)? {
             TextOrTable::Text(item) => Call::from_text(&item, allowed, report),
             TextOrTable::Table(mut table) => {
-                let item = table.required_text("call", report);
+                let item = table.text("call", report);
                 let body = table.section("body", report).map(|mut body| constants(&mut body)).unwrap_or_default();
-                let media = table.text("media", report).and_then(|item| {
-                    let known = MEDIA.into_iter().find(|media| *media == item.value.as_str());
-                    if known.is_none() {
-                        let message =
-                            format!("`{}` is not a media type that JSON is sent as here", item.value.as_str());
-                        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
-                        report.add(finding.suggest(item.value.as_str(), MEDIA));
-                    }
-                    known
-                });
-                let reads = table.boolean("reads", report).unwrap_or(false);
-                let none_is_404 = table.count("none", 0, report).is_some_and(|item| {
+                let media = table.word("media", &MEDIA.map(|media| (media, media)), report);
+                let reads = table.boolean("reads", report);
+                let none_is_404 = table.count("none", report).is_some_and(|item| {
                     if item.value != 404 {
                         let message = "`none` is the status of a search that finds nothing: 404, or not said";
                         report.add(Diagnostic::error(Code::BadValue, item.span, message));

@@ -2,12 +2,14 @@
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::model::{Field, FieldKind};
-use diaporos_core::settings::{InnerText, Item, Section, TextOrTable};
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{PATTERN, TEXT, TEXTS};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextOrTable, words};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 use regex::Regex;
 
-use super::Query;
+use crate::query::{JSON_PATH, Query};
 
 /// A field, and where it is in an item.
 #[derive(Debug, Clone)]
@@ -20,6 +22,33 @@ pub(crate) struct ProfileField {
     pub(crate) id: Option<Query>,
     /// The member of each node that names its language, where a value per language is a list of nodes.
     pub(crate) node_language: Option<String>,
+}
+
+const KIND: Form = Form::Word { what: "a kind of field", of: kinds };
+/// A field: its kind alone, or a table.
+pub(crate) const FIELDS: Form = Form::Named(&Form::Either(&KIND, &Form::Table(&FIELD)));
+static FIELD: Table = Table::new(
+    "field",
+    &[settings![
+        kind: KIND, usual "anything", "what it holds", "text";
+        to: TEXT, none, "of a reference: the type that it leads to", "curator";
+        choices: TEXTS, none, "of a choice: the texts that it can be", "[\"bog\", \"moor\"]";
+        many: Form::Boolean, usual "false", "whether it is a list of such values", "true";
+        localised: Form::Boolean, usual "false", "whether it has a value per language", "true";
+        required: Form::Boolean, usual "false", "whether a destination takes no entry without it", "true";
+        max_length: Form::Count(1), none, "the most characters of a text", "90";
+        pattern: PATTERN, none, "what a text must match", "^[a-z-]+$";
+        at: JSON_PATH, none, "where it is in an item, where that is not under its own name in `fields_at`", "$.size.height";
+        id: JSON_PATH, none, "of a reference that is written out as an object: where the other entry's id is in it", "$.id";
+        node_language: TEXT, none, "of a localised field that is a list of nodes: the member that names each node's language", "@xml:lang";
+    ]],
+);
+
+/// The words for kinds of fields, those with more to say among them.
+fn kinds() -> Vec<&'static str> {
+    let mut kinds = words(&FieldKind::WORDS);
+    kinds.extend(["choice", "reference"]);
+    kinds
 }
 
 /// Reads the table of fields: `title = "text"`, or a table with more to say.
@@ -45,6 +74,7 @@ pub(super) fn fields(section: &mut Section<'_>, report: &mut Report) -> IndexMap
 
 fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
     let to = table.text("to", report);
+    let choices = table.texts("choices", report);
     let kind = match (table.text("kind", report), to) {
         (Some(kind), to) if kind.value.as_str() == "reference" => match to.map(|to| TypeName::new(to.value.as_str())) {
             Some(Ok(to)) => FieldKind::Reference(to),
@@ -57,7 +87,7 @@ fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
                 FieldKind::Anything
             }
         },
-        (Some(kind), _) if kind.value.as_str() == "choice" => match table.texts("choices", report) {
+        (Some(kind), _) if kind.value.as_str() == "choice" => match choices {
             Some(words) if !words.is_empty() => FieldKind::Choice(words.into_iter().map(|word| word.value).collect()),
             _ => {
                 report.add(Diagnostic::error(
@@ -80,19 +110,19 @@ fn described(table: &mut Section<'_>, report: &mut Report) -> ProfileField {
             None
         }
     });
-    let max_length = table.count("max_length", 1, report).and_then(|count| usize::try_from(count.value).ok());
+    let max_length = table.count("max_length", report).and_then(|count| usize::try_from(count.value).ok());
     ProfileField {
         field: Field {
             kind,
-            many: table.boolean("many", report).unwrap_or(false),
-            localised: table.boolean("localised", report).unwrap_or(false),
-            required: table.boolean("required", report).unwrap_or(false),
+            many: table.boolean("many", report),
+            localised: table.boolean("localised", report),
+            required: table.boolean("required", report),
             max_length,
             pattern,
         },
         at: Query::from_key(table, "at", report),
         id: Query::from_key(table, "id", report),
-        node_language: table.text("node_language", report).map(|item| item.value.as_str().to_owned()),
+        node_language: table.string("node_language", report),
     }
 }
 

@@ -5,7 +5,8 @@ use diaporos_core::settings::Section;
 use indexmap::IndexMap;
 use serde_json::{Map, Value as Json};
 
-use super::{MemberPath, ProfileField, Query, ReadType};
+use super::{MemberPath, ProfileField, ReadType};
+use crate::query::Query;
 
 /// Where the fields of a type stand in its documents.
 #[derive(Debug, Clone, Default)]

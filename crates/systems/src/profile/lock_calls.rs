@@ -1,9 +1,30 @@
 //! How a document is locked, and let go of.
 
 use diaporos_core::diagnostic::Report;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::TEXT;
+use diaporos_core::settings::{Form, Section, Table};
 
-use super::{Call, Query};
+use super::Call;
+use super::call::CALL;
+use crate::query::{JSON_PATH, Query};
+
+/// How a document is locked while it is written.
+pub(super) static LOCK: Table = Table::new(
+    "lock",
+    &[settings![
+        take: CALL, required, "takes the lock before a document is changed", "POST /api/pages/{id}/lock";
+        release: CALL, required, "gives it back, whatever came of the change", "DELETE /api/pages/{id}/lock";
+        look: CALL, none, "shows who has it", "GET /api/pages/{id}/lock";
+        holder: JSON_PATH, none, "where that says who", "$.holder";
+        since: JSON_PATH, none, "where that says since when", "$.since";
+        us: TEXT, none, "what the holder is when it is this hub: such a lock was left by a run that died, and is given back first", "the hub";
+        renew: CALL, none, "makes it last while a write takes long", "PUT /api/pages/{id}/lock";
+        renew_seconds: Form::Count(1), usual "20", "how many seconds pass until that is done again", "60";
+        token: JSON_PATH, none, "where the answer to `take` has a token", "$.token";
+        token_header: TEXT, none, "the header that the token goes back in with the write", "X-Lock-Token";
+    ]],
+);
 
 /// How a document is locked while it is written.
 #[derive(Debug, Clone)]
@@ -31,19 +52,14 @@ impl LockCalls {
         let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, &["id"], report);
         let take = one(section, "take", report);
         let release = one(section, "release", report);
-        for key in ["take", "release"] {
-            if !section.has(key) {
-                section.missing(key, report);
-            }
-        }
         let look = Call::reading(section, "look", &["id"], report);
         let renew = one(section, "renew", report);
-        let every = section.count("renew_seconds", 1, report).map_or(20, |count| count.value);
+        let every = section.count("renew_seconds", report).map_or(0, |count| count.value);
         let holder = Query::from_key(section, "holder", report);
         let since = Query::from_key(section, "since", report);
-        let us = section.text("us", report).map(|item| item.value.as_str().to_owned());
+        let us = section.string("us", report);
         let token = Query::from_key(section, "token", report);
-        let header = section.text("token_header", report).map(|item| item.value.as_str().to_owned());
+        let header = section.string("token_header", report);
         if token.is_some() && header.is_none() {
             section.missing("token_header", report);
         }

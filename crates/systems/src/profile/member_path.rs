@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value as Json};
 
-use super::Query;
+use crate::query::Query;
 
 /// The names that lead from a document to a place in it: `$.size.height`, `$['size']['height']`.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

@@ -10,8 +10,9 @@ mod member_path;
 mod model_calls;
 mod paging;
 mod place_type;
-mod query;
+mod read_settings;
 mod read_type;
+mod rules;
 mod since;
 mod translation_calls;
 mod write_type;
@@ -20,7 +21,9 @@ use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::lane::Target;
 use diaporos_core::model::{EntryType, Model};
-use diaporos_core::settings::{Section, read_toml};
+use diaporos_core::settings;
+use diaporos_core::settings::forms::TEXT;
+use diaporos_core::settings::{Form, Section, Setting, Table, read_toml};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 
@@ -29,17 +32,42 @@ use crate::ErrorKind;
 pub(crate) use asset_calls::AssetCalls;
 pub(crate) use batch_call::BatchCall;
 pub(crate) use call::{Call, Filled};
-pub(crate) use field::ProfileField;
+pub(crate) use field::{FIELDS, ProfileField};
 pub(crate) use layout::Layout;
 pub(crate) use lock_calls::LockCalls;
 pub(crate) use member_path::MemberPath;
-pub(crate) use model_calls::ModelCalls;
+pub(crate) use model_calls::{MODEL_CALLS, ModelCalls};
 pub(crate) use paging::{Next, PageSize, Paging, Style};
-pub(crate) use place_type::PlaceType;
-pub(crate) use query::{Query, scalar_text};
+pub(crate) use place_type::{PlaceType, WRITE_DOCUMENTS, WRITE_FILES};
+pub(crate) use read_settings::{READ_CHANGES, READ_FILES, READ_PAGES, READ_QUERY};
 pub(crate) use read_type::{Embedded, Id, ReadType};
-pub(crate) use translation_calls::TranslationCalls;
-pub(crate) use write_type::{LanguageNodes, RevisionPlace, WriteType};
+pub use rules::{ListingForm, ProfileRules, WritingForm};
+pub(crate) use translation_calls::{TRANSLATION_CALLS, TranslationCalls};
+pub(crate) use write_type::{RevisionPlace, WRITE_BY_CALLS, WriteType};
+
+/// The settings of a type: its fields, and how it is read and written.
+macro_rules! type_settings {
+    ($read:ident, $read_example:literal $(, $write:ident, $write_example:literal)?) => {
+        settings![
+            fields: $crate::profile::FIELDS, none, "its fields; without them it takes all that its items hold", "{ title = \"text\" }";
+            read: Form::Table(&$read), none, "how its entries are listed and read", $read_example;
+            $(write: Form::Table(&$write), none, "how its documents are written", $write_example;)?
+        ]
+    };
+}
+pub(crate) use type_settings;
+
+/// Members that are properties of a file.
+pub(crate) const PROPERTIES: &[Setting] = settings![
+    properties: Form::Table(&PROPERTIES_TABLE), none, "members that are properties of the file (RFC 4918 §4) and not in it, for reading and writing", "{ namespace = \"urn:ostrel\", names = [\"title\"] }";
+];
+static PROPERTIES_TABLE: Table = Table::new(
+    "properties of files",
+    &[settings![
+        namespace: TEXT, required, "their namespace", "urn:ostrel";
+        names: Form::OneOrMany(&TEXT), required, "their names", "[\"title\", \"status\"]";
+    ]],
+);
 
 /// How a REST system is read and written.
 #[derive(Debug, Clone)]
@@ -50,6 +78,7 @@ pub struct Profile {
     pub(crate) translation: Option<TranslationCalls>,
     model: Model,
     fingerprint: Fingerprint,
+    rules: ProfileRules,
 }
 
 /// How one type is read and written.
@@ -110,8 +139,8 @@ impl Profile {
     /// What a type takes as a destination; none where it cannot be written.
     #[must_use]
     pub fn target(&self, kind: &TypeName) -> Option<Target> {
-        let calls = self.write_type(kind).map(|write| &write.documents);
-        let documents = calls.or_else(|| self.places(kind).map(|places| &places.documents))?.clone();
+        let calls = self.write_type(kind).map(|write| &write.languages);
+        let documents = calls.or_else(|| self.places(kind).map(|places| &places.languages))?.documents();
         Some(Target { documents, fields: self.model.get(kind).cloned(), languages: Vec::new() })
     }
 
@@ -165,6 +194,12 @@ impl Profile {
         self.translation.is_some()
     }
 
+    /// Whether profiles of its kind say how anything is written.
+    #[must_use]
+    pub fn can_write(&self) -> bool {
+        self.rules.writing != WritingForm::None
+    }
+
     /// The files that its types name, such as queries.
     pub fn query_files(&self) -> impl Iterator<Item = &str> {
         let reads = self.types.values().filter_map(|known| known.read.as_ref());
@@ -179,37 +214,16 @@ impl Profile {
     }
 }
 
-/// What kind of system a profile describes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum ProfileKind {
-    /// JSON over HTTP.
-    Rest,
-    /// A folder of files.
-    Files,
-    /// GraphQL.
-    Graphql,
-    /// Files on a WebDAV server.
-    Webdav,
-    /// Documents of a store.
-    Docstore,
-}
-
 /// Reads a profile; whatever is wrong in it is in the report.
 #[must_use]
-pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profile>, Report) {
+pub fn read_profile(source: Source, rules: &ProfileRules) -> (Option<Profile>, Report) {
     let fingerprint = fingerprint_texts([source.text.as_str()]);
-    let (types, report) = read_toml(source, |file, report| {
-        let translation = match profile_kind {
-            ProfileKind::Rest => file.section("translation", report).and_then(|mut table| {
-                let calls = TranslationCalls::from_section(&mut table, report);
-                table.finish(report);
-                calls
-            }),
-            _ => None,
-        };
+    let (types, report) = read_toml(source, rules.settings, |file, report| {
+        let translation =
+            rules.services.then(|| whole_table(file, "translation", report, TranslationCalls::from_section)).flatten();
         let mut types = IndexMap::new();
         // An agency has texts to translate, and needs no types.
-        if !file.has("types") && !file.has("translation") {
+        if rules.services && !file.has("types") && !file.has("translation") {
             file.missing("types", report);
         }
         let mut section = file.section("types", report);
@@ -224,18 +238,11 @@ pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profil
                 }
             };
             if let Some(mut section) = section.named_section(&name.value, report) {
-                types.insert(kind, profile_type(&mut section, profile_kind, report));
+                types.insert(kind, profile_type(&mut section, rules, report));
                 section.finish(report);
             }
         }
-        let calls = match profile_kind {
-            ProfileKind::Rest => file.section("model", report).and_then(|mut table| {
-                let calls = ModelCalls::from_section(&mut table, report);
-                table.finish(report);
-                calls
-            }),
-            _ => None,
-        };
+        let calls = rules.services.then(|| whole_table(file, "model", report, ModelCalls::from_section)).flatten();
         Some((types, calls, translation))
     });
     let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls, translation)| Profile {
@@ -244,22 +251,19 @@ pub fn read_profile(source: Source, profile_kind: ProfileKind) -> (Option<Profil
         model_calls,
         translation,
         fingerprint,
+        rules: *rules,
     });
     (profile, report)
 }
 
-fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> ProfileType {
+fn profile_type(section: &mut Section<'_>, rules: &ProfileRules, report: &mut Report) -> ProfileType {
     let fields = section.section("fields", report).map(|mut fields| field::fields(&mut fields, report));
-    let read = section.section("read", report).and_then(|mut read| {
-        let parsed = ReadType::from_section(&mut read, kind, report);
-        read.finish(report);
-        parsed
-    });
+    let read = whole_table(section, "read", report, |read, report| ReadType::from_section(read, rules.listing, report));
     let mut properties = Properties::default();
-    if kind == ProfileKind::Webdav
+    if rules.properties
         && let Some(mut table) = section.section("properties", report)
     {
-        let namespace = table.required_text("namespace", report);
+        let namespace = table.text("namespace", report);
         properties.namespace = namespace.map(|item| item.value.as_str().to_owned()).unwrap_or_default();
         let names = table.text_or_texts("names", report);
         properties.names = names.iter().map(|item| item.value.as_str().to_owned()).collect();
@@ -267,21 +271,16 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
     }
     let (mut write, mut places) = (None, None);
     let layout = Layout::new(fields.as_ref(), read.as_ref());
-    match kind {
-        // GraphQL is only read; a table `write` is then an unknown key.
-        ProfileKind::Graphql => {}
-        ProfileKind::Rest => {
-            write = section.section("write", report).and_then(|mut table| {
-                let parsed = WriteType::from_section(&mut table, layout, report);
-                table.finish(report);
-                parsed
-            });
+    match rules.writing {
+        // A table `write` is then an unknown key.
+        WritingForm::None => {}
+        WritingForm::Calls => {
+            write =
+                whole_table(section, "write", report, |table, report| WriteType::from_section(table, layout, report));
         }
-        ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore => {
-            places = section.section("write", report).and_then(|mut table| {
-                let parsed = PlaceType::from_section(&mut table, (kind, layout), report);
-                table.finish(report);
-                parsed
+        form @ (WritingForm::Files | WritingForm::Documents) => {
+            places = whole_table(section, "write", report, |table, report| {
+                PlaceType::from_section(table, form, layout, report)
             });
         }
     }
@@ -290,6 +289,19 @@ fn profile_type(section: &mut Section<'_>, kind: ProfileKind, report: &mut Repor
         report.add(Diagnostic::error(Code::MissingKey, section.span(), message).help("add a table `read` or `write`"));
     }
     ProfileType { fields, read, write, places, properties }
+}
+
+/// Reads a table to its end, where there is one.
+fn whole_table<T>(
+    section: &mut Section<'_>,
+    key: &'static str,
+    report: &mut Report,
+    read: impl FnOnce(&mut Section<'_>, &mut Report) -> Option<T>,
+) -> Option<T> {
+    let mut table = section.section(key, report)?;
+    let value = read(&mut table, report);
+    table.finish(report);
+    value
 }
 
 fn model(types: &IndexMap<TypeName, ProfileType>) -> Model {

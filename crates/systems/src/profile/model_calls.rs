@@ -3,9 +3,30 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::diagnostic::Report;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::NAMED_TEXTS;
+use diaporos_core::settings::{Section, Table};
 
-use super::{Call, Query};
+use super::Call;
+use super::call::CALL;
+use crate::query::{JSON_PATH, Query};
+
+/// How a system describes and extends its own model.
+pub(crate) static MODEL_CALLS: Table = Table::new(
+    "model of the system",
+    &[settings![
+        type: CALL, required, "shows the type `{type}`", "GET /api/types/{type}";
+        fields: JSON_PATH, required, "where its fields are", "$.fields[*]";
+        name: JSON_PATH, usual "$.name", "where a field's name is", "$.key";
+        languages: CALL, none, "shows the languages", "GET /api/languages";
+        codes: JSON_PATH, none, "where their codes are", "$.languages[*]";
+        make_type: CALL, none, "makes a type", "POST /api/types";
+        make_field: CALL, none, "makes a field of the type `{type}`", "POST /api/types/{type}/fields";
+        make_language: CALL, none, "makes a language", "POST /api/languages";
+        members: NAMED_TEXTS, none, "what it calls the members of a field (`name`, `kind`, `localised`, `many`, `required`) and of a language (`code`)", "{ kind = \"type\", localised = \"translated\" }";
+        kinds: NAMED_TEXTS, none, "what it calls the kinds of fields", "{ html = \"rich\" }";
+    ]],
+);
 
 /// The calls about a system's own model.
 #[derive(Debug, Clone)]
@@ -35,11 +56,8 @@ impl ModelCalls {
             Call::from_key(section, key, allowed, report)
         };
         let show_type = Call::reading(section, "type", &["type"], report);
-        if !section.has("type") {
-            section.missing("type", report);
-        }
-        let fields = Query::required(section, "fields", report);
-        let name = Query::from_key(section, "name", report).or_else(|| Query::constant("$.name"));
+        let fields = Query::from_key(section, "fields", report);
+        let name = Query::from_key(section, "name", report);
         let languages = Call::reading(section, "languages", &[], report);
         let codes = Query::from_key(section, "codes", report);
         if languages.is_some() && !section.has("codes") {

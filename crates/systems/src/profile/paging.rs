@@ -1,10 +1,13 @@
 //! How a listing goes on after a page.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::TEXT;
+use diaporos_core::settings::{Form, Section, Setting, Table, TextForm, Variants, one_of, words};
 use diaporos_core::value::Value;
 
-use super::{ProfileKind, Query};
+use super::ListingForm;
+use crate::query::{JSON_PATH, Query};
 
 /// How a listing goes on after a page.
 #[derive(Debug, Clone)]
@@ -98,7 +101,114 @@ pub(crate) struct PageSize {
     pub(crate) items: u64,
 }
 
-const STYLES: [&str; 5] = ["page", "offset", "cursor", "link", "address"];
+const STYLE: &[Setting] = settings![
+    style: Form::Text(&TextForm { name: "a style of paging", pattern: None }), required, "what leads on: `page`, the next number; `offset`, how many items were listed; `cursor`, a mark that the answer gives; `link`, the header `Link` with `rel=\"next\"` (RFC 8288); `address`, an address in the body; `connection`, the cursor of a GraphQL connection", "page";
+];
+const COUNTS: &[Setting] = settings![
+    size: Form::Table(&SIZE), none, "asks for so many items of a page", "{ parameter = \"limit\", items = 100 }";
+    total: JSON_PATH, none, "where an answer says how many items there are", "$.total";
+    pages: JSON_PATH, none, "where it says how many pages there are", "$.pages";
+    more: JSON_PATH, none, "where it says whether there is another page", "$.has_more";
+    recognise: Form::Boolean, usual "true", "whether the usual members and headers of these names are looked for", "false";
+];
+const ENDS: &[Setting] = settings![
+    ends: Form::OneOrMany(&Form::Word { what: "an end of a listing", of: || words(&Ends::WORDS) }), none, "what ends the listing beside an empty page and what the answer itself says: `not-found` (404, 400, 416 or 422 past the first page) and `repeated` (pages that show only what was shown), which count where nothing is said, `short` (fewer items than `size` asks for), `total` (as many as `total` says)", "[\"not-found\", \"repeated\"]";
+];
+static SIZE: Table = Table::new(
+    "size of pages",
+    &[settings![
+        parameter: TEXT, required, "the parameter of the query; one that stands in the path already is replaced", "limit";
+        items: Form::Count(1), required, "how many items", "100";
+    ]],
+);
+static PAGE: Table = Table::new(
+    "paging by page",
+    &[
+        STYLE,
+        settings![
+            parameter: TEXT, usual "page", "the parameter of the query", "p";
+            first: Form::Count(0), usual "1", "the first page's number", "0";
+        ],
+        COUNTS,
+        ENDS,
+    ],
+);
+static OFFSET: Table = Table::new(
+    "paging by offset",
+    &[
+        STYLE,
+        settings![
+            parameter: TEXT, usual "offset", "the parameter of the query", "start";
+        ],
+        COUNTS,
+        ENDS,
+    ],
+);
+static CURSOR: Table = Table {
+    name: "paging by cursor",
+    groups: &[
+        STYLE,
+        settings![
+            parameter: TEXT, usual "cursor", "the parameter of the query", "after";
+            next: JSON_PATH, none, "where the body has the next mark", "$.next_cursor";
+            header: TEXT, none, "the header that has the next mark, where it is not in the body", "X-Next";
+            first: Form::Anything, none, "the mark of the first page, a text or a number; not sent without it", "\"*\"";
+        ],
+        COUNTS,
+    ],
+    one_of: &[&["next", "header"]],
+};
+static LINK: Table = Table::new("paging by link", &[STYLE, COUNTS]);
+static ADDRESS: Table = Table::new(
+    "paging by address",
+    &[
+        STYLE,
+        settings![
+            next: JSON_PATH, required, "where the body has the address of the next page", "$.links.next";
+        ],
+        COUNTS,
+    ],
+);
+static CONNECTION: Table = Table::new(
+    "paging by connection",
+    &[
+        STYLE,
+        settings![
+            at: JSON_PATH, required, "where the page's information is, with `endCursor` and `hasNextPage`", "$.data.plants.pageInfo";
+            parameter: TEXT, usual "after", "the query's variable", "cursor";
+        ],
+        COUNTS,
+    ],
+);
+/// How pages of JSON go on.
+pub(super) static PAGING: Variants = Variants {
+    name: "paging",
+    by: "style",
+    of: || vec![("page", &PAGE), ("offset", &OFFSET), ("cursor", &CURSOR), ("link", &LINK), ("address", &ADDRESS)],
+};
+/// How the answers to a query go on.
+pub(super) static QUERY_PAGING: Variants =
+    Variants { name: "paging of a query", by: "style", of: || vec![("connection", &CONNECTION)] };
+
+/// A sign that a listing by numbers is at its end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum End {
+    Empty,
+    NotFound,
+    Repeated,
+    Short,
+    Total,
+}
+
+impl Ends {
+    const WORDS: [(&str, End); 5] = [
+        ("empty", End::Empty),
+        ("not-found", End::NotFound),
+        ("repeated", End::Repeated),
+        ("short", End::Short),
+        ("total", End::Total),
+    ];
+}
 
 impl Paging {
     /// A listing of one page.
@@ -112,55 +222,19 @@ impl Paging {
         recognises: true,
     };
 
-    pub(super) fn from_key(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Paging> {
+    pub(super) fn from_key(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Paging> {
         let Some(mut paging) = section.section("paging", report) else { return Some(Paging::NONE) };
-        let read = Paging::from_section(&mut paging, kind, report);
+        let read = Paging::from_section(&mut paging, form, report);
         paging.finish(report);
         read
     }
 
-    fn from_section(section: &mut Section<'_>, profile: ProfileKind, report: &mut Report) -> Option<Paging> {
-        let style = section.required_text("style", report)?;
-        let parameter = |section: &mut Section<'_>, usual: &str, report: &mut Report| {
-            section.text("parameter", report).map_or_else(|| usual.to_owned(), |item| item.value.as_str().to_owned())
-        };
-        let known: &[&str] = if profile == ProfileKind::Graphql { &["connection"] } else { &STYLES };
-        let kind = match style.value.as_str() {
-            "connection" if profile == ProfileKind::Graphql => {
-                let at = Query::required(section, "at", report)?;
-                Style::Connection { at, variable: parameter(section, "after", report) }
-            }
-            other if !known.contains(&other) => {
-                let finding =
-                    Diagnostic::error(Code::BadValue, style.span, format!("`{other}` is not a style of paging"));
-                report.add(finding.suggest(other, known.iter().copied()));
-                return None;
-            }
-            "page" => {
-                let first = section.count("first", 0, report).map_or(1, |count| count.value);
-                Style::Page { parameter: parameter(section, "page", report), first }
-            }
-            "offset" => Style::Offset { parameter: parameter(section, "offset", report) },
-            "cursor" => {
-                let header = section.text("header", report).map(|item| item.value.as_str().to_lowercase());
-                let next = match header {
-                    Some(header) => Some(Next::Header(header)),
-                    None => Query::required(section, "next", report).map(Next::Body),
-                };
-                let first = section.value("first").and_then(|item| match item.value {
-                    Value::Text(text) => Some(text),
-                    Value::Integer(number) => Some(number.to_string()),
-                    _ => {
-                        let message = "the first cursor is a text or a number";
-                        report.add(Diagnostic::error(Code::BadValue, item.span, message));
-                        None
-                    }
-                });
-                Style::Cursor { parameter: parameter(section, "cursor", report), first, next: next? }
-            }
-            "link" => Style::Link,
-            _ => Style::Address(Query::required(section, "next", report)?),
-        };
+    fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Paging> {
+        let word = section.text("style", report)?;
+        let variants = if form == ListingForm::Query { &QUERY_PAGING } else { &PAGING };
+        let described = one_of(word.value.as_str(), word.span, &(variants.of)(), "a style of paging", report)?;
+        section.is(described);
+        let style = Style::from_section(word.value.as_str(), section, report);
         let total = Query::from_key(section, "total", report);
         let size = match section.section("size", report) {
             None => None,
@@ -170,12 +244,14 @@ impl Paging {
                 Some(read?)
             }
         };
-        let by_number = matches!(kind, Style::Page { .. } | Style::Offset { .. });
         let pages = Query::from_key(section, "pages", report);
         let more = Query::from_key(section, "more", report);
-        let ends = if by_number { ends(section, size.is_some(), total.is_some(), report) } else { USUAL_ENDS };
-        let recognises = section.boolean("recognise", report).unwrap_or(true);
-        Some(Paging { style: kind, size, total, pages, more, ends, recognises })
+        let ends = match described.setting("ends") {
+            Some(_) => ends(section, size.is_some(), total.is_some(), report),
+            None => USUAL_ENDS,
+        };
+        let recognises = section.boolean("recognise", report);
+        Some(Paging { style: style?, size, total, pages, more, ends, recognises })
     }
 
     /// Whether pages are asked for by a number, so that an end must be told from what comes.
@@ -196,30 +272,25 @@ fn ends(section: &mut Section<'_>, has_size: bool, has_total: bool, report: &mut
         return USUAL_ENDS;
     }
     let mut ends = Ends { not_found: false, repeated: false, short: false, total: false };
+    let what = section.what("ends");
     for item in items {
-        let lacks = match item.value.as_str() {
-            "empty" => None,
-            "not-found" => {
+        let lacks = match one_of(item.value.as_str(), item.span.clone(), &Ends::WORDS, what, report) {
+            None | Some(End::Empty) => None,
+            Some(End::NotFound) => {
                 ends.not_found = true;
                 None
             }
-            "repeated" => {
+            Some(End::Repeated) => {
                 ends.repeated = true;
                 None
             }
-            "short" => {
+            Some(End::Short) => {
                 ends.short = true;
                 (!has_size).then_some("a short page can only be told where `size` says how many items are asked for")
             }
-            "total" => {
+            Some(End::Total) => {
                 ends.total = true;
                 (!has_total).then_some("`total` must say where the answer has it")
-            }
-            other => {
-                let message = format!("`{other}` is not an end of a listing");
-                let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
-                report.add(finding.suggest(other, ["empty", "short", "total", "not-found", "repeated"]));
-                None
             }
         };
         if let Some(message) = lacks {
@@ -229,13 +300,50 @@ fn ends(section: &mut Section<'_>, has_size: bool, has_total: bool, report: &mut
     ends
 }
 
+impl Style {
+    fn from_section(word: &str, section: &mut Section<'_>, report: &mut Report) -> Option<Style> {
+        Some(match word {
+            "page" => Style::Page {
+                parameter: section.string("parameter", report)?,
+                first: section.count("first", report)?.value,
+            },
+            "offset" => Style::Offset { parameter: section.string("parameter", report)? },
+            "cursor" => {
+                let header = section.string("header", report).map(|header| Next::Header(header.to_lowercase()));
+                let next = Query::from_key(section, "next", report).map(Next::Body);
+                if header.is_none() && !section.has("next") {
+                    section.missing("next", report);
+                }
+                let first = first_cursor(section, report);
+                Style::Cursor { parameter: section.string("parameter", report)?, first, next: header.or(next)? }
+            }
+            "connection" => {
+                let at = Query::from_key(section, "at", report);
+                Style::Connection { variable: section.string("parameter", report)?, at: at? }
+            }
+            "link" => Style::Link,
+            _ => Style::Address(Query::from_key(section, "next", report)?),
+        })
+    }
+}
+
+/// The mark of the first page.
+fn first_cursor(section: &mut Section<'_>, report: &mut Report) -> Option<String> {
+    let item = section.value("first")?;
+    match item.value {
+        Value::Text(text) => Some(text),
+        Value::Integer(number) => Some(number.to_string()),
+        _ => {
+            section.refuse("first", item.span, "the first cursor is a text or a number", report);
+            None
+        }
+    }
+}
+
 impl PageSize {
     fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<PageSize> {
-        let parameter = section.required_text("parameter", report);
-        let items = section.count("items", 1, report);
-        if items.is_none() && !section.has("items") {
-            section.missing("items", report);
-        }
+        let parameter = section.text("parameter", report);
+        let items = section.count("items", report);
         Some(PageSize { parameter: parameter?.value.as_str().to_owned(), items: items?.value })
     }
 }

@@ -2,24 +2,57 @@
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{ANY_VALUES, TEXT};
+use diaporos_core::settings::{Form, Section, Setting, Table};
 use serde_json::{Map, Value as Json};
 
-use super::asset_calls::asset_limits;
+use super::asset_calls::{ATTACHMENTS, asset_limits};
 use super::call::{constants, encoded, places};
-use super::{Layout, ProfileKind, Query};
+use super::write_type::{WITHDRAWN, withdrawn};
+use super::{Layout, WritingForm, whole_table};
 use crate::asset::AssetLimits;
+use crate::languages::{LanguageShape, OF_PLACES};
+use crate::query::{JSON_PATH, Query};
 use crate::text_file::check_pattern;
+
+/// How documents at places of our choosing are written.
+const PLACED: &[Setting] = settings![
+    languages: Form::Variants(&OF_PLACES), none, "how languages go into documents; `{ shape = \"map\" }` without it", "{ shape = \"row\", language = \"lang\" }";
+    members: ANY_VALUES, none, "what every document has beside the mapped fields", "{ status = \"live\" }";
+    withdraw: ANY_VALUES, none, "the members that take it off view; without them a lane says `gone = \"delete\"`", "{ status = \"withdrawn\" }";
+    withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
+    fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.attributes";
+];
+/// How files are written.
+pub(crate) static WRITE_FILES: Table = Table::new(
+    "writing files",
+    &[
+        settings![
+            place: TEXT, required, "the file: `.md` (front matter, and `body` as its text) or `.json`; `{key}` is the lane's `match` field, `{language}` the document's", "pages/{language}/{key}.md";
+        ],
+        PLACED,
+    ],
+);
+/// How documents of a database are written.
+pub(crate) static WRITE_DOCUMENTS: Table = Table::new(
+    "writing documents",
+    &[
+        settings![
+            place: TEXT, required, "the document's `_id`; `{key}` is the lane's `match` field, `{language}` the document's", "page:{language}:{key}";
+            assets: Form::Table(&ATTACHMENTS), none, "which files are kept as attachments, each once", "{ types = [\"image/*\"] }";
+        ],
+        PLACED,
+    ],
+);
 
 /// How documents of a type are written, each at a place that its key and language tell.
 #[derive(Debug, Clone)]
 pub(crate) struct PlaceType {
     /// How languages go into documents.
-    pub(crate) documents: Documents,
+    pub(crate) languages: LanguageShape,
     /// Where its fields are.
     pub(crate) layout: Layout,
-    /// The member that holds a document's language.
-    pub(crate) language: Option<String>,
     /// The place, `{key}` and `{language}` to be filled.
     pub(crate) place: String,
     /// Members that every document has.
@@ -35,13 +68,15 @@ pub(crate) struct PlaceType {
 impl PlaceType {
     pub(super) fn from_section(
         section: &mut Section<'_>,
-        (kind, layout): (ProfileKind, Layout),
+        form: WritingForm,
+        layout: Layout,
         report: &mut Report,
     ) -> Option<PlaceType> {
-        let (documents, language) = languages(section, report);
-        let place = section.required_text("place", report).and_then(|item| {
+        let languages = whole_table(section, "languages", report, LanguageShape::of_places);
+        let languages = languages.or_else(|| (!section.has("languages")).then_some(LanguageShape::Map));
+        let place = section.text("place", report).and_then(|item| {
             let text = item.value.as_str();
-            let wrong = wrong_place(text, documents.as_ref(), kind);
+            let wrong = wrong_place(text, languages.as_ref(), form);
             if let Some(message) = wrong {
                 report.add(Diagnostic::error(Code::BadValue, item.span.clone(), message));
                 return None;
@@ -50,28 +85,17 @@ impl PlaceType {
         });
         let members = section.section("members", report).map(|mut table| constants(&mut table));
         let withdraw = section.section("withdraw", report).map(|mut table| constants(&mut table));
-        let withdrawn = section.section("withdrawn", report).and_then(|mut table| {
-            let at = Query::required(&mut table, "at", report);
-            let words = table.texts("words", report);
-            table.finish(report);
-            Some((at?, words?.into_iter().map(|word| word.value).collect()))
-        });
-        let assets = match kind {
-            ProfileKind::Docstore => section.section("assets", report).map(|mut table| {
-                let limits = asset_limits(&mut table, report);
-                table.finish(report);
-                limits
-            }),
-            _ => None,
-        };
+        let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
+        let takes_files = form == WritingForm::Documents;
+        let limits = |table: &mut Section<'_>, report: &mut Report| Some(asset_limits(table, report));
+        let assets = takes_files.then(|| whole_table(section, "assets", report, limits)).flatten();
         if withdraw.is_some() && withdrawn.is_none() && !section.has("withdrawn") {
             section.missing("withdrawn", report);
         }
         let layout = layout.for_writing(section, report);
         Some(PlaceType {
-            documents: documents?,
+            languages: languages?,
             layout,
-            language,
             place: place?,
             members: members.unwrap_or_default(),
             withdraw,
@@ -91,25 +115,7 @@ impl PlaceType {
     }
 }
 
-/// How languages go into documents, and the member that names one; no documents where that is wrong.
-fn languages(section: &mut Section<'_>, report: &mut Report) -> (Option<Documents>, Option<String>) {
-    let Some(mut table) = section.section("languages", report) else { return (Some(Documents::One), None) };
-    let language = table.text("language", report).map(|item| item.value.as_str().to_owned());
-    let documents = table.required_text("shape", report).and_then(|item| match item.value.as_str() {
-        "row" => Some(Documents::PerLanguage),
-        "map" => Some(Documents::One),
-        other => {
-            let message = format!("`{other}` is not a shape of languages");
-            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
-            report.add(finding.suggest(other, ["map", "row"]));
-            None
-        }
-    });
-    table.finish(report);
-    (documents, language)
-}
-
-fn wrong_place(text: &str, documents: Option<&Documents>, kind: ProfileKind) -> Option<String> {
+fn wrong_place(text: &str, languages: Option<&LanguageShape>, form: WritingForm) -> Option<String> {
     if let Some(other) = places(text).find(|place| !matches!(*place, "key" | "language")) {
         return Some(format!("`{{{other}}}` has no meaning in a place; known here: {{key}}, {{language}}"));
     }
@@ -117,10 +123,10 @@ fn wrong_place(text: &str, documents: Option<&Documents>, kind: ProfileKind) -> 
     if !has("key") {
         return Some("a place must have `{key}` in it, so that no two entries share one".to_owned());
     }
-    if documents == Some(&Documents::PerLanguage) && !has("language") {
+    if languages.is_some_and(|shape| shape.documents() == Documents::PerLanguage) && !has("language") {
         return Some("with a document per language a place must have `{language}` in it".to_owned());
     }
-    if kind == ProfileKind::Docstore {
+    if form == WritingForm::Documents {
         return None;
     }
     let pattern = text.replace(['{', '}'], "");

@@ -3,14 +3,16 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::Section;
-use diaporos_core::value::{EntryId, LanguageTag, State};
+use diaporos_core::settings::{InnerText, Item, Section, one_of};
+use diaporos_core::value::{EntryId, State};
 use serde_json::{Map, Value as Json};
 
 use super::call::constants;
 use super::since::Since;
-use super::{Paging, ProfileKind, Query};
+use super::{ListingForm, Paging};
 use crate::http::Method;
+use crate::languages::LanguageShape;
+use crate::query::Query;
 use crate::text_file::check_pattern;
 
 /// How a type is listed, and where things are in an item.
@@ -39,10 +41,8 @@ pub(crate) struct ReadType {
     pub(crate) ignore: Vec<String>,
     /// Texts among the fields that hold a document of their own.
     pub(crate) embedded: Vec<(String, Embedded)>,
-    /// How each language of an entry is told, where they are listed one by one.
-    pub(crate) parts: Option<Parts>,
-    /// Where a file's name ends in its language, as in `about.fr.md`: the code of those that have none.
-    pub(crate) language_in_name: Option<String>,
+    /// How languages are listed.
+    pub(crate) languages: LanguageShape,
     /// The constant variables of a query.
     pub(crate) variables: Map<String, Json>,
     /// How a listing goes on.
@@ -68,33 +68,29 @@ pub(crate) enum Id {
     File,
 }
 
-impl ProfileKind {
-    /// Whether its entries are files.
-    pub(crate) fn has_files(self) -> bool {
-        matches!(self, ProfileKind::Files | ProfileKind::Webdav)
-    }
+/// What becomes of an entry that a whole listing lacks: whether it is gone.
+pub(super) const ABSENT: [(&str, bool); 2] = [("gone", true), ("kept", false)];
 
-    /// The key that says where a listing is.
-    fn list_key(self) -> &'static str {
-        match self {
-            ProfileKind::Rest => "list",
-            ProfileKind::Files | ProfileKind::Webdav => "files",
-            ProfileKind::Graphql => "query",
-            ProfileKind::Docstore => "",
-        }
-    }
-}
+/// The forms of documents inside texts.
+pub(super) const EMBEDDED: [(&str, Embedded); 2] = [("json", Embedded::Json), ("xml", Embedded::Xml)];
 
-fn id(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Id> {
-    let Some(item) = section.text("alone", report) else {
-        if kind.has_files() && !section.has("id") {
-            return Some(Id::File);
-        }
-        if kind == ProfileKind::Docstore && !section.has("id") {
-            return Query::constant("$._id").map(|id| Id::At(vec![id]));
-        }
-        return queries(section, "id", report).map(Id::At);
+fn id(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Id> {
+    let (at, alone) = (section.text_or_texts("id", report), section.text("alone", report));
+    let Some(item) = alone else {
+        return match form.own_members() {
+            _ if section.has("id") => queries(&at, report).map(Id::At),
+            Some((id, _)) => Query::constant(id).map(|id| Id::At(vec![id])),
+            None if form == ListingForm::Files => Some(Id::File),
+            None => {
+                section.missing("id", report);
+                None
+            }
+        };
     };
+    if section.has("id") {
+        section.refuse("alone", item.span, "`id` and `alone` exclude each other", report);
+        return None;
+    }
     match EntryId::new(item.value.as_str()) {
         Ok(id) => Some(Id::Alone(id)),
         Err(error) => {
@@ -111,15 +107,6 @@ pub(crate) enum Embedded {
     Xml,
 }
 
-/// How languages that are listed one by one belong together.
-#[derive(Debug, Clone)]
-pub(crate) struct Parts {
-    /// Where an item's language is.
-    pub(crate) language: Query,
-    /// The language whose values count for fields that have none.
-    pub(crate) main: Option<LanguageTag>,
-}
-
 /// Where what was deleted is listed.
 #[derive(Debug, Clone)]
 pub(crate) struct Deleted {
@@ -132,47 +119,40 @@ pub(crate) struct Deleted {
 }
 
 impl ReadType {
-    pub(super) fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<ReadType> {
-        let list = list(section, kind, report);
-        let id = id(section, kind, report);
-        let items = match (&id, kind) {
-            (Some(Id::Alone(_)), _) | (_, ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore) => {
+    pub(super) fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<ReadType> {
+        let list = list(section, form, report);
+        let id = id(section, form, report);
+        let items = match (&id, form) {
+            (Some(Id::Alone(_)), _) | (_, ListingForm::Files | ListingForm::Changes) => {
                 Query::from_key(section, "items", report).or_else(Query::whole)
             }
-            _ => Query::required(section, "items", report),
+            _ => {
+                if !section.has("items") {
+                    section.missing("items", report);
+                }
+                Query::from_key(section, "items", report)
+            }
         };
         let each = Query::from_key(section, "each", report);
         let revision = Query::from_key(section, "revision", report)
-            .or_else(|| Query::constant("$._rev").filter(|_| kind == ProfileKind::Docstore));
+            .or_else(|| form.own_members().and_then(|(_, revision)| Query::constant(revision)));
         let state = Query::from_key(section, "state", report);
-        let states = section.section("states", report).map(|mut words| states(&mut words, report)).unwrap_or_default();
-        let state_missing = state_missing(section, report);
+        let states = named_words(section, "states", &State::WORDS, report).into_iter().collect();
+        let state_missing = section.word("state_missing", &State::WORDS, report);
         let fields_at = Query::from_key(section, "fields_at", report).or_else(|| Query::inner(each.as_ref()));
         let ignore =
             section.text_or_texts("ignore", report).iter().map(|item| item.value.as_str().to_owned()).collect();
-        let embedded =
-            section.section("embedded", report).map(|mut table| embedded(&mut table, report)).unwrap_or_default();
-        let parts = optional(section, "languages", report, Parts::from_section);
-        let variables = variables(section, kind, report);
-        let language_in_name = match kind {
-            kind if kind.has_files() => {
-                section.text("language_in_name", report).map(|item| item.value.as_str().to_owned())
-            }
-            _ => None,
-        };
-        let paging = match kind {
-            ProfileKind::Files | ProfileKind::Webdav | ProfileKind::Docstore => Some(Paging::NONE),
-            ProfileKind::Rest | ProfileKind::Graphql => Paging::from_key(section, kind, report),
-        };
-        let (since, deleted) = match kind {
-            ProfileKind::Rest | ProfileKind::Graphql => (
-                optional(section, "since", report, Since::from_section),
-                optional(section, "deleted", report, |table, report| Deleted::from_section(table, kind, report)),
-            ),
-            _ => (Some(None), Some(None)),
-        };
-        let detail = detail(section, kind, revision.is_some(), report);
-        let absent_is_gone = absent_is_gone(section, report);
+        let embedded = named_words(section, "embedded", &EMBEDDED, report);
+        let languages = languages(section, form, report);
+        let variables = variables(section, form, report);
+        let (mut paging, mut since, mut deleted) = (Some(Paging::NONE), Some(None), Some(None));
+        if form.has_pages() {
+            paging = Paging::from_key(section, form, report);
+            since = optional(section, "since", report, Since::from_section);
+            deleted = optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report));
+        }
+        let detail = detail(section, form, revision.is_some(), report);
+        let absent_is_gone = section.word("absent", &ABSENT, report);
         Some(ReadType {
             list: list?,
             items: items?,
@@ -185,58 +165,54 @@ impl ReadType {
             fields_at,
             ignore,
             embedded,
-            parts: parts?,
-            language_in_name,
+            languages: languages?,
             variables,
             paging: paging?,
             since: since?,
             deleted: deleted?,
             detail,
-            absent_is_gone,
+            absent_is_gone: absent_is_gone?,
         })
     }
 }
 
 /// The path, the pattern or the query of the listing; a document database has one listing for all types.
-fn list(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<String> {
-    if kind == ProfileKind::Docstore {
-        return Some(String::new());
-    }
-    let item = section.required_text(kind.list_key(), report)?;
-    let checked = match kind {
-        ProfileKind::Rest => check_path(item.value.as_str()),
-        kind if kind.has_files() => check_pattern(item.value.as_str()),
-        _ => Ok(()),
+fn list(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<String> {
+    let Some(key) = form.key() else { return Some(String::new()) };
+    let item = section.text(key, report)?;
+    let checked = match form {
+        ListingForm::Pages => check_path(item.value.as_str()),
+        ListingForm::Files => check_pattern(item.value.as_str()),
+        ListingForm::Query | ListingForm::Changes => Ok(()),
     };
     checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).ok()?;
     Some(item.value.as_str().to_owned())
 }
 
-/// The state of an item that has none.
-fn state_missing(section: &mut Section<'_>, report: &mut Report) -> Option<State> {
-    let item = section.text("state_missing", report)?;
-    let found = State::from_word(item.value.as_str());
-    if found.is_none() {
-        let message = format!("`{}` is not a state", item.value.as_str());
-        let finding = Diagnostic::error(Code::BadValue, item.span, message);
-        report.add(finding.suggest(item.value.as_str(), State::WORDS.map(|(word, _)| word)));
-    }
-    found
+/// How languages are listed: in items, in the names of files, or within the fields.
+fn languages(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<LanguageShape> {
+    let items = optional(section, "languages", report, LanguageShape::of_items);
+    let in_name = match form {
+        ListingForm::Files => section.text("language_in_name", report),
+        _ => None,
+    };
+    let names = in_name.map(|item| LanguageShape::FileNames { main: item.value.as_str().to_owned() });
+    items.map(|items| names.or(items).unwrap_or(LanguageShape::Map))
 }
 
 /// What goes into a query beside what the listing itself needs.
-fn variables(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Map<String, Json> {
-    let key = match kind {
-        ProfileKind::Graphql => "variables",
-        ProfileKind::Docstore => "where",
-        ProfileKind::Rest | ProfileKind::Files | ProfileKind::Webdav => return Map::new(),
+fn variables(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Map<String, Json> {
+    let key = match form {
+        ListingForm::Query => "variables",
+        ListingForm::Changes => "where",
+        ListingForm::Pages | ListingForm::Files => return Map::new(),
     };
     section.section(key, report).map(|mut table| constants(&mut table)).unwrap_or_default()
 }
 
 /// Where an item is asked for by itself, for the fields that the listing leaves out.
-fn detail(section: &mut Section<'_>, kind: ProfileKind, has_revision: bool, report: &mut Report) -> Option<String> {
-    if kind != ProfileKind::Rest {
+fn detail(section: &mut Section<'_>, form: ListingForm, has_revision: bool, report: &mut Report) -> Option<String> {
+    if form != ListingForm::Pages {
         return None;
     }
     let item = section.text("detail", report)?;
@@ -248,19 +224,6 @@ fn detail(section: &mut Section<'_>, kind: ProfileKind, has_revision: bool, repo
         return None;
     }
     Some(path.to_owned())
-}
-
-/// Whether what a whole listing lacks is gone.
-fn absent_is_gone(section: &mut Section<'_>, report: &mut Report) -> bool {
-    section.text("absent", report).is_none_or(|item| match item.value.as_str() {
-        "gone" => true,
-        "kept" => false,
-        other => {
-            let message = format!("`{other}` is not what becomes of an entry that a whole listing lacks");
-            report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["gone", "kept"]));
-            true
-        }
-    })
 }
 
 /// What stands under a key that need not be there; none where it is there and faulty.
@@ -276,38 +239,9 @@ fn optional<T>(
     value.map(Some)
 }
 
-/// One query or several under a key that must be there.
-fn queries(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Vec<Query>> {
-    let items = section.text_or_texts(key, report);
-    if items.is_empty() {
-        section.missing(key, report);
-        return None;
-    }
+/// One query or several.
+fn queries(items: &[Item<InnerText>], report: &mut Report) -> Option<Vec<Query>> {
     items.iter().map(|item| Query::from_item(item, report)).collect()
-}
-
-impl ReadType {
-    /// Whether each language of an entry is listed by itself.
-    pub(crate) fn lists_languages(&self) -> bool {
-        self.parts.is_some() || self.language_in_name.is_some()
-    }
-}
-
-impl Parts {
-    fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Parts> {
-        let language = Query::required(section, "language", report);
-        let main = match section.text("main", report) {
-            None => None,
-            Some(item) => match item.value.as_str().parse() {
-                Ok(tag) => Some(tag),
-                Err(error) => {
-                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
-                    return None;
-                }
-            },
-        };
-        Some(Parts { language: language?, main })
-    }
 }
 
 /// The path of a listing: a path and no call.
@@ -320,45 +254,31 @@ fn check_path(text: &str) -> Result<(), String> {
 }
 
 impl Deleted {
-    fn from_section(section: &mut Section<'_>, kind: ProfileKind, report: &mut Report) -> Option<Deleted> {
-        let list = section.required_text(kind.list_key(), report);
-        let items = Query::required(section, "items", report);
-        let id = queries(section, "id", report);
-        let paging = if section.has("paging") { Some(Paging::from_key(section, kind, report)?) } else { None };
+    fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Deleted> {
+        let list = section.text(form.key()?, report);
+        let items = Query::from_key(section, "items", report);
+        let id = section.text_or_texts("id", report);
+        let id = queries(&id, report);
+        let own = section.has("paging");
+        let paging = Paging::from_key(section, form, report)?;
+        let paging = own.then_some(paging);
         Some(Deleted { list: list?.value.as_str().to_owned(), items: items?, id: id?, paging })
     }
 }
 
-fn states(section: &mut Section<'_>, report: &mut Report) -> BTreeMap<String, State> {
-    let mut words = BTreeMap::new();
-    for name in section.names() {
-        let Some(item) = section.named_text(&name.value, report) else { continue };
-        match State::from_word(item.value.as_str()) {
-            Some(state) => {
-                words.insert(name.value, state);
-            }
-            None => {
-                let word = item.value.as_str();
-                let finding = Diagnostic::error(Code::BadValue, item.span, format!("`{word}` is not a state"));
-                report.add(finding.suggest(word, State::WORDS.map(|(word, _)| word)));
-            }
-        }
-    }
-    words
-}
-
-fn embedded(section: &mut Section<'_>, report: &mut Report) -> Vec<(String, Embedded)> {
+/// A table of the user's own names with the meanings of words.
+fn named_words<T: Clone>(
+    section: &mut Section<'_>,
+    key: &'static str,
+    words: &[(&str, T)],
+    report: &mut Report,
+) -> Vec<(String, T)> {
+    let what = section.what(key);
+    let Some(mut table) = section.section(key, report) else { return Vec::new() };
     let mut found = Vec::new();
-    for name in section.names() {
-        let Some(item) = section.named_text(&name.value, report) else { continue };
-        match item.value.as_str() {
-            "json" => found.push((name.value, Embedded::Json)),
-            "xml" => found.push((name.value, Embedded::Xml)),
-            other => {
-                let message = format!("`{other}` is not a form that is read inside a text");
-                report.add(Diagnostic::error(Code::BadValue, item.span, message).suggest(other, ["json", "xml"]));
-            }
-        }
+    for name in table.names() {
+        let Some(item) = table.named_text(&name.value, report) else { continue };
+        found.extend(one_of(item.value.as_str(), item.span, words, what, report).map(|word| (name.value, word)));
     }
     found
 }

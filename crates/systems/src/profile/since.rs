@@ -2,14 +2,24 @@
 
 use std::time::Duration;
 
-use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::diagnostic::Report;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{DURATION, TEXT};
+use diaporos_core::settings::{Form, Section, Table, TextForm};
 use jiff::SignedDuration;
 
-use super::Query;
+use crate::query::{JSON_PATH, Query};
 
-/// How often everything is listed where a profile does not say.
-const WHOLE_EVERY: SignedDuration = SignedDuration::from_hours(7 * 24);
+/// How only what changed is asked for.
+pub(super) static SINCE: Table = Table::new(
+    "since",
+    &[settings![
+        parameter: TEXT, required, "the parameter that says since when; of a query, its variable", "updated_after";
+        at: JSON_PATH, required, "where an item says when it changed", "$.updated";
+        overlap: DURATION, usual "5m", "how far before the newest change it is asked, against clocks that differ", "10m";
+        whole_every: Form::Text(&TextForm { name: "a duration, or `never`", pattern: None }), usual "7d", "how often all is listed, for changes alone do not show what went", "30d";
+    ]],
+);
 
 /// How only what changed is asked for.
 #[derive(Debug, Clone)]
@@ -26,29 +36,30 @@ pub(crate) struct Since {
 
 impl Since {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Since> {
-        let parameter = section.required_text("parameter", report);
-        let at = Query::required(section, "at", report);
-        let overlap = match section.text("overlap", report) {
-            None => Duration::from_secs(300),
-            Some(item) => duration(&item, "overlap = \"5m\"", report)?.unsigned_abs(),
+        let parameter = section.text("parameter", report);
+        let at = Query::from_key(section, "at", report);
+        let overlap = length(section, "overlap", report);
+        let whole_every = match section.string("whole_every", report).as_deref() {
+            Some("never") => Some(None),
+            _ => length(section, "whole_every", report).map(Some),
         };
-        let whole_every = match section.text("whole_every", report) {
-            None => Some(WHOLE_EVERY),
-            Some(item) if item.value.as_str() == "never" => None,
-            Some(item) => Some(duration(&item, "whole_every = \"7d\"", report)?),
-        };
-        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap, whole_every })
+        Some(Since {
+            parameter: parameter?.value.as_str().to_owned(),
+            at: at?,
+            overlap: overlap?.unsigned_abs(),
+            whole_every: whole_every?,
+        })
     }
 }
 
 /// A length of time that is not negative; days have 24 hours.
-fn duration(item: &Item<InnerText>, example: &str, report: &mut Report) -> Option<SignedDuration> {
+fn length(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<SignedDuration> {
+    let item = section.text(key, report)?;
     let span = item.value.as_str().parse::<jiff::Span>().ok();
     let duration = span.and_then(|span| span.to_duration(jiff::SpanRelativeTo::days_are_24_hours()).ok());
     let duration = duration.filter(|duration| !duration.is_negative());
     if duration.is_none() {
-        let finding = Diagnostic::error(Code::BadValue, item.span.clone(), "this is not a duration");
-        report.add(finding.help(format!("for example `{example}`")));
+        section.refuse(key, item.span, "this is not a duration", report);
     }
     duration
 }

@@ -1,9 +1,45 @@
 //! How texts are sent for translation and come back: the `translation` table of a profile.
 
 use diaporos_core::diagnostic::Report;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::TEXT;
+use diaporos_core::settings::{Form, Section, Table, usual};
 
-use super::{Call, Query};
+use super::Call;
+use super::call::CALL;
+use crate::query::{JSON_PATH, Query};
+
+/// How an agency takes texts.
+pub(crate) static TRANSLATION_CALLS: Table = Table::new(
+    "translation",
+    &[settings![
+        upload: CALL, required, "takes a file, called `{key}`", "POST /files?name={key}";
+        file: JSON_PATH, required, "where the answer says what the file is called there", "$.id";
+        order: CALL, required, "orders the translation of files together", "POST /orders";
+        id: JSON_PATH, required, "where the answer, and what `find` finds, says what the order is called", "$.id";
+        find: CALL, required, "finds an order by our reference, `{key}`, so that a lost answer does not order twice", "GET /orders?reference={key}";
+        found: JSON_PATH, required, "where the answer has it", "$.orders[0]";
+        progress: CALL, required, "shows an order `{id}`", "GET /orders/{id}";
+        languages: JSON_PATH, required, "where its languages are", "$.languages[*]";
+        language: JSON_PATH, required, "where one of them has its code", "$.language";
+        percent: JSON_PATH, required, "where it says how much is done", "$.percent";
+        ready: JSON_PATH, none, "where it says whether there is something to fetch; from the first percent on without it", "$.ready";
+        download: CALL, required, "gives the file of a `{language}` as it is by now", "GET /orders/{id}/files/{language}";
+        cancel: CALL, none, "calls an order off", "DELETE /orders/{id}";
+        members: Form::Table(&MEMBERS), none, "what the members of an order are called", "{ reference = \"our_number\", due = \"wanted_by\" }";
+    ]],
+);
+static MEMBERS: Table = Table::new(
+    "members of an order",
+    &[settings![
+        reference: TEXT, usual "reference", "our reference, by which it is found again", "our_number";
+        from: TEXT, usual "from", "the language of the texts", "source";
+        due: TEXT, usual "due", "by when it is wanted (RFC 3339)", "wanted_by";
+        files: TEXT, usual "files", "the list of files", "documents";
+        file: TEXT, usual "file", "of a file, what it is called there", "id";
+        language: TEXT, usual "language", "of a file, its language", "target";
+    ]],
+);
 
 /// How an agency takes texts.
 #[derive(Debug, Clone)]
@@ -58,12 +94,7 @@ impl TranslationCalls {
         let progress = Call::reading(section, "progress", &["id"], report);
         let download = Call::reading(section, "download", &["id", "language"], report);
         let cancel = Call::from_key(section, "cancel", &["id"], report);
-        for key in ["upload", "order", "find", "progress", "download"] {
-            if !section.has(key) {
-                section.missing(key, report);
-            }
-        }
-        let mut query = |key| Query::required(section, key, report);
+        let mut query = |key| Query::from_key(section, key, report);
         let (file, id, found) = (query("file"), query("id"), query("found"));
         let (languages, language, percent) = (query("languages"), query("language"), query("percent"));
         let ready = Query::from_key(section, "ready", report);
@@ -82,27 +113,32 @@ impl TranslationCalls {
             ready,
             download: download?,
             cancel,
-            members,
+            members: members?,
         })
     }
 }
 
-fn members(section: &mut Section<'_>, report: &mut Report) -> OrderMembers {
-    let mut table = section.section("members", report);
-    let mut called = |key: &'static str| {
-        let given = table.as_mut().and_then(|table| table.text(key, report));
-        given.map_or_else(|| key.to_owned(), |item| item.value.as_str().to_owned())
+fn members(section: &mut Section<'_>, report: &mut Report) -> Option<OrderMembers> {
+    let Some(mut table) = section.section("members", report) else {
+        return usual(&MEMBERS, OrderMembers::from_section);
     };
-    let members = OrderMembers {
-        reference: called("reference"),
-        from: called("from"),
-        due: called("due"),
-        files: called("files"),
-        file: called("file"),
-        language: called("language"),
-    };
-    if let Some(table) = table {
-        table.finish(report);
-    }
+    let members = OrderMembers::from_section(&mut table, report);
+    table.finish(report);
     members
+}
+
+impl OrderMembers {
+    fn from_section(table: &mut Section<'_>, report: &mut Report) -> Option<OrderMembers> {
+        let mut called = |key: &'static str| table.string(key, report);
+        let (reference, from, due) = (called("reference"), called("from"), called("due"));
+        let (files, file, language) = (called("files"), called("file"), called("language"));
+        Some(OrderMembers {
+            reference: reference?,
+            from: from?,
+            due: due?,
+            files: files?,
+            file: file?,
+            language: language?,
+        })
+    }
 }

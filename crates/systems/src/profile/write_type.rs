@@ -1,27 +1,65 @@
 //! How a type's documents are found, written and taken away.
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::lane::Documents;
-use diaporos_core::settings::Section;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::{TEXT, TEXTS};
+use diaporos_core::settings::{Form, Section, Table, TextForm};
 
+use super::asset_calls::ASSET_CALLS;
+use super::batch_call::BATCH;
+use super::call::CALL;
 use super::layout::member_path;
-use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, Query};
+use super::lock_calls::LOCK;
+use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, whole_table};
+use crate::languages::{LanguageShape, OF_CALLS};
+use crate::query::{JSON_PATH, Query};
+
+/// How a type's documents are found, written and taken away by calls.
+pub(crate) static WRITE_BY_CALLS: Table = Table::new(
+    "writing by calls",
+    &[settings![
+        languages: Form::Variants(&OF_CALLS), none, "how languages go into documents; `{ shape = \"map\" }` without it", "{ shape = \"row\", language = \"lang\", item = \"item\" }";
+        find: CALL, none, "finds documents by the lane's `match` field, `{key}`", "GET /api/pages?slug={key}&lang={language}";
+        found: JSON_PATH, none, "where the answer has them", "$.pages[*]";
+        read: CALL, required, "reads one: how a lost answer is settled, and who changed what", "GET /api/pages/{id}";
+        create: CALL, required, "writes a new one; with `{key}` in its path the identifier is ours to choose, and only what is not there yet is written", "POST /api/pages";
+        update: CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
+        add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}/{language}";
+        publish: CALL, none, "puts on view what was written, where that is a call of its own", "POST /api/pages/{id}/publish";
+        withdraw: CALL, none, "takes one off view", "{ call = \"PATCH /api/pages/{id}\", body = { status = \"withdrawn\" } }";
+        withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
+        delete: CALL, none, "deletes one", "DELETE /api/pages/{id}";
+        document: JSON_PATH, none, "where the document stands in what is sent and answered; it is the whole of it without", "$.data";
+        fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.attributes";
+        id: JSON_PATH, required, "where its id is", "$.id";
+        revision: JSON_PATH_OR_ETAG, none, "where its version is, or `etag` for the header", "$.version";
+        if_match: TEXT, none, "what goes into `If-Match`, so that nobody's work is overwritten", "{revision}";
+        idempotency_key: TEXT, none, "the header by which the system knows a request that arrives twice", "Idempotency-Key";
+        lock: Form::Table(&LOCK), none, "how a document is locked while it is written", "{ take = \"POST /api/pages/{id}/lock\", release = \"DELETE /api/pages/{id}/lock\" }";
+        batch: Form::Table(&BATCH), none, "how several documents are written in one call; where the answer is lost, each is looked up", "{ call = \"POST /api/pages/batch\", items = \"pages\", results = \"$.results[*]\", status = \"$.status\" }";
+        assets: Form::Table(&ASSET_CALLS), none, "how files are delivered that fields of kind `asset` name", "{ find = \"GET /api/media?hash={key}\", found = \"$.media[*]\", upload = \"POST /api/media?hash={key}\", id = \"$.id\" }";
+    ]],
+);
+const JSON_PATH_OR_ETAG: Form =
+    Form::Text(&TextForm { name: "a JSONPath (RFC 9535), or `etag`", pattern: Some("^(\\$|etag$)") });
+/// Where a document says that it is off view.
+pub(super) static WITHDRAWN: Table = Table::new(
+    "withdrawn",
+    &[settings![
+        at: JSON_PATH, required, "where it says so", "$.status";
+        words: TEXTS, required, "the words that say so", "[\"withdrawn\"]";
+    ]],
+);
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
 pub(crate) struct WriteType {
     /// How languages go into documents.
-    pub(crate) documents: Documents,
+    pub(crate) languages: LanguageShape,
     /// Where the document is in requests and answers about it; the whole of them where nothing is said.
     pub(crate) document: Option<MemberPath>,
     /// Where its fields are.
     pub(crate) layout: Layout,
-    /// The members that hold language and item, where there is a document per language.
-    pub(crate) rows: Option<LanguageRows>,
-    /// Whether each language of a document has an address of its own, `{id}` and `{language}`.
-    pub(crate) by_address: bool,
-    /// How languages stand in a text as XML, where they do.
-    pub(crate) nodes: Option<LanguageNodes>,
     /// Adds a language to a document that has others, where that is another call than `create`.
     pub(crate) add: Option<Call>,
     /// Finds documents by key.
@@ -67,32 +105,11 @@ pub(crate) enum RevisionPlace {
     Body(Query),
 }
 
-/// Languages as elements of an XML text: `<text lang="en">…</text>`.
-#[derive(Debug, Clone)]
-pub(crate) struct LanguageNodes {
-    /// The elements' name.
-    pub(crate) element: String,
-    /// The attribute that holds the language.
-    pub(crate) attribute: String,
-}
-
-/// The members of a document that hold its language, and what joins it to its other languages.
-#[derive(Debug, Clone)]
-pub(crate) struct LanguageRows {
-    /// The language's member.
-    pub(crate) language: String,
-    /// The joining member.
-    pub(crate) item: Option<String>,
-}
-
 impl WriteType {
     pub(super) fn from_section(section: &mut Section<'_>, layout: Layout, report: &mut Report) -> Option<WriteType> {
-        let mut shape = LanguageShape { documents: Some(Documents::One), ..LanguageShape::default() };
-        if let Some(mut languages) = section.section("languages", report) {
-            shape = language_shape(&mut languages, report);
-            languages.finish(report);
-        }
-        let LanguageShape { documents, rows, by_address, nodes } = shape;
+        let languages = whole_table(section, "languages", report, LanguageShape::of_calls);
+        let languages = languages.or_else(|| (!section.has("languages")).then_some(LanguageShape::Map));
+        let by_address = matches!(languages, Some(LanguageShape::Addresses));
         let find = Call::reading(section, "find", &["key", "language"], report);
         let found = Query::from_key(section, "found", report);
         let places: &[&str] = if by_address { &["id", "language"] } else { &["id"] };
@@ -101,35 +118,30 @@ impl WriteType {
         let read = Call::reading(section, "read", places, report);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
-        say_what_is_missing(section, report);
+        if find.is_some() && !section.has("found") {
+            section.missing("found", report);
+        }
         let publish = one(section, "publish", report);
         let withdraw = one(section, "withdraw", report);
         let delete = one(section, "delete", report);
-        let id = Query::required(section, "id", report);
+        let id = Query::from_key(section, "id", report);
         let revision = section.text("revision", report).and_then(|item| match item.value.as_str() {
             "etag" => Some(RevisionPlace::Etag),
             _ => Query::from_item(&item, report).map(RevisionPlace::Body),
         });
         let if_match = if_match(section, report);
-        let withdrawn = table_of(section, "withdrawn", report, |table, report| {
-            let at = Query::required(table, "at", report);
-            let words = table.texts("words", report);
-            Some((at?, words?.into_iter().map(|word| word.value).collect()))
-        });
-        let lock = table_of(section, "lock", report, LockCalls::from_section);
-        let assets = table_of(section, "assets", report, AssetCalls::from_section);
-        let batch = table_of(section, "batch", report, BatchCall::from_section);
+        let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
+        let lock = whole_table(section, "lock", report, LockCalls::from_section);
+        let assets = whole_table(section, "assets", report, AssetCalls::from_section);
+        let batch = whole_table(section, "batch", report, BatchCall::from_section);
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let document = member_path(section, "document", report);
         let layout = layout.for_writing(section, report);
         let id = id?;
         Some(WriteType {
-            documents: documents?,
+            languages: languages?,
             document,
             layout,
-            rows,
-            by_address,
-            nodes,
             add,
             find,
             found: found.unwrap_or_else(|| id.clone()),
@@ -151,24 +163,11 @@ impl WriteType {
     }
 }
 
-/// How languages go into documents, as it is read.
-#[derive(Default)]
-struct LanguageShape {
-    documents: Option<Documents>,
-    rows: Option<LanguageRows>,
-    by_address: bool,
-    nodes: Option<LanguageNodes>,
-}
-
-fn say_what_is_missing(section: &mut Section<'_>, report: &mut Report) {
-    for key in ["read", "create", "update"] {
-        if !section.has(key) {
-            section.missing(key, report);
-        }
-    }
-    if section.has("find") && !section.has("found") {
-        section.missing("found", report);
-    }
+/// Where a document says that it is off view, and with which words.
+pub(super) fn withdrawn(table: &mut Section<'_>, report: &mut Report) -> Option<(Query, Vec<String>)> {
+    let at = Query::from_key(table, "at", report);
+    let words = table.texts("words", report);
+    Some((at?, words?.into_iter().map(|word| word.value).collect()))
 }
 
 /// What goes into `If-Match`.
@@ -179,58 +178,4 @@ fn if_match(section: &mut Section<'_>, report: &mut Report) -> Option<String> {
         report.add(finding.help("for example `if_match = '\"{revision}\"'`"));
     }
     Some(item.value.as_str().to_owned())
-}
-
-/// Reads a table to its end, where there is one.
-fn table_of<T>(
-    section: &mut Section<'_>,
-    key: &'static str,
-    report: &mut Report,
-    read: impl FnOnce(&mut Section<'_>, &mut Report) -> Option<T>,
-) -> Option<T> {
-    let mut table = section.section(key, report)?;
-    let value = read(&mut table, report);
-    table.finish(report);
-    value
-}
-
-fn language_shape(section: &mut Section<'_>, report: &mut Report) -> LanguageShape {
-    let Some(shape) = section.required_text("shape", report) else { return LanguageShape::default() };
-    let text = |section: &mut Section<'_>, key, report: &mut Report| {
-        section.text(key, report).map(|item| item.value.as_str().to_owned())
-    };
-    match shape.value.as_str() {
-        "map" => LanguageShape { documents: Some(Documents::One), ..LanguageShape::default() },
-        "xml" => {
-            let element = text(section, "element", report).unwrap_or_else(|| "text".to_owned());
-            let attribute = text(section, "attribute", report).unwrap_or_else(|| "lang".to_owned());
-            let nodes = Some(LanguageNodes { element, attribute });
-            LanguageShape { documents: Some(Documents::One), nodes, ..LanguageShape::default() }
-        }
-        "address" => {
-            LanguageShape { documents: Some(Documents::PerLanguage), by_address: true, ..LanguageShape::default() }
-        }
-        "row" => {
-            let language = section.required_text("language", report).map(|item| item.value.as_str().to_owned());
-            let item = text(section, "item", report);
-            let rows = language.map(|language| LanguageRows { language, item });
-            LanguageShape { documents: Some(Documents::PerLanguage), rows, ..LanguageShape::default() }
-        }
-        "one" => {
-            let Some(item) = section.required_text("language", report) else { return LanguageShape::default() };
-            match item.value.as_str().parse() {
-                Ok(tag) => LanguageShape { documents: Some(Documents::OneLanguage(tag)), ..LanguageShape::default() },
-                Err(error) => {
-                    report.add(Diagnostic::error(Code::BadValue, item.span, format!("{error}")));
-                    LanguageShape::default()
-                }
-            }
-        }
-        other => {
-            let finding =
-                Diagnostic::error(Code::BadValue, shape.span, format!("`{other}` is not a shape of languages"));
-            report.add(finding.suggest(other, ["map", "row", "address", "xml", "one"]));
-            LanguageShape::default()
-        }
-    }
 }

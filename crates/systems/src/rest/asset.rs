@@ -2,11 +2,12 @@
 
 use diaporos_core::value::EntryId;
 
-use super::search::searched;
 use super::write::RestWriter;
 use crate::asset::Asset;
 use crate::http::Body;
-use crate::profile::{AssetCalls, Filled, scalar_text};
+use crate::profile::{AssetCalls, Filled};
+use crate::query::scalar_text;
+use crate::search::searched;
 use crate::{ErrorKind, SystemError};
 
 impl RestWriter {

@@ -3,13 +3,14 @@
 use diaporos_core::change::alike;
 use diaporos_core::lane::Documents;
 use diaporos_core::plan::{Existing, Order, Presence, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json, to_json};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json};
 use serde_json::{Map, Value as Json};
 
-use super::languages::{from_nodes, split, to_nodes};
 use super::write::RestWriter;
 use crate::http::{Answer, Body};
-use crate::profile::{Call, RevisionPlace, WriteType, scalar_text};
+use crate::languages::LanguageShape;
+use crate::profile::{Call, RevisionPlace, WriteType};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
 impl RestWriter {
@@ -26,20 +27,7 @@ impl RestWriter {
         document: &mut Map<String, Json>,
     ) -> Result<(), SystemError> {
         for (name, value) in fields {
-            let json = match value {
-                Value::Localised(by_language) => {
-                    let code = |tag| self.languages.code(tag).map_err(|error| self.error(error.to_string()));
-                    let by_code = by_language.iter().map(|(tag, inner)| Ok((code(tag)?, to_json(inner))));
-                    match &write.nodes {
-                        None => Json::Object(by_code.collect::<Result<_, SystemError>>()?),
-                        Some(nodes) => {
-                            let by_code = by_code.collect::<Result<Vec<_>, SystemError>>()?;
-                            Json::String(to_nodes(nodes, &by_code))
-                        }
-                    }
-                }
-                other => to_json(other),
-            };
+            let json = write.languages.encode(value, &self.languages).map_err(|error| self.error(error.to_string()))?;
             write.layout.place(name).put(document, json);
         }
         Ok(())
@@ -54,13 +42,9 @@ impl RestWriter {
     ) -> Result<Map<String, Json>, SystemError> {
         let mut document = call.body.clone();
         self.put_fields(write, order.fields().unwrap_or(&Record::default()), &mut document)?;
-        if let (Order::Create { language, item, .. }, Some(rows)) = (order, &write.rows) {
-            if let Some(code) = self.code(language.as_ref())? {
-                document.insert(rows.language.clone(), Json::String(code));
-            }
-            if let (Some(member), Some(item)) = (&rows.item, item) {
-                document.insert(member.clone(), super::write::identifier(item));
-            }
+        if let Order::Create { language, item, .. } = order {
+            let code = self.code(language.as_ref())?;
+            write.languages.name(&mut document, code, item.as_ref().map(super::write::identifier));
         }
         Ok(document)
     }
@@ -90,22 +74,11 @@ impl RestWriter {
         }
         let localised = |name: &str| {
             let known = self.profile.model().get(kind).and_then(|known| known.fields.get(name));
-            known.is_some_and(|field| field.localised) && write.documents == Documents::One
+            known.is_some_and(|field| field.localised) && write.languages.documents() == Documents::One
         };
         let mut fields = Record::default();
         for (name, json) in &write.layout.members(document) {
-            let value = match json {
-                Json::Object(by_code) if localised(name) => {
-                    let tagged =
-                        by_code.iter().map(|(code, inner)| Some((self.languages.tag(code).ok()?, from_json(inner))));
-                    tagged.collect::<Option<_>>().map_or_else(|| from_json(json), Value::Localised)
-                }
-                Json::String(text) if localised(name) => {
-                    let nodes = write.nodes.as_ref();
-                    nodes.and_then(|nodes| from_nodes(nodes, &self.languages, text)).unwrap_or_else(|| from_json(json))
-                }
-                other => from_json(other),
-            };
+            let value = if localised(name) { write.languages.decode(json, &self.languages) } else { from_json(json) };
             fields.insert(name.clone(), value);
         }
         let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
@@ -122,17 +95,17 @@ impl RestWriter {
 
     fn document_id(&self, write: &WriteType, document: &Json, code: &str) -> Result<Option<EntryId>, SystemError> {
         let text = write.id.first(document).and_then(scalar_text);
-        let text = text.map(|id| if write.by_address { format!("{id}/{code}") } else { id });
+        let text = text.map(|id| write.languages.id(id, code));
         text.map(EntryId::new)
             .transpose()
             .map_err(|error| self.error(format!("a document's id cannot be used: {error}")))
     }
 
     fn item(&self, write: &WriteType, document: &Json) -> Option<EntryId> {
-        if write.by_address {
+        if matches!(write.languages, LanguageShape::Addresses) {
             return write.id.first(document).and_then(scalar_text).and_then(|text| EntryId::new(text).ok());
         }
-        let member = write.rows.as_ref()?.item.as_ref()?;
+        let LanguageShape::Rows { item: Some(member), .. } = &write.languages else { return None };
         document.get(member).and_then(scalar_text).and_then(|text| EntryId::new(text).ok())
     }
 
@@ -161,12 +134,14 @@ impl RestWriter {
         };
         let code = match order {
             Order::Create { language, .. } => self.code(language.as_ref())?.unwrap_or_default(),
-            _ => order.id().map_or("", |id| split(write, id).1).to_owned(),
+            _ => order.id().map_or("", |id| write.languages.split(id).1).to_owned(),
         };
         // Where the identifier is ours to choose, the answer need not repeat it.
         let chosen = match order {
             // A language that was added belongs to the document that it was added to.
-            Order::Create { item: Some(item), .. } if write.by_address => EntryId::new(format!("{item}/{code}")).ok(),
+            Order::Create { item: Some(item), .. } if matches!(write.languages, LanguageShape::Addresses) => {
+                EntryId::new(write.languages.id(item.to_string(), &code)).ok()
+            }
             Order::Create { key: Some(key), .. } if write.create.has("key") => EntryId::new(key.clone()).ok(),
             _ => None,
         };

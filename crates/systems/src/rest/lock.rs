@@ -5,7 +5,8 @@ use serde_json::Value as Json;
 
 use super::write::RestWriter;
 use crate::http::Request;
-use crate::profile::{Call, Filled, LockCalls, scalar_text};
+use crate::profile::{Call, Filled, LockCalls};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
 /// A lock that was taken.
@@ -84,8 +85,7 @@ impl RestWriter {
             Err(error) => return Err(error),
         };
         let json = answer.json().unwrap_or(Json::Null);
-        let at =
-            |query: Option<&crate::profile::Query>| query.and_then(|query| query.first(&json)).and_then(scalar_text);
+        let at = |query: Option<&crate::query::Query>| query.and_then(|query| query.first(&json)).and_then(scalar_text);
         let name = at(calls.holder.as_ref());
         let token = at(calls.token.as_ref().map(|(at, _)| at));
         Ok((name.is_some() || token.is_some()).then(|| Holder { name, since: at(calls.since.as_ref()), token }))

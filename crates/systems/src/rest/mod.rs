@@ -1,20 +1,18 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
-mod agency;
 mod asset;
 mod batch;
 mod document;
-mod languages;
+mod kind;
 mod link;
 mod lock;
 mod model;
 mod paging;
 mod read;
 mod save;
-mod search;
 mod usual;
 mod write;
 
-pub use agency::{Agency, LanguageProgress, TranslationOrder};
+pub use kind::Rest;
 pub use read::RestReader;
 pub use write::RestWriter;

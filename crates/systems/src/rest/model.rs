@@ -9,7 +9,8 @@ use serde_json::{Map, Value as Json};
 
 use super::write::RestWriter;
 use crate::http::Request;
-use crate::profile::{Call, Filled, ModelCalls, scalar_text};
+use crate::profile::{Call, Filled, ModelCalls};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
 impl RestWriter {

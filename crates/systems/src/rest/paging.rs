@@ -7,7 +7,8 @@ use url::Url;
 use super::link::next_link;
 use super::usual::Usual;
 use crate::http::{Answer, set_query};
-use crate::profile::{Next, PageSize, Paging, Style, scalar_text};
+use crate::profile::{Next, PageSize, Paging, Style};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
 /// A page that was answered: where it was asked for, what came, and how many items are on it.

@@ -11,10 +11,12 @@ use url::Url;
 use url::form_urlencoded::byte_serialize;
 
 use super::paging::{Answered, Turn};
-use crate::decode::{Decoder, LanguageCodes, id_at};
+use crate::decode::{Decoder, id_at};
 use crate::http::{Answer, Client, Method, Request, join_url, set_query, shown_url};
-use crate::profile::{Profile, ReadType, scalar_text};
-use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, PartListing, Read, SystemError};
+use crate::languages::LanguageCodes;
+use crate::profile::{Profile, ReadType};
+use crate::query::scalar_text;
+use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged pages are read anew.
 const SCHEME: &str = "rest 1";
@@ -122,7 +124,7 @@ impl Read for RestReader {
             listing: if read.absent_is_gone { Listing::Complete } else { Listing::Window },
             items_move: read.paging.has_pages(),
             pages_apart: false,
-            parts: read.parts.as_ref().map(|parts| PartListing { main: parts.main.clone() }),
+            parts: read.languages.parts(&self.languages),
             since: read.since.is_some(),
             whole_every: read.since.as_ref().and_then(|since| since.whole_every),
             items_hold_entries: read.each.is_some(),

@@ -8,7 +8,7 @@ use serde_json::Value as Json;
 
 use super::link::next_link;
 use crate::http::Answer;
-use crate::profile::scalar_text;
+use crate::query::scalar_text;
 
 /// What an answer says of its listing.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

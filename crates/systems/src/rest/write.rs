@@ -11,13 +11,12 @@ use diaporos_core::value::{EntryId, LanguageTag, Revision, TypeName};
 use serde_json::Value as Json;
 use url::Url;
 
-use super::languages::{filled, split};
-use super::search::searched;
 use crate::asset::{Asset, Fetcher};
-use crate::decode::LanguageCodes;
 use crate::gather::Gatherer;
 use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
+use crate::languages::LanguageCodes;
 use crate::profile::{Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
+use crate::search::searched;
 use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
 /// What became of one document of a batch: its status and as it is now, or what was wrong.
@@ -101,8 +100,8 @@ impl RestWriter {
 
 #[async_trait]
 impl Write for RestWriter {
-    fn documents(&self, kind: &TypeName) -> Option<&Documents> {
-        self.write_type(kind).ok().map(|write| &write.documents)
+    fn documents(&self, kind: &TypeName) -> Option<Documents> {
+        self.write_type(kind).ok().map(|write| write.languages.documents())
     }
 
     fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
@@ -161,7 +160,7 @@ impl Write for RestWriter {
         let Some((request, answer)) = self.read_document(write, id).await? else { return Ok(None) };
         let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
         let document = Self::in_answer(write, &json);
-        let existing = self.existing(kind, write, (document, split(write, id).1), answer.header("etag"))?;
+        let existing = self.existing(kind, write, (document, write.languages.split(id).1), answer.header("etag"))?;
         if existing.id != *id {
             let message = format!("the answer is about `{}`, and `{id}` was asked for", existing.id);
             return Err(self.client.error(&request, ErrorKind::Content(message)));
@@ -217,7 +216,7 @@ impl Write for RestWriter {
         let Some((calls, id)) = write.lock.as_ref().zip(order.id()) else {
             return self.save(kind, write, order, attempt, None).await;
         };
-        let whole = EntryId::new(split(write, id).0).map_err(|error| self.error(error.to_string()))?;
+        let whole = EntryId::new(write.languages.split(id).0).map_err(|error| self.error(error.to_string()))?;
         let held = self.lock(calls, &whole).await?;
         let written = tokio::select! {
             written = self.save(kind, write, order, attempt, Some(&held)) => written,
@@ -296,3 +295,9 @@ pub(super) fn identifier(id: &EntryId) -> Json {
 
 #[cfg(test)]
 mod tests;
+
+/// What fills a call on a document.
+fn filled<'a>(write: &WriteType, id: &'a EntryId) -> Filled<'a> {
+    let (id, language) = write.languages.split(id);
+    Filled { id, language, ..Filled::default() }
+}

@@ -3,9 +3,12 @@
 //! that a file is as it was; a lock guards the write.
 
 mod answer;
+mod kind;
 mod lock;
 mod read;
 mod write;
+
+pub use kind::Webdav;
 
 pub use read::WebdavReader;
 pub use write::webdav_writer;
@@ -153,11 +156,10 @@ fn percent_decoded(step: &str) -> Vec<u8> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::http::Limits;
 
     #[test]
     fn addresses_are_compared_decoded_and_stay_in_the_folder() {
-        let client = Client::new(SystemName::new("dav").unwrap(), Limits::default(), None).unwrap();
+        let client = Client::new(SystemName::new("dav").unwrap(), crate::settings::usual_limits(), None).unwrap();
         let folder = Folder::new(client, "http://dav.example/a%20b/pages".parse().unwrap());
         for (href, expected) in [
             ("/a%20b/pages/ros%C3%A9.md", Some("rosé.md")),

@@ -19,7 +19,7 @@ use diaporos_core::value::LanguageTag;
 use diaporos_hub::Connector;
 use diaporos_hub::config::{Brief, Carrier, Config};
 use diaporos_store::{BatchRow, Store};
-use diaporos_systems::rest::Agency;
+use diaporos_systems::agency::Agency;
 
 use super::unknown;
 use crate::context::Context;

@@ -1,6 +1,7 @@
 //! Briefs: which texts are translated, from which language into which, by whom, and how the result
 //! is checked.
 
+mod described;
 mod money;
 mod read;
 
@@ -16,11 +17,11 @@ use diaporos_core::translate::{
     Check, CheckPolicy, Form, Protected, TermRow, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
 };
 use diaporos_core::value::{LanguageTag, SystemName};
+use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 
-use super::path::within;
-
 use super::ends::Around;
+pub(super) use described::BRIEF;
 use read::BriefReader;
 
 /// The most bytes of a glossary.

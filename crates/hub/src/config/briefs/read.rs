@@ -7,17 +7,17 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Field, FieldKind};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings::{InnerText, Item, Section, one_of};
 use diaporos_core::translate::{Check, CheckPolicy, Form, Protected, Terms, UnitFormat};
 use diaporos_core::value::{LanguageTag, SystemName, Value};
+use diaporos_systems::Profile;
+use diaporos_systems::settings::duration;
 use indexmap::IndexMap;
 
 use super::money::hundred_thousandths;
 use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
-use crate::config::SystemKind;
 use crate::config::ends::{Around, Names};
 use crate::config::expression::Expressions;
-use crate::config::limits::duration;
 
 pub(super) struct BriefReader<'a> {
     pub(super) around: &'a Around<'a>,
@@ -26,7 +26,7 @@ pub(super) struct BriefReader<'a> {
 
 impl BriefReader<'_> {
     pub(super) fn brief(&mut self, name: &str, table: &mut Section<'_>) -> Option<Brief> {
-        let of = table.required_text("type", self.report);
+        let of = table.text("type", self.report);
         let (of, model) = {
             let mut names = Names { around: self.around, report: self.report };
             let of = of.and_then(|item| names.end(&item).map(|end| (end, item)));
@@ -36,22 +36,17 @@ impl BriefReader<'_> {
         let known = of.as_ref().zip(model.as_ref()).map(|(end, model)| KnownFields { model, kind: &end.kind });
         let of_type = known.and_then(|known| known.model.get(known.kind));
         let fields = self.fields(table, of_type);
-        let from = table.required_text("from", self.report).and_then(|item| self.language(&item));
+        let from = table.text("from", self.report).and_then(|item| self.language(&item));
         let into = self.into(table, from.as_ref());
         let mut expressions = Expressions::over(known, self.around.library);
         let when = table.text("when", self.report).map(|item| expressions.condition(&item, self.report));
         let slots = expressions.slots;
         let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
-        let back = self.word(table, "back", &Back::WORDS, "where translations can go");
-        let outdated = self.word(
-            table,
-            "outdated",
-            &Outdated::WORDS,
-            "what can become of a translation of a text that has changed",
-        );
-        let format = self.word(table, "format", &UnitFormat::WORDS, "a format of files for translators");
+        let back = table.word("back", &Back::WORDS, self.report);
+        let outdated = table.word("outdated", &Outdated::WORDS, self.report);
+        let format = table.word("format", &UnitFormat::WORDS, self.report);
         let notes = table.text_or_texts("notes", self.report);
-        let due = if table.has("due") { Some(duration(table, "due", self.report)?) } else { None };
+        let due = duration(table, "due", self.report);
         let protected = self.protected(table);
         let terms = self.terms(table, from.as_ref());
         let checks = self.checks(table);
@@ -85,9 +80,6 @@ impl BriefReader<'_> {
         table: &mut Section<'_>,
         of_type: Option<&diaporos_core::model::EntryType>,
     ) -> Option<IndexMap<String, BriefField>> {
-        if !table.has("fields") {
-            table.missing("fields", self.report);
-        }
         let read = table.texts("fields", self.report);
         let names = read.clone().unwrap_or_default();
         let mut limits = self.by_field(table, "limits", read.as_deref());
@@ -192,9 +184,6 @@ impl BriefReader<'_> {
     }
 
     fn into(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Vec<LanguageTag>> {
-        if !table.has("into") {
-            table.missing("into", self.report);
-        }
         let mut into = Vec::new();
         for item in table.texts("into", self.report)? {
             let tag = self.tag(&item.value, item.span.clone())?;
@@ -224,11 +213,7 @@ impl BriefReader<'_> {
                 };
                 // What is wrong with a faulty system was said.
                 let system = system.as_ref()?;
-                let takes = match &system.kind {
-                    SystemKind::Rest(rest) => rest.profile.takes_batches(),
-                    _ => false,
-                };
-                if !takes {
+                if !system.profile().is_some_and(Profile::takes_batches) {
                     let message = format!("the profile of `{name}` does not say how texts are sent for translation");
                     let finding = Diagnostic::error(Code::Lane, item.span, message);
                     self.report
@@ -263,16 +248,6 @@ impl BriefReader<'_> {
         }
     }
 
-    fn word<T: Copy + Default, const N: usize>(
-        &mut self,
-        table: &mut Section<'_>,
-        key: &'static str,
-        words: &[(&str, T); N],
-        what: &str,
-    ) -> Option<T> {
-        Names { around: self.around, report: self.report }.word(table, key, words, what)
-    }
-
     fn protected(&mut self, table: &mut Section<'_>) -> Option<Protected> {
         let texts = |table: &mut Section<'_>, key, report: &mut Report| -> Vec<Item<String>> {
             table.texts(key, report).unwrap_or_default()
@@ -305,6 +280,7 @@ impl BriefReader<'_> {
 
     fn checks(&mut self, table: &mut Section<'_>) -> Option<BTreeMap<Check, CheckPolicy>> {
         let mut checks = BTreeMap::new();
+        let what = table.what("checks");
         let Some(mut section) = table.section("checks", self.report) else {
             return (!table.has("checks")).then_some(checks);
         };
@@ -321,25 +297,16 @@ impl BriefReader<'_> {
                 sound = false;
                 continue;
             };
-            let word = item.value.as_str();
-            match CheckPolicy::WORDS.iter().find(|(known, _)| *known == word) {
-                Some((_, policy)) if *policy == CheckPolicy::Reject || check.can_be_waived() => {
-                    checks.insert(*check, *policy);
+            match one_of(item.value.as_str(), item.span.clone(), &CheckPolicy::WORDS, what, self.report) {
+                Some(policy) if policy == CheckPolicy::Reject || check.can_be_waived() => {
+                    checks.insert(*check, policy);
                 }
                 Some(_) => {
                     let message = format!("the check `{}` cannot be waived: what fails it is no value", name.value);
                     self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
                     sound = false;
                 }
-                None => {
-                    let finding = Diagnostic::error(
-                        Code::BadValue,
-                        item.span.clone(),
-                        format!("`{word}` is not what can become of a defect"),
-                    );
-                    self.report.add(finding.suggest(word, CheckPolicy::WORDS.map(|(word, _)| word)));
-                    sound = false;
-                }
+                None => sound = false,
             }
         }
         sound.then_some(checks)
@@ -347,7 +314,7 @@ impl BriefReader<'_> {
 
     fn rates(&mut self, table: &mut Section<'_>) -> Option<Option<Rates>> {
         let Some(mut section) = table.section("rates", self.report) else { return Some(None) };
-        let currency = section.required_text("currency", self.report).map(|item| item.value.as_str().to_owned());
+        let currency = section.string("currency", self.report);
         let mut rate = |key: &'static str| {
             let Some(item) = section.value(key) else { return Some(0) };
             let text = item.value.scalar_text().unwrap_or_default().into_owned();

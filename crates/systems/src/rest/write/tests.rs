@@ -1,7 +1,9 @@
 use super::*;
 use crate::http::Body;
-use crate::http::{Credential, Limits};
-use crate::{ProfileKind, Secret, SecretReference, read_profile};
+use crate::http::Credential;
+use crate::rest::Rest;
+use crate::settings::usual_limits;
+use crate::{Kind, Secret, SecretReference, read_profile};
 use diaporos_core::diagnostic::Source;
 use diaporos_core::plan::Presence;
 use diaporos_core::value::SystemName;
@@ -29,7 +31,7 @@ fn writer_by(calls: &str, languages: &str) -> RestWriter {
     let text = format!(
         "[types.page.fields]\nheading = {{ kind = \"text\", localised = true }}\n[types.page.write]\n{calls}{languages}\n"
     );
-    let (profile, report) = read_profile(Source { name: "p".into(), text }, ProfileKind::Rest);
+    let (profile, report) = read_profile(Source { name: "p".into(), text }, Rest.profile_rules().unwrap());
     assert_eq!(report.findings, []);
     let codes = [("eng", "en"), ("fra", "fr")].map(|(code, tag)| (code.to_owned(), tag.parse().unwrap()));
     let secret = Secret::new(SecretReference::Variable("T".into()), "hush".into());
@@ -38,7 +40,7 @@ fn writer_by(calls: &str, languages: &str) -> RestWriter {
 
 fn over_http(profile: Profile, languages: LanguageCodes, credential: Option<Credential>) -> RestWriter {
     let (name, url) = (SystemName::new("site").unwrap(), "http://site.example/api/".parse().unwrap());
-    RestWriter::new(HttpSystem { name, url, profile, languages, credential, limits: Limits::default() }).unwrap()
+    RestWriter::new(HttpSystem { name, url, profile, languages, credential, limits: usual_limits() }).unwrap()
 }
 
 fn kind() -> TypeName {
@@ -171,7 +173,7 @@ id = "$.id"
 fn nested() -> RestWriter {
     let fields = "[types.page.fields]\nslug = \"text\"\nheight = { kind = \"integer\", at = \"$.size.height\" }\n";
     let text = format!("{fields}[types.page.write]\n{NESTED}\n");
-    let (profile, report) = read_profile(Source { name: "p".into(), text }, ProfileKind::Rest);
+    let (profile, report) = read_profile(Source { name: "p".into(), text }, Rest.profile_rules().unwrap());
     assert_eq!(report.findings, []);
     over_http(profile.unwrap(), LanguageCodes::default(), None)
 }

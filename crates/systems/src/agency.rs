@@ -7,10 +7,11 @@ use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 use url::Url;
 
-use super::search::searched;
-use crate::decode::LanguageCodes;
 use crate::http::{Answer, Body, Client, Credential, Request, join_url, shown_url};
-use crate::profile::{Call, Filled, TranslationCalls, scalar_text};
+use crate::languages::LanguageCodes;
+use crate::profile::{Call, Filled, TranslationCalls};
+use crate::query::scalar_text;
+use crate::search::searched;
 use crate::{ErrorKind, HttpSystem, SystemError};
 
 /// An agency.
@@ -93,7 +94,7 @@ impl Agency {
         answer.json().map_err(|kind| self.writer.error(request, kind))
     }
 
-    fn id_at(&self, request: &Request, at: &crate::profile::Query, json: &Json) -> Result<String, SystemError> {
+    fn id_at(&self, request: &Request, at: &crate::query::Query, json: &Json) -> Result<String, SystemError> {
         let missing = || {
             let kind = ErrorKind::Content(format!("the answer has no id at `{}`", at.as_str()));
             self.writer.error(request, kind)

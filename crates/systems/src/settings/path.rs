@@ -46,7 +46,9 @@ pub fn read_within(folder: &Path, name: &str) -> Result<String, std::io::Error> 
 }
 
 impl PathFault {
-    pub(super) fn told(self, item: &Item<InnerText>, what: &str) -> Diagnostic {
+    /// What is said of the path; `what` is what is kept there.
+    #[must_use]
+    pub fn told(self, item: &Item<InnerText>, what: &str) -> Diagnostic {
         let message = format!("`{}` {self}", item.value.as_str());
         Diagnostic::error(Code::MissingFile, item.span.clone(), message)
             .label(what)

@@ -1,9 +1,12 @@
 //! Credentials of the configuration: by reference, of one kind each.
 
+use crate::SecretReference;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section};
-use diaporos_systems::SecretReference;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::TEXT;
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table};
 
+use super::forms::{PART, PLACE, SECRET};
 use super::reference::{PartText, PlaceText, part, place};
 
 /// A credential by reference.
@@ -52,16 +55,75 @@ pub enum CredentialReference {
     },
 }
 
-const KINDS: [&str; 6] = ["bearer", "basic", "header", "query", "oauth", "session"];
+/// The credentials of a system.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Credentials<'a> {
+    /// The one that it is read with.
+    pub read: Option<&'a CredentialReference>,
+    /// The one that it is written with.
+    pub write: Option<&'a CredentialReference>,
+}
+
+/// A credential.
+pub(crate) static CREDENTIAL: Table = Table {
+    name: "credential",
+    one_of: &[&["bearer", "basic", "header", "query", "oauth", "session"]],
+    groups: &[settings![
+        bearer: SECRET, none, "a bearer token (RFC 6750)", "env:TOKEN";
+        basic: Form::Table(&BASIC), none, "a user and a password (RFC 7617)", "{ user = \"hub\", password = \"env:PASSWORD\" }";
+        header: Form::Table(&HEADER), none, "a header of the system's own", "{ name = \"X-Api-Key\", value = \"env:KEY\" }";
+        query: Form::Table(&QUERY), none, "a parameter of every query", "{ name = \"key\", value = \"env:KEY\" }";
+        oauth: Form::Table(&OAUTH), none, "a token that is fetched (OAuth 2 client credentials, RFC 6749), renewed early, and once where it is refused", "{ token = \"https://id.ostrel.example/token\", id = \"hub\", secret = \"env:SECRET\", scope = \"read\" }";
+        session: Form::Table(&SESSION), none, "a cookie that a log-in gives", "{ login = \"/login\", fields = { name = \"hub\", password = \"env:PASSWORD\" } }";
+    ]],
+};
+static BASIC: Table = Table::new(
+    "user and password",
+    &[settings![
+        user: PART, required, "the user", "hub";
+        password: SECRET, required, "the password", "env:PASSWORD";
+    ]],
+);
+static HEADER: Table = Table::new(
+    "header with a secret",
+    &[settings![
+        name: TEXT, required, "the header's name", "X-Api-Key";
+        value: SECRET, required, "what it says", "env:KEY";
+    ]],
+);
+static QUERY: Table = Table::new(
+    "parameter with a secret",
+    &[settings![
+        name: TEXT, required, "the parameter's name", "key";
+        value: SECRET, required, "what it is", "env:KEY";
+    ]],
+);
+static OAUTH: Table = Table::new(
+    "token that is fetched",
+    &[settings![
+        token: PLACE, required, "the token endpoint", "https://id.ostrel.example/token";
+        id: PART, required, "the client's identifier", "hub";
+        secret: SECRET, required, "the client's secret", "env:SECRET";
+        scope: TEXT, none, "what is asked for", "read";
+    ]],
+);
+static SESSION: Table = Table::new(
+    "log-in",
+    &[settings![
+        login: TEXT, required, "the path that it is posted to", "/login";
+        fields: Form::Named(&PART), required, "the members of its body", "{ name = \"hub\", password = \"env:PASSWORD\" }";
+    ]],
+);
 
 /// Reads the credential under a key.
-pub(super) fn credential(
+pub(crate) fn credential(
     table: &mut Section<'_>,
     key: &'static str,
     report: &mut Report,
 ) -> Option<CredentialReference> {
     let mut section = table.section(key, report)?;
-    let given: Vec<&str> = KINDS.into_iter().filter(|kind| section.has(kind)).collect();
+    let kinds = || CREDENTIAL.settings().map(|setting| setting.key);
+    let given: Vec<&str> = kinds().filter(|kind| section.has(kind)).collect();
     let read = one_of(&mut section, report);
     section.finish(report);
     match given.as_slice() {
@@ -69,7 +131,10 @@ pub(super) fn credential(
         [] => {
             let message = format!("`{}` says no kind of credential", section.path());
             let finding = Diagnostic::error(Code::MissingKey, section.span(), message);
-            report.add(finding.help(format!("one of: {}; as in `{{ bearer = \"env:NAME\" }}`", KINDS.join(", "))));
+            report.add(finding.help(format!(
+                "one of: {}; as in `{{ bearer = \"env:NAME\" }}`",
+                kinds().collect::<Vec<_>>().join(", ")
+            )));
             None
         }
         several => {
@@ -83,7 +148,7 @@ pub(super) fn credential(
 fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
     let bearer = section.text("bearer", report).and_then(|item| secret(&item, report)).map(CredentialReference::Bearer);
     let basic = within(section, "basic", report, |table, report| {
-        let user = table.required_text("user", report).map(|item| part(&item));
+        let user = table.text("user", report).map(|item| part(&item));
         let password = required_secret(table, "password", report);
         Some(CredentialReference::Basic { user: user?, password: password? })
     });
@@ -94,19 +159,15 @@ fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialRe
         named_value(table, report).map(|(name, value)| CredentialReference::Query { name, value })
     });
     let oauth = within(section, "oauth", report, |table, report| {
-        let token = table.required_text("token", report).and_then(|item| place(&item, report));
-        let id = table.required_text("id", report).map(|item| part(&item));
+        let token = table.text("token", report).and_then(|item| place(&item, report));
+        let id = table.text("id", report).map(|item| part(&item));
         let secret = required_secret(table, "secret", report);
-        let scope = table.text("scope", report).map(|item| item.value.as_str().to_owned());
+        let scope = table.string("scope", report);
         Some(CredentialReference::OAuth { token: token?, id: id?, secret: secret?, scope })
     });
     let session = within(section, "session", report, |table, report| {
-        let login = table.required_text("login", report).map(|item| item.value.as_str().to_owned());
-        let mut members = table.section("fields", report);
-        if members.is_none() && !table.has("fields") {
-            table.missing("fields", report);
-        }
-        let members = members.as_mut()?;
+        let login = table.string("login", report);
+        let mut members = table.section("fields", report)?;
         let names = members.names();
         let fields = names.into_iter().filter_map(|name| {
             let item = members.named_text(&name.value, report)?;
@@ -131,13 +192,13 @@ fn within(
 }
 
 fn named_value(table: &mut Section<'_>, report: &mut Report) -> Option<(String, SecretReference)> {
-    let name = table.required_text("name", report).map(|item| item.value.as_str().to_owned());
+    let name = table.string("name", report);
     let value = required_secret(table, "value", report);
     Some((name?, value?))
 }
 
 fn required_secret(table: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<SecretReference> {
-    table.required_text(key, report).and_then(|item| secret(&item, report))
+    table.text(key, report).and_then(|item| secret(&item, report))
 }
 
 fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {

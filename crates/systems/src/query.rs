@@ -1,9 +1,12 @@
 //! JSONPath queries (RFC 9535).
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::settings::{Form, InnerText, Item, Section, TextForm};
 use serde_json::Value as Json;
 use serde_json_path::JsonPath;
+
+/// A setting that is a JSONPath.
+pub(crate) const JSON_PATH: Form = Form::Text(&TextForm { name: "a JSONPath (RFC 9535)", pattern: Some("^\\$") });
 
 /// A JSONPath with the text it was read from.
 #[derive(Debug, Clone)]
@@ -14,16 +17,11 @@ pub(crate) struct Query {
 
 impl Query {
     /// Reads the query under a key.
-    pub(super) fn from_key(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Query> {
+    pub(crate) fn from_key(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Query> {
         section.text(key, report).and_then(|item| Query::from_item(&item, report))
     }
 
-    /// Reads the query under a key that must be there.
-    pub(super) fn required(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Query> {
-        section.required_text(key, report).and_then(|item| Query::from_item(&item, report))
-    }
-
-    pub(super) fn from_item(item: &Item<InnerText>, report: &mut Report) -> Option<Query> {
+    pub(crate) fn from_item(item: &Item<InnerText>, report: &mut Report) -> Option<Query> {
         let text = item.value.as_str();
         if text.len() > LONGEST || nesting(text) > DEEPEST {
             let message = format!("this JSONPath is longer than {LONGEST} characters or nests deeper than {DEEPEST}");
@@ -44,16 +42,16 @@ impl Query {
     }
 
     /// The whole document.
-    pub(super) fn whole() -> Option<Query> {
+    pub(crate) fn whole() -> Option<Query> {
         Query::constant("$")
     }
 
     /// Where an entry within an item stands, where there are such.
-    pub(super) fn inner(each: Option<&Query>) -> Option<Query> {
+    pub(crate) fn inner(each: Option<&Query>) -> Option<Query> {
         each.and_then(|_| Query::constant("$.inner"))
     }
 
-    pub(super) fn constant(text: &str) -> Option<Query> {
+    pub(crate) fn constant(text: &str) -> Option<Query> {
         JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path })
     }
 

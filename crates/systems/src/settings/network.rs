@@ -3,11 +3,14 @@
 use std::path::{Path, PathBuf};
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
-use diaporos_core::settings::{InnerText, Item, Section};
-use diaporos_systems::SecretReference;
+use diaporos_core::settings;
+use diaporos_core::settings::forms::FILE;
+use diaporos_core::settings::{Form, InnerText, Item, Section, Setting, Table};
 
+use super::forms::{HOST, PART, SECRET};
 use super::path::{PathFault, within};
 use super::reference::{PartText, part};
+use crate::SecretReference;
 
 /// How a system is reached.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -30,6 +33,25 @@ pub struct NetworkConfig {
     pub svg: bool,
 }
 
+/// How a system is reached.
+pub(super) const NETWORK: &[Setting] = settings![
+    hosts: Form::OneOrMany(&HOST), none, "other hosts that its answers may lead to: next pages, redirects into special networks; the credential goes to none of them", "[\"media.ostrel.example\"]";
+    headers: Form::Named(&PART), none, "headers of every request", "{ x-site = \"3\", x-tenant = \"env:TENANT\" }";
+    plain_http: Form::Boolean, usual "false", "whether the credential may cross plain http to another machine", "true";
+    proxy: Form::Boolean, usual "true", "whether the proxies count that `HTTPS_PROXY`, `HTTP_PROXY` and `ALL_PROXY` name; requests to this machine go by none", "false";
+    ca_bundle: FILE, none, "certificates (PEM) that are trusted beside the machine's", "certificates.pem";
+    client_certificate: SECRET, none, "a certificate of ours with its key (PEM)", "file:hub.pem";
+    assets: Form::Table(&ASSETS), none, "which files of entries are fetched", "{ svg = true }";
+];
+
+static ASSETS: Table = Table::new(
+    "assets of a system",
+    &[settings![
+        hosts: Form::OneOrMany(&HOST), none, "hosts that files of entries may be fetched from although they are of a special network", "[\"127.0.0.1\"]";
+        svg: Form::Boolean, usual "false", "whether SVG is delivered, cleaned", "true";
+    ]],
+);
+
 /// Headers that the program sets itself.
 const OURS: [&str; 8] = [
     "authorization",
@@ -42,10 +64,11 @@ const OURS: [&str; 8] = [
     "transfer-encoding",
 ];
 
-pub(super) fn network(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> NetworkConfig {
+/// Reads how a system is reached.
+pub fn network(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> NetworkConfig {
     let hosts = hosts(table, report);
-    let no_proxy = table.boolean("proxy", report) == Some(false);
-    let plain_http = table.boolean("plain_http", report).unwrap_or(false);
+    let no_proxy = !table.boolean("proxy", report);
+    let plain_http = table.boolean("plain_http", report);
     let ca_bundle = table.text("ca_bundle", report).and_then(|item| {
         let found = within(folder, item.value.as_str()).and_then(|path| match path.is_file() {
             true => Ok(path),
@@ -65,7 +88,7 @@ pub(super) fn network(table: &mut Section<'_>, folder: &Path, report: &mut Repor
     let (mut asset_hosts, mut svg) = (Vec::new(), false);
     if let Some(mut assets) = table.section("assets", report) {
         asset_hosts = self::hosts(&mut assets, report);
-        svg = assets.boolean("svg", report).unwrap_or(false);
+        svg = assets.boolean("svg", report);
         assets.finish(report);
     }
     NetworkConfig { hosts, no_proxy, plain_http, ca_bundle, client_certificate, headers, asset_hosts, svg }

@@ -1,8 +1,8 @@
 //! Texts of the configuration that may name where the text itself is kept.
 
+use crate::SecretReference;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::{InnerText, Item};
-use diaporos_systems::SecretReference;
 
 /// Where something is: written out, or in an environment variable.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,7 +23,7 @@ pub enum PartText {
 }
 
 /// A place that is an address must be http, https or file, and have no user in it.
-pub(super) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
+pub(crate) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
     let text = item.value.as_str();
     if let Some(name) = text.strip_prefix("env:") {
         return Some(PlaceText::Variable(name.to_owned()));
@@ -50,7 +50,7 @@ pub(super) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<Place
 }
 
 /// Reads a part of a credential, or of a header.
-pub(super) fn part(item: &Item<InnerText>) -> PartText {
+pub(crate) fn part(item: &Item<InnerText>) -> PartText {
     let text = item.value.as_str();
     SecretReference::read(text).map_or_else(|| PartText::Plain(text.to_owned()), PartText::Reference)
 }

@@ -1,0 +1,29 @@
+//! What stands in `diaporos.toml`.
+
+use diaporos_core::settings;
+use diaporos_core::settings::{Form, Table, Variants};
+use diaporos_systems::KINDS;
+
+use super::briefs::BRIEF;
+use super::lanes::LANE;
+use super::library::{FUNCTION, LANGUAGES};
+use super::table::LOOKUP_TABLE;
+use super::views::VIEW;
+
+/// The whole configuration.
+pub static CONFIGURATION: Table = Table::new(
+    "configuration",
+    &[settings![
+        systems: Form::Named(&Form::Variants(&SYSTEM)), none, "the systems that content comes from and goes to, by name", "{ news = { kind = \"feed\", feeds = { garden = \"https://garden.example/news.xml\" } } }";
+        lanes: Form::Named(&Form::Table(&LANE)), none, "the ways from a source type to a destination type, by name", "{}";
+        briefs: Form::Named(&Form::Table(&BRIEF)), none, "what is translated, by name: small letters, digits and `-`", "{}";
+        views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{}";
+        tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{}";
+        functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{}";
+        languages: Form::Table(&LANGUAGES), none, "the languages of the hub", "{ known = [\"en\", \"fr\"], fallback = [\"en\"] }";
+    ]],
+);
+
+/// A system, by its kind.
+static SYSTEM: Variants =
+    Variants { name: "system", by: "kind", of: || KINDS.iter().map(|kind| (kind.word(), kind.settings())).collect() };

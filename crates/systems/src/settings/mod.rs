@@ -1,0 +1,30 @@
+//! The settings that kinds of systems share: places, credentials, limits, the network, profiles, language
+//! codes. Secrets are named here, and looked up elsewhere.
+
+mod credential;
+pub(crate) mod forms;
+mod limits;
+mod network;
+pub mod path;
+mod profile_file;
+mod reference;
+
+use diaporos_core::settings;
+use diaporos_core::settings::{Form, Setting, TextForm};
+
+pub(crate) use credential::{CREDENTIAL, credential};
+pub use credential::{CredentialReference, Credentials};
+pub use limits::{duration, limits, usual_limits};
+pub use network::{NetworkConfig, network};
+pub use profile_file::HubFiles;
+pub(crate) use profile_file::{DESCRIBED, languages, profile};
+pub(crate) use reference::place;
+pub use reference::{PartText, PlaceText};
+
+/// The word that says of which kind a system is.
+const KIND: &[Setting] = settings![
+    kind: Form::Text(&TextForm { name: "a kind of system", pattern: None }), required, "the kind of the system", "rest";
+];
+
+/// What is said of a system of any kind; its kind adds settings of its own.
+pub const OF_ALL: [&[Setting]; 3] = [KIND, limits::LIMITS, network::NETWORK];
