@@ -2,6 +2,9 @@
 
 use crate::harness::Hub;
 use diaporos_core::expr::functions::{ALL, GROUPS};
+use diaporos_core::settings::{reference, schema};
+use diaporos_hub::config::CONFIGURATION;
+use diaporos_systems::KINDS;
 
 fn page(name: &str) -> String {
     std::fs::read_to_string(format!("{}/../../{name}", env!("CARGO_MANIFEST_DIR"))).unwrap()
@@ -104,17 +107,43 @@ fn the_page_of_functions_is_written_from_their_table() {
             page += &format!("| `{}` | {summary} | {} → {} |\n", function.usage(), code(expression), code(result));
         }
     }
-    let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/functions.md");
+    is_made("docs/functions.md", &page);
+}
+
+/// A file is what was made; with `INSTA_UPDATE=always` it becomes so.
+fn is_made(name: &str, made: &str) {
+    let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
     if std::env::var_os("INSTA_UPDATE").is_some_and(|update| update == "always") {
-        std::fs::write(&file, &page).unwrap();
+        std::fs::write(&file, made).unwrap();
     }
-    assert_eq!(std::fs::read_to_string(&file).unwrap_or_default(), page, "run the tests with INSTA_UPDATE=always");
+    let found = std::fs::read_to_string(&file).unwrap_or_default();
+    assert_eq!(found, made, "{name}: run the tests with INSTA_UPDATE=always");
+}
+
+#[test]
+fn the_settings_are_written_from_their_descriptions() {
+    let mut page = String::from(
+        "# Settings\n\nEvery setting of `diaporos.toml` and of profiles: what it says, what it takes, what counts where it is not there, and an example. This page and the [schemas](schemas) for editors are made from the descriptions that the program reads by.\n\n## diaporos.toml\n",
+    );
+    page += &reference(3, &[&CONFIGURATION]);
+    page += "\n## Profiles\n";
+    let schema = |title: &str, table| serde_json::to_string_pretty(&schema(title, table)).unwrap() + "\n";
+    is_made("docs/schemas/diaporos.schema.json", &schema("diaporos.toml", &CONFIGURATION));
+    let mut profiles = Vec::new();
+    for kind in KINDS {
+        let Some(rules) = kind.profile_rules() else { continue };
+        let title = format!("a profile of kind {}", kind.word());
+        is_made(&format!("docs/schemas/{}.schema.json", kind.word()), &schema(&title, rules.settings));
+        profiles.push(rules.settings);
+    }
+    page += &reference(3, &profiles);
+    is_made("docs/settings.md", &page);
 }
 
 /// What editors are told of `diaporos.toml` is what the program takes.
 #[test]
 fn the_schema_takes_what_is_sound_and_refuses_what_is_not() {
-    let schema = serde_json::from_str(&page("docs/diaporos.schema.json")).unwrap();
+    let schema = serde_json::from_str(&page("docs/schemas/diaporos.schema.json")).unwrap();
     let validator = jsonschema::validator_for(&schema).unwrap();
     let takes = |text: &str| validator.is_valid(&toml::from_str::<serde_json::Value>(text).unwrap());
     let sound = [

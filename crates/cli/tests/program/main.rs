@@ -34,6 +34,7 @@ mod probe;
 mod pull;
 mod push;
 mod readers;
+mod settings;
 mod whims;
 mod whole;
 

@@ -77,6 +77,8 @@ pub struct Table {
     pub groups: &'static [&'static [Setting]],
     /// Sets of keys of which exactly one is there.
     pub one_of: &'static [&'static [&'static str]],
+    /// Keys that need another beside them.
+    pub needs: &'static [(&'static str, &'static str)],
 }
 
 /// Tables of which one is meant, by the word at a key.
@@ -91,15 +93,35 @@ pub struct Variants {
 }
 
 impl Table {
-    /// A table without sets of keys that exclude each other.
+    /// A table of settings that know nothing of each other.
     #[must_use]
     pub const fn new(name: &'static str, groups: &'static [&'static [Setting]]) -> Table {
-        Table { name, groups, one_of: &[] }
+        Table { name, groups, one_of: &[], needs: &[] }
+    }
+
+    /// The same with sets of keys of which exactly one is there.
+    #[must_use]
+    pub const fn with_one_of(self, one_of: &'static [&'static [&'static str]]) -> Table {
+        Table { one_of, ..self }
+    }
+
+    /// The same with keys that need another beside them.
+    #[must_use]
+    pub const fn needing(self, needs: &'static [(&'static str, &'static str)]) -> Table {
+        Table { needs, ..self }
     }
 
     /// Its settings, in their order.
     pub fn settings(&self) -> impl Iterator<Item = &'static Setting> + use<> {
         self.groups.iter().flat_map(|group| group.iter())
+    }
+
+    /// The setting at the end of a path, on which names of the user's own are as they like.
+    #[must_use]
+    pub fn at(&'static self, path: &[&str]) -> Option<&'static Setting> {
+        let (first, rest) = path.split_first()?;
+        let setting = self.setting(first)?;
+        if rest.is_empty() { Some(setting) } else { setting.form.at(rest) }
     }
 
     /// The setting of a key.
@@ -110,6 +132,16 @@ impl Table {
 }
 
 impl Form {
+    fn at(&'static self, path: &[&str]) -> Option<&'static Setting> {
+        match self {
+            Form::Table(table) => table.at(path),
+            Form::Variants(variants) => (variants.of)().into_iter().find_map(|(_, table)| table.at(path)),
+            Form::Named(of) => of.at(path.get(1..)?),
+            Form::Either(_, long) => long.at(path),
+            _ => None,
+        }
+    }
+
     /// Whether a text stands there, so that examples need no quotes.
     #[must_use]
     pub fn is_text(&self) -> bool {
@@ -119,32 +151,14 @@ impl Form {
             _ => false,
         }
     }
-
-    /// What stands there, in words.
-    #[must_use]
-    pub fn described(&self) -> String {
-        match self {
-            Form::Text(form) => form.name.to_owned(),
-            Form::Word { of, .. } => of().iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", "),
-            Form::Boolean => "true or false".to_owned(),
-            Form::Count(0) => "a whole number".to_owned(),
-            Form::Count(least) => format!("a whole number, at least {least}"),
-            Form::List(form) => format!("a list: {}", form.described()),
-            Form::OneOrMany(form) => format!("one or a list: {}", form.described()),
-            Form::Table(table) => format!("a table: {}", table.name),
-            Form::Variants(variants) => format!("a table: {}", variants.name),
-            Form::Named(form) => format!("a table by name: {}", form.described()),
-            Form::Either(short, long) => format!("{}; or {}", short.described(), long.described()),
-            Form::Anything => "any value".to_owned(),
-        }
-    }
 }
 
 impl Setting {
     /// A value as the file has it: a text in quotes, all else as it is.
     #[must_use]
     pub fn written(&self, value: &str) -> String {
-        let is_toml = !self.form.is_text() || value.starts_with(['{', '[']);
+        let may_be_longer = matches!(self.form, Form::Either(..) | Form::OneOrMany(_));
+        let is_toml = !self.form.is_text() || (may_be_longer && value.starts_with(['{', '[']));
         match (is_toml, value.contains('"')) {
             (true, _) => value.to_owned(),
             (false, true) => format!("'{value}'"),

@@ -5,11 +5,13 @@ use std::fmt::Write;
 
 use super::{Form, Setting, Table, Usual, Variants};
 
-/// The tables of a file, the top-level one first, each under a heading of the level.
+/// The tables of some files, the top-level ones first, each once under a heading of the level.
 #[must_use]
-pub fn reference(level: usize, table: &'static Table) -> String {
+pub fn reference(level: usize, files: &[&'static Table]) -> String {
     let mut page = Page { level, told: BTreeSet::new(), text: String::new() };
-    page.table(table);
+    for table in files {
+        page.table(table);
+    }
     page.text
 }
 
@@ -53,7 +55,7 @@ impl Page {
         for (word, table) in &of {
             for setting in table.settings() {
                 let same = |known: &&mut (&'static Setting, Vec<&'static str>)| {
-                    known.0.key == setting.key && known.0.says == setting.says
+                    known.0.key == setting.key && known.0.says == setting.says && known.0.usual == setting.usual
                 };
                 match settings.iter_mut().find(same) {
                     Some((_, words)) => words.push(word),
@@ -89,7 +91,7 @@ impl Page {
         let mut cells = vec![code(setting.key)];
         cells.extend(of.map(str::to_owned));
         cells.push(setting.says.replace('|', "\\|"));
-        cells.push(setting.form.described());
+        cells.push(taken(&setting.form));
         cells.push(usual);
         cells.push(code(&setting.written(setting.example)));
         let _ = writeln!(self.text, "| {} |", cells.join(" | "));
@@ -106,5 +108,24 @@ impl Page {
             }
             Form::Text(_) | Form::Word { .. } | Form::Boolean | Form::Count(_) | Form::Anything => {}
         }
+    }
+}
+
+/// What stands under a key, in words; tables lead to where they are told.
+fn taken(form: &Form) -> String {
+    let link = |name: &str| format!("[{name}](#{})", name.replace(' ', "-"));
+    match form {
+        Form::Text(form) => form.name.to_owned(),
+        Form::Word { of, .. } => of().iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", "),
+        Form::Boolean => "true or false".to_owned(),
+        Form::Count(0) => "a whole number".to_owned(),
+        Form::Count(least) => format!("a whole number, at least {least}"),
+        Form::List(form) => format!("a list: {}", taken(form)),
+        Form::OneOrMany(form) => format!("one or a list: {}", taken(form)),
+        Form::Table(table) => link(table.name),
+        Form::Variants(variants) => link(variants.name),
+        Form::Named(form) => format!("by name: {}", taken(form)),
+        Form::Either(short, long) => format!("{}; or {}", taken(short), taken(long)),
+        Form::Anything => "any value".to_owned(),
     }
 }

@@ -37,6 +37,13 @@ impl Defs {
         if !required.is_empty() {
             schema["required"] = json!(required);
         }
+        if !table.needs.is_empty() {
+            let mut needed = Map::new();
+            for (key, other) in table.needs {
+                needed.insert((*key).to_owned(), json!([other]));
+            }
+            schema["dependentRequired"] = Json::Object(needed);
+        }
         let sets: Vec<Json> = table
             .one_of
             .iter()

@@ -259,6 +259,11 @@ impl<'a> Section<'a> {
     /// Reports every key that nobody asked for, with the nearest that has a meaning here.
     pub fn finish(&self, report: &mut Report) {
         let Within::Settings(described) = self.within else { return };
+        for (key, other) in described.needs {
+            if self.has(key) && !self.has(other) {
+                self.missing(other, report);
+            }
+        }
         // A setting that is described is read, or does nothing.
         debug_assert!(
             report.has_errors() || described.settings().all(|setting| self.asked.contains(&setting.key)),

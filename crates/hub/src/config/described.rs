@@ -15,11 +15,11 @@ pub static CONFIGURATION: Table = Table::new(
     "configuration",
     &[settings![
         systems: Form::Named(&Form::Variants(&SYSTEM)), none, "the systems that content comes from and goes to, by name", "{ news = { kind = \"feed\", feeds = { garden = \"https://garden.example/news.xml\" } } }";
-        lanes: Form::Named(&Form::Table(&LANE)), none, "the ways from a source type to a destination type, by name", "{}";
-        briefs: Form::Named(&Form::Table(&BRIEF)), none, "what is translated, by name: small letters, digits and `-`", "{}";
-        views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{}";
-        tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{}";
-        functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{}";
+        lanes: Form::Named(&Form::Table(&LANE)), none, "the ways from a source type to a destination type, by name", "{ pages = { from = \"catalogue/plant-profile\", to = \"visitor-site/page\", match = \"slug\", fields = { slug = 'entry.id | slug', heading = 'common_name' } } }";
+        briefs: Form::Named(&Form::Table(&BRIEF)), none, "what is translated, by name: small letters, digits and `-`", "{ plants = { type = \"catalogue/plant-profile\", fields = [\"common_name\"], from = \"en\", into = [\"fr\"], folder = \"translations\" } }";
+        views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{ soon = { type = \"exhibit\", sort = \"opens\" } }";
+        tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{ sections = { rows = { bog = \"Wetlands\" }, unknown = \"hold\" } }";
+        functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{ teaser = { is = 'it | plain | shorten 160' } }";
         languages: Form::Table(&LANGUAGES), none, "the languages of the hub", "{ known = [\"en\", \"fr\"], fallback = [\"en\"] }";
     ]],
 );

@@ -21,6 +21,7 @@ const LARGEST: u64 = 16 << 20;
 pub(super) static LOOKUP_TABLE: Settings = Settings {
     name: "table to look up in",
     one_of: &[&["file", "rows"], &["otherwise", "unknown"]],
+    needs: &[],
     groups: &[settings![
         file: FILE, none, "a CSV file (RFC 4180): the first column is the key, a second one the value; of several others a row is a record", "tables/sections.csv";
         rows: ANY_VALUES, none, "instead of a file: the values by key", "{ bog = \"Wetlands\" }";

@@ -24,7 +24,8 @@ pub(super) static LOCK: Table = Table::new(
         token: JSON_PATH, none, "where the answer to `take` has a token", "$.token";
         token_header: TEXT, none, "the header that the token goes back in with the write", "X-Lock-Token";
     ]],
-);
+)
+.needing(&[("token", "token_header")]);
 
 /// How a document is locked while it is written.
 #[derive(Debug, Clone)]
@@ -60,9 +61,6 @@ impl LockCalls {
         let us = section.string("us", report);
         let token = Query::from_key(section, "token", report);
         let header = section.string("token_header", report);
-        if token.is_some() && header.is_none() {
-            section.missing("token_header", report);
-        }
         Some(LockCalls {
             take: take?,
             release: release?,

@@ -26,7 +26,8 @@ pub(crate) static MODEL_CALLS: Table = Table::new(
         members: NAMED_TEXTS, none, "what it calls the members of a field (`name`, `kind`, `localised`, `many`, `required`) and of a language (`code`)", "{ kind = \"type\", localised = \"translated\" }";
         kinds: NAMED_TEXTS, none, "what it calls the kinds of fields", "{ html = \"rich\" }";
     ]],
-);
+)
+.needing(&[("languages", "codes")]);
 
 /// The calls about a system's own model.
 #[derive(Debug, Clone)]
@@ -60,9 +61,6 @@ impl ModelCalls {
         let name = Query::from_key(section, "name", report);
         let languages = Call::reading(section, "languages", &[], report);
         let codes = Query::from_key(section, "codes", report);
-        if languages.is_some() && !section.has("codes") {
-            section.missing("codes", report);
-        }
         let make_type = call(section, "make_type", &[], report);
         let make_field = call(section, "make_field", &["type"], report);
         let make_language = call(section, "make_language", &[], report);

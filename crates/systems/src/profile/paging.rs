@@ -157,6 +157,7 @@ static CURSOR: Table = Table {
         COUNTS,
     ],
     one_of: &[&["next", "header"]],
+    needs: &[],
 };
 static LINK: Table = Table::new("paging by link", &[STYLE, COUNTS]);
 static ADDRESS: Table = Table::new(

@@ -33,7 +33,8 @@ pub(crate) static WRITE_FILES: Table = Table::new(
         ],
         PLACED,
     ],
-);
+)
+.needing(&[("withdraw", "withdrawn")]);
 /// How documents of a database are written.
 pub(crate) static WRITE_DOCUMENTS: Table = Table::new(
     "writing documents",
@@ -44,7 +45,8 @@ pub(crate) static WRITE_DOCUMENTS: Table = Table::new(
         ],
         PLACED,
     ],
-);
+)
+.needing(&[("withdraw", "withdrawn")]);
 
 /// How documents of a type are written, each at a place that its key and language tell.
 #[derive(Debug, Clone)]
@@ -89,9 +91,6 @@ impl PlaceType {
         let takes_files = form == WritingForm::Documents;
         let limits = |table: &mut Section<'_>, report: &mut Report| Some(asset_limits(table, report));
         let assets = takes_files.then(|| whole_table(section, "assets", report, limits)).flatten();
-        if withdraw.is_some() && withdrawn.is_none() && !section.has("withdrawn") {
-            section.missing("withdrawn", report);
-        }
         let layout = layout.for_writing(section, report);
         Some(PlaceType {
             languages: languages?,

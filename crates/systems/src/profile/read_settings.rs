@@ -34,6 +34,7 @@ const ITEM: &[Setting] = settings![
 pub(crate) static READ_PAGES: Table = Table {
     name: "reading pages",
     one_of: &[&["id", "alone"]],
+    needs: &[("detail", "revision")],
     groups: &[
         settings![
             list: TEXT, required, "the path of the listing; what chooses fields or writes out references belongs into its query", "/v1/entries?type=page";
@@ -61,6 +62,7 @@ static DELETED_PAGES: Table = Table::new(
 pub(crate) static READ_QUERY: Table = Table {
     name: "reading a query",
     one_of: &[&["id", "alone"]],
+    needs: &[],
     groups: &[
         settings![
             query: FILE, required, "the file with the query", "plants.graphql";

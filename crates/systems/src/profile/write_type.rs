@@ -24,9 +24,9 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         read: CALL, required, "reads one: how a lost answer is settled, and who changed what", "GET /api/pages/{id}";
         create: CALL, required, "writes a new one; with `{key}` in its path the identifier is ours to choose, and only what is not there yet is written", "POST /api/pages";
         update: CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
-        add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}/{language}";
+        add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}";
         publish: CALL, none, "puts on view what was written, where that is a call of its own", "POST /api/pages/{id}/publish";
-        withdraw: CALL, none, "takes one off view", "{ call = \"PATCH /api/pages/{id}\", body = { status = \"withdrawn\" } }";
+        withdraw: CALL, none, "takes one off view", "POST /api/pages/{id}/withdraw";
         withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
         delete: CALL, none, "deletes one", "DELETE /api/pages/{id}";
         document: JSON_PATH, none, "where the document stands in what is sent and answered; it is the whole of it without", "$.data";
@@ -39,7 +39,8 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         batch: Form::Table(&BATCH), none, "how several documents are written in one call; where the answer is lost, each is looked up", "{ call = \"POST /api/pages/batch\", items = \"pages\", results = \"$.results[*]\", status = \"$.status\" }";
         assets: Form::Table(&ASSET_CALLS), none, "how files are delivered that fields of kind `asset` name", "{ find = \"GET /api/media?hash={key}\", found = \"$.media[*]\", upload = \"POST /api/media?hash={key}\", id = \"$.id\" }";
     ]],
-);
+)
+.needing(&[("find", "found")]);
 const JSON_PATH_OR_ETAG: Form =
     Form::Text(&TextForm { name: "a JSONPath (RFC 9535), or `etag`", pattern: Some("^(\\$|etag$)") });
 /// Where a document says that it is off view.
@@ -118,9 +119,6 @@ impl WriteType {
         let read = Call::reading(section, "read", places, report);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
-        if find.is_some() && !section.has("found") {
-            section.missing("found", report);
-        }
         let publish = one(section, "publish", report);
         let withdraw = one(section, "withdraw", report);
         let delete = one(section, "delete", report);

@@ -3,7 +3,7 @@
 use diaporos_core::change::alike;
 use diaporos_core::lane::Documents;
 use diaporos_core::plan::{Existing, Order, Presence, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, from_json};
 use serde_json::{Map, Value as Json};
 
 use super::write::RestWriter;
@@ -168,14 +168,8 @@ impl RestWriter {
             return Err(doubt(format!("there is no document with an id at `{}`", write.id.as_str())));
         };
         let existing = self.existing(kind, write, (document, &code), etag)?;
-        if let Some(expected) = expected.filter(|expected| *expected != id) {
-            // A new document that the system calls otherwise than we do is ours where it shows what we sent.
-            let sent = order.fields().into_iter().flatten();
-            let shows =
-                |(name, value): (&String, &Value)| existing.fields.get(name).is_some_and(|shown| alike(value, shown));
-            if order.id().is_some() || !sent.filter(|(_, value)| !value.is_null()).any(shows) {
-                return Err(doubt(format!("it is about `{id}`, and `{expected}` was asked for")));
-            }
+        if let Some(expected) = expected.filter(|expected| *expected != id && !shows_what_was_sent(order, &existing)) {
+            return Err(doubt(format!("it is about `{id}`, and `{expected}` was asked for")));
         }
         // An object with no more than the id says nothing of what is stored.
         let shows_fields =
@@ -183,6 +177,13 @@ impl RestWriter {
         let Existing { item, revision, fields, .. } = existing;
         Ok(Written { id: Some(id), item, revision, fields: shows_fields.then_some(fields), status: answer.status })
     }
+}
+
+/// Whether a new document that the system calls otherwise than we do shows something that we sent.
+fn shows_what_was_sent(order: &Order, existing: &Existing) -> bool {
+    let sent = order.fields().into_iter().flatten().filter(|(_, value)| !value.is_null());
+    let mut shown = sent.filter_map(|(name, value)| Some((value, existing.fields.get(name)?)));
+    order.id().is_none() && shown.any(|(ours, shown)| alike(ours, shown))
 }
 
 /// An error whose request may have been carried out.

@@ -68,6 +68,7 @@ pub struct Credentials<'a> {
 pub(crate) static CREDENTIAL: Table = Table {
     name: "credential",
     one_of: &[&["bearer", "basic", "header", "query", "oauth", "session"]],
+    needs: &[],
     groups: &[settings![
         bearer: SECRET, none, "a bearer token (RFC 6750)", "env:TOKEN";
         basic: Form::Table(&BASIC), none, "a user and a password (RFC 7617)", "{ user = \"hub\", password = \"env:PASSWORD\" }";

@@ -11,6 +11,7 @@ use super::{Back, Outdated};
 pub(in crate::config) static BRIEF: Table = Table {
     name: "brief",
     one_of: &[&["agency", "folder"]],
+    needs: &[],
     groups: &[settings![
         type: TYPE, required, "the type whose texts are translated", "catalogue/plant-profile";
         fields: TEXTS, required, "which of its fields: of kind `text`, `html` or `markdown`, declared with a value per language", "[\"common_name\", \"description\"]";
