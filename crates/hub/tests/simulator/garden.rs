@@ -16,6 +16,8 @@ use crate::history::{ENTRIES, FIELDS};
 pub(crate) struct Garden {
     values: BTreeMap<(usize, usize), u8>,
     hidden: [bool; ENTRIES],
+    /// The entry that each refers to.
+    friends: [Option<usize>; ENTRIES],
     shares_key: bool,
     model: Model,
 }
@@ -27,6 +29,14 @@ impl Garden {
 
     pub(crate) fn set_live(&mut self, entry: usize, live: bool) {
         self.hidden[entry] = !live;
+    }
+
+    pub(crate) fn refer(&mut self, entry: usize, to: Option<usize>) {
+        self.friends[entry] = to;
+    }
+
+    pub(crate) fn friend(&self, entry: usize) -> Option<usize> {
+        self.friends[entry]
     }
 
     /// The second entry has the key of the first.
@@ -61,6 +71,9 @@ impl Garden {
 
     fn incoming(&self, entry: usize) -> Incoming {
         let fields = self.fields(entry);
+        let mut fields = fields;
+        let friend = self.friends[entry].map(|to| Value::Reference(format!("garden/plant/{to}").parse().unwrap()));
+        fields.extend(friend.map(|friend| ("friend".to_owned(), friend)));
         Incoming {
             id: EntryId::new(entry.to_string()).unwrap(),
             part: None,
@@ -94,7 +107,8 @@ impl Read for Garden {
 
     async fn page(&self, _: Ask<'_>, _: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let entries: Vec<Incoming> = (0..ENTRIES).map(|entry| self.incoming(entry)).collect();
-        let content = diaporos_core::change::fingerprint_texts([format!("{:?}", self.values).as_str()]);
+        let said = format!("{:?} {:?} {:?}", self.values, self.hidden, self.friends);
+        let content = diaporos_core::change::fingerprint_texts([said.as_str()]);
         let counts = PageCounts::default();
         let mark = CacheValidators { etag: None, last_modified: None, content, next: None, counts };
         Ok(Page::new(PageContent::Entries { entries, problems: Vec::new(), mark }, None))

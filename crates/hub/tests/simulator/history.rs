@@ -15,6 +15,8 @@ pub(crate) const MOST_LAG: u64 = 4_500;
 pub(crate) enum Event {
     /// A field of an entry changes at its source.
     Edit(usize, usize, u8),
+    /// An entry comes to refer to another, which may refer to it, or to none.
+    Refer(usize, Option<usize>),
     /// An entry goes live, or no longer is.
     Live(usize, bool),
     /// Somebody changes a field of a page by hand.
@@ -28,8 +30,8 @@ pub(crate) enum Event {
     Push {
         /// What becomes of the first, second, … request.
         faults: Vec<Fault>,
-        /// The step at which the process dies.
-        crash: Option<u8>,
+        /// Where the process dies.
+        crash: Option<Crash>,
         /// Page, field and value that somebody writes just before the request of that number.
         meddling: Option<(u8, usize, usize, u8)>,
         /// Whether it reads every page that is there.
@@ -37,6 +39,16 @@ pub(crate) enum Event {
         /// So many milliseconds a page that was just made is not found by its key.
         lag: u64,
     },
+}
+
+/// Where a process dies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Crash {
+    /// While it waits for the destination, the so-manieth time.
+    Step(u8),
+    /// As it looks at the clock, the so-manieth time: within what it does between two waits, before
+    /// what it was about to commit.
+    Look(u8),
 }
 
 /// What becomes of a request.
@@ -69,13 +81,17 @@ fn event() -> impl Strategy<Value = Event> {
     ];
     let push = (
         proptest::collection::vec(fault, 0..12),
-        proptest::option::weighted(0.4, 0..40_u8),
+        proptest::option::weighted(
+            0.4,
+            prop_oneof![(0..40_u8).prop_map(Crash::Step), (0..30_u8).prop_map(Crash::Look)],
+        ),
         proptest::option::weighted(0.2, (0..8_u8, page.clone(), 0..3_usize, 10..14_u8)),
         any::<bool>(),
         prop_oneof![3 => Just(0), 1 => 1..MOST_LAG],
     );
     prop_oneof![
         4 => (0..ENTRIES, 0..3_usize, 0..4_u8).prop_map(|(entry, field, value)| Event::Edit(entry, field, value)),
+        1 => (0..ENTRIES, proptest::option::of(0..ENTRIES)).prop_map(|(entry, to)| Event::Refer(entry, to)),
         2 => (0..ENTRIES, any::<bool>()).prop_map(|(entry, live)| Event::Live(entry, live)),
         2 => (page.clone(), 0..3_usize, 10..14_u8).prop_map(|(page, field, value)| Event::HandEdit(page, field, value)),
         1 => page.clone().prop_map(Event::HandDelete),

@@ -1,7 +1,8 @@
 //! The hub: a store on a disk, pulled into and pushed from by the very code of the program.
 
+use std::panic::{AssertUnwindSafe, panic_any, resume_unwind, set_hook, take_hook};
 use std::path::PathBuf;
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, Once};
 
 use diaporos_core::plan::{Counterpart, HoldReason, Presence};
 use diaporos_core::value::{Address, LaneName, SystemName, Value};
@@ -19,7 +20,7 @@ use tokio::time::Instant;
 use crate::garden::Garden;
 use crate::history::ENTRIES;
 use crate::site::Site;
-use crate::world::{Page, World};
+use crate::world::{Died, Page, World};
 
 const CONFIG: &str = r#"
 [systems.garden]
@@ -42,6 +43,7 @@ slug = 'slug'
 heading = 'heading'
 teaser = 'teaser'
 topics = 'topics'
+friend = 'friend | counterpart'
 "#;
 
 const FIELDS: &str = r#"
@@ -67,14 +69,28 @@ static MADE: LazyLock<(Config, Vec<u8>)> = LazyLock::new(|| {
     let folder = TempDir::new().unwrap();
     let write = |name: &str, text: String| std::fs::write(folder.path().join(name), text).unwrap();
     write("diaporos.toml", CONFIG.to_owned());
-    write("garden.toml", format!("[types.plant.read]\nfiles = \"*.json\"\n[types.plant.fields]{FIELDS}"));
-    write("site.toml", format!("[types.page.fields]{FIELDS}{SITE}"));
+    let friend = "friend = { kind = \"reference\", to = \"plant\" }";
+    write("garden.toml", format!("[types.plant.read]\nfiles = \"*.json\"\n[types.plant.fields]{FIELDS}{friend}"));
+    write("site.toml", format!("[types.page.fields]{FIELDS}friend = \"text\"\n{SITE}"));
     let loaded = load(folder.path(), &|_, _| Default::default(), Timestamp::UNIX_EPOCH).unwrap();
     let config = loaded.config.unwrap_or_else(|| panic!("{:?}", loaded.reports));
     let file = folder.path().join("store.db");
     drop(Store::open(&file).unwrap());
     (config, std::fs::read(file).unwrap())
 });
+
+/// A death that was meant says nothing.
+pub(crate) fn die_quietly() {
+    static ONCE: Once = Once::new();
+    ONCE.call_once(|| {
+        let tell = take_hook();
+        set_hook(Box::new(move |why| {
+            if !why.payload().is::<Died>() {
+                tell(why);
+            }
+        }));
+    });
+}
 
 /// What survives a crash, and what is done with it.
 pub(crate) struct Hub {
@@ -106,7 +122,11 @@ impl Hub {
             biased;
             // The store goes with the process.
             () = died.notified() => return false,
-            done = self.run(&mut store, site, verify) => done.unwrap(),
+            done = AssertUnwindSafe(self.run(&mut store, site, verify)).catch_unwind() => match done {
+                Ok(done) => done.unwrap(),
+                Err(why) if why.is::<Died>() => return false,
+                Err(why) => resume_unwind(why),
+            },
         }
         self.store = Some(store);
         true
@@ -115,7 +135,11 @@ impl Hub {
     async fn run(&self, store: &mut Store, site: &Site, verify: bool) -> Result<(), StoreError> {
         let config = &MADE.0;
         let began = self.began;
-        let clock = || Timestamp::UNIX_EPOCH.checked_add(began.elapsed()).unwrap();
+        let clock = || {
+            let lives = site.world().look_at_the_clock();
+            lives.unwrap_or_else(|died| panic_any(died));
+            Timestamp::UNIX_EPOCH.checked_add(began.elapsed()).unwrap()
+        };
         register_lanes(config, store, clock())?;
         let garden = SystemName::new("garden").unwrap();
         let sources = vec![PullSource { system: &garden, reader: Ok(Box::new(self.garden.clone())) }];
@@ -186,6 +210,7 @@ impl Hub {
                 assert_eq!(known.unwrap().id.as_str(), id.to_string(), "the identifier that is kept");
                 assert_eq!(page.presence, Presence::Present);
                 self.page_is_right(entry, (**id, page), world);
+                self.friend_is_right(entry, page, counterparts);
             }
             (true, None) => panic!("`page-{entry}` is not there, is not held, and should be there"),
             (false, Some((id, page))) => {
@@ -193,6 +218,16 @@ impl Hub {
             }
             (false, None) => {}
         }
+    }
+
+    /// What an entry refers to is named as it is called there, where it is there to be named.
+    fn friend_is_right(&self, entry: usize, page: &Page, counterparts: &[Option<Counterpart>]) {
+        let friend = self.garden.friend(entry);
+        let known = friend.and_then(|friend| counterparts[friend].as_ref());
+        let called =
+            known.filter(|known| known.presence == Presence::Present).map(|known| Value::from(known.id.as_str()));
+        let named = page.fields.get("friend").filter(|named| !named.is_null()).cloned();
+        assert_eq!(named, called, "the friend of `page-{entry}`, {friend:?}");
     }
 
     fn page_is_right(&self, entry: usize, (id, page): (u64, &Page), world: &World) {

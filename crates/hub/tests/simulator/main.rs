@@ -29,6 +29,7 @@ async fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool)
     for event in events {
         match event {
             Event::Edit(entry, field, value) => hub.garden.edit(entry, field, value),
+            Event::Refer(entry, to) => hub.garden.refer(entry, to),
             Event::Live(entry, live) => hub.garden.set_live(entry, live),
             Event::HandEdit(page, field, value) => site.world().hand_edit(page, field, value),
             Event::HandDelete(page) => site.world().hand_delete(page),
@@ -48,6 +49,7 @@ async fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool)
 }
 
 fn simulate(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
+    hub::die_quietly();
     let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
     runtime.block_on(play(events, versions, shows, shares_key));
 }

@@ -8,10 +8,11 @@ use diaporos_core::value::{EntryId, Record, Revision, Value};
 
 use tokio::time::Instant;
 
-use crate::history::{FIELDS, Fault};
+use crate::history::{Crash, FIELDS, Fault};
 
 /// The process died here.
-pub(crate) struct Crash;
+#[derive(Debug)]
+pub(crate) struct Died;
 
 /// A page.
 #[derive(Debug, Clone)]
@@ -32,8 +33,9 @@ pub(crate) struct World {
     /// Whether answers show the page, and in the destination's own spelling.
     shows: bool,
     faults: Vec<Fault>,
-    crash: Option<u8>,
+    crash: Option<Crash>,
     steps: u8,
+    looks: u8,
     is_dead: bool,
     requests: u8,
     meddling: Option<(u8, usize, usize, u8)>,
@@ -66,6 +68,7 @@ impl World {
             faults: Vec::new(),
             crash: None,
             steps: 0,
+            looks: 0,
             is_dead: false,
             requests: 0,
             meddling: None,
@@ -84,14 +87,14 @@ impl World {
     pub(crate) fn begin_run(
         &mut self,
         faults: Vec<Fault>,
-        crash: Option<u8>,
+        crash: Option<Crash>,
         meddling: Option<(u8, usize, usize, u8)>,
         lag: Duration,
     ) {
         self.faults = faults.into_iter().rev().collect();
         // Without versions nobody can tell who wrote between a look and a write.
         self.meddling = meddling.filter(|_| self.versions);
-        (self.crash, self.steps, self.requests, self.lag) = (crash, 0, 0, lag);
+        (self.crash, self.steps, self.looks, self.requests, self.lag) = (crash, 0, 0, 0, lag);
         (self.is_dead, self.ignores_key) = (false, false);
         self.written.clear();
     }
@@ -112,17 +115,27 @@ impl World {
     }
 
     /// A step of the process; it may be its last.
-    pub(crate) fn step(&mut self) -> Result<(), Crash> {
+    pub(crate) fn step(&mut self) -> Result<(), Died> {
         self.steps = self.steps.saturating_add(1);
+        self.lives_after(Crash::Step(self.steps))
+    }
+
+    /// A look of the process at the clock; it may be its last.
+    pub(crate) fn look_at_the_clock(&mut self) -> Result<(), Died> {
+        self.looks = self.looks.saturating_add(1);
+        self.lives_after(Crash::Look(self.looks))
+    }
+
+    fn lives_after(&mut self, here: Crash) -> Result<(), Died> {
         if self.is_dead {
-            return Err(Crash);
+            return Err(Died);
         }
-        if self.crash != Some(self.steps) {
+        if self.crash != Some(here) {
             return Ok(());
         }
         self.is_dead = true;
         std::mem::take(&mut self.written).into_iter().for_each(|page| self.lose(Some(page)));
-        Err(Crash)
+        Err(Died)
     }
 
     fn nth(&mut self, nth: usize) -> Option<(&u64, &mut Page)> {
