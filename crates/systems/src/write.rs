@@ -18,6 +18,12 @@ pub trait Write: Send + Sync {
     /// How languages go into documents of the type; none where the type cannot be written.
     fn documents(&self, kind: &TypeName) -> Option<Documents>;
 
+    /// Whether a look-up by key asks for one language, where there is a document for each.
+    fn finds_by_language(&self, kind: &TypeName) -> bool {
+        let _ = kind;
+        true
+    }
+
     /// The type's fields, where they are known.
     fn fields(&self, kind: &TypeName) -> Option<&EntryType>;
 

@@ -25,12 +25,27 @@ pub enum FoundDocument {
     Nothing,
     /// Documents with other keys, one of which is this: the search may not know what it is asked by.
     OtherKeys(EntryId),
+    /// The entry's own document in another language: the search does not tell languages apart.
+    OtherLanguage(EntryId),
     /// One document that is nobody's counterpart.
     One(Box<Existing>),
     /// A document that is another entry's counterpart, or a key that another entry will create.
     Taken(Address),
     /// Several documents.
     Several(usize),
+}
+
+impl FoundDocument {
+    /// What was found, held against the identifiers of the entry's documents in other languages.
+    #[must_use]
+    pub fn apart_from<'a>(self, mut others: impl Iterator<Item = &'a EntryId>) -> FoundDocument {
+        match self {
+            FoundDocument::One(existing) if others.any(|other| *other == existing.id) => {
+                FoundDocument::OtherLanguage(existing.id)
+            }
+            found => found,
+        }
+    }
 }
 
 /// What is to be done for one document.
@@ -75,6 +90,10 @@ pub fn decide(wanted: DesiredState, counterpart: Option<&Counterpart>, found: Fo
         }
         (DesiredState::There(_), None, FoundDocument::OtherKeys(id)) => {
             hold(HoldReason::FoundOther, format!("the look-up by its key gives `{id}`, which does not show that key"))
+        }
+        (DesiredState::There(_), None, FoundDocument::OtherLanguage(id)) => {
+            let why = "which is the entry's document in another language";
+            hold(HoldReason::FoundOther, format!("the look-up by its key gives `{id}`, {why}"))
         }
         (DesiredState::There(_), None, FoundDocument::Several(count)) => {
             hold(HoldReason::Ambiguous, format!("{count} documents there have the same key"))
@@ -154,6 +173,7 @@ mod tests {
         let existing = Existing {
             id: EntryId::new("9001").unwrap(),
             item: None,
+            language: None,
             revision: None,
             fields: Record::default(),
             presence: Presence::Present,
@@ -169,6 +189,7 @@ mod tests {
             FoundDocument::Taken("s/t/other".parse().unwrap()),
             FoundDocument::Several(2),
             FoundDocument::OtherKeys(EntryId::new("1").unwrap()),
+            FoundDocument::OtherLanguage(EntryId::new("1").unwrap()),
         ];
         let mut table = String::new();
         for (wanted, wanted_name) in [

@@ -251,7 +251,7 @@ impl<'a> DeliveryMachine<'a> {
                 self.end(Ending::Held(Hold { reason: HoldReason::KeyTaken, message }, None))
             }
             // Nobody can tell whether ours is among them.
-            FoundDocument::OtherKeys(_) => Effect::End(Ending::InDoubt),
+            FoundDocument::OtherKeys(_) | FoundDocument::OtherLanguage(_) => Effect::End(Ending::InDoubt),
             FoundDocument::Several(count) => {
                 let message = format!("{count} documents there have the entry's key");
                 self.end(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }, None))

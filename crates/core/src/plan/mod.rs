@@ -41,7 +41,7 @@ use crate::change::{
     Base, Divergence, Divergences, Fingerprint, Merge, MergePolicies, fingerprint_record, found_base, merge,
     merge_found,
 };
-use crate::value::{EntryId, Record, Revision, Value};
+use crate::value::{EntryId, LanguageTag, Record, Revision, Value};
 
 /// What an entry has become at a destination, as far as the hub knows.
 #[derive(Debug, Clone, PartialEq)]
@@ -210,6 +210,8 @@ pub struct Existing {
     pub id: EntryId,
     /// What joins it to its other languages.
     pub item: Option<EntryId>,
+    /// Its language, where it shows one.
+    pub language: Option<LanguageTag>,
     /// Its version there.
     pub revision: Option<Revision>,
     /// Its fields.

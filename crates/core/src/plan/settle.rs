@@ -119,7 +119,10 @@ pub fn settle_new(fields: &Record, fingerprint: Fingerprint, found: &FoundDocume
             let divergences = forms.map(|(name, _)| (name.clone(), Divergence::Stored(theirs(name).clone()))).collect();
             Settled::Done(counterpart(one, fields.clone(), fingerprint, divergences, Vec::new()))
         }
-        FoundDocument::Taken(_) | FoundDocument::OtherKeys(_) | FoundDocument::Several(_) => Settled::Unclear,
+        FoundDocument::Taken(_)
+        | FoundDocument::OtherKeys(_)
+        | FoundDocument::OtherLanguage(_)
+        | FoundDocument::Several(_) => Settled::Unclear,
     }
 }
 
@@ -151,6 +154,7 @@ mod tests {
         Existing {
             id: id(),
             item: None,
+            language: None,
             revision: revision.map(|text| Revision::new(text).unwrap()),
             fields: record(heading).into_iter().chain(theirs).collect(),
             presence,

@@ -19,7 +19,7 @@ pub(crate) struct Claims {
     /// Keys that entries are going to create.
     keys: HashMap<(String, Option<LanguageTag>), Address>,
     /// Documents that entries are going to adopt.
-    documents: HashMap<EntryId, Address>,
+    documents: HashMap<EntryId, (Address, Option<LanguageTag>)>,
     hasher: RandomState,
     /// The entries that share a key, by the hash of it: a million keys are too many to keep.
     shared: HashMap<u64, Vec<i64>>,
@@ -76,8 +76,8 @@ impl Claims {
         self.keys.insert((key.to_owned(), language.cloned()), by.clone());
     }
 
-    pub(super) fn take_document(&mut self, id: &EntryId, by: &Address) {
-        self.documents.insert(id.clone(), by.clone());
+    pub(super) fn take_document(&mut self, id: &EntryId, by: &Address, language: Option<&LanguageTag>) {
+        self.documents.insert(id.clone(), (by.clone(), language.cloned()));
     }
 
     /// Another entry that wants the key, where there is one.
@@ -101,8 +101,8 @@ impl Claims {
         Ok(None)
     }
 
-    /// Another entry that wants the document, where there is one.
-    pub(super) fn other_with_document(&self, id: &EntryId, address: &Address) -> Option<Address> {
-        self.documents.get(id).filter(|by| *by != address).cloned()
+    /// The entry that wants a document, and for which of its languages, where there is one.
+    pub(super) fn of_document(&self, id: &EntryId) -> Option<&(Address, Option<LanguageTag>)> {
+        self.documents.get(id)
     }
 }

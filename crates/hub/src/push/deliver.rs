@@ -53,6 +53,7 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
     let mut item = delivery.plan.item();
     let mut rows = delivery.plan.rows();
     let mut sent = 0;
+    let mut own: Vec<(Option<LanguageTag>, EntryId)> = delivery.plan.identifiers();
     let documents = std::mem::take(&mut delivery.plan.documents);
     for document in &documents {
         if breaker.is_open() {
@@ -65,7 +66,8 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         let Some(intent) = intents.pop_front() else { continue };
         sent += 1;
         let attempt = format!("{}/{}", lane.name, intent.attempt());
-        let mut driver = Driver { to, document, attempt, requests: 0 };
+        let others = own.iter().filter(|(language, _)| *language != document.language).map(|(_, id)| id.clone());
+        let mut driver = Driver { to, document, others: others.collect(), attempt, requests: 0 };
         let ended = driver.carry(machine, first).await;
         delivery.requests += driver.requests;
         breaker.note(ended.error.as_ref());
@@ -80,6 +82,7 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
             break;
         };
         let written = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
+        own.extend(written.map(|known| (document.language.clone(), known.id.clone())));
         let renamed = written.and_then(|known| other_key(lane, document, known));
         item = item.or_else(|| written.and_then(|known| known.item.clone()));
         let id = written.map(|known| known.id.to_string());
@@ -229,6 +232,8 @@ fn other_key(lane: &Lane, document: &DocumentPlan, known: &Counterpart) -> Optio
 struct Driver<'a> {
     to: &'a Destination<'a>,
     document: &'a DocumentPlan,
+    /// What the entry's documents in other languages are called.
+    others: Vec<EntryId>,
     attempt: String,
     requests: u64,
 }
@@ -270,14 +275,15 @@ impl Driver<'_> {
                 },
                 Effect::Find(looks) => {
                     let pause = if looks == 0 { Duration::ZERO } else { FIRST_PAUSE * (1 << (looks - 1).min(10)) };
-                    if looks > 0 && began.elapsed() + pause > writer.settles_within() {
+                    let left = writer.settles_within().saturating_sub(began.elapsed());
+                    if looks > 0 && left.is_zero() {
                         machine.saw_nothing()
                     } else {
-                        tokio::time::sleep(pause).await;
+                        tokio::time::sleep(pause.min(left)).await;
                         let key = self.document.document.as_ref().and_then(|document| document.key.clone());
                         let language = self.document.language.as_ref();
                         match self.to.look_ups.by_key(&key.unwrap_or_default(), language).await {
-                            Ok(found) => machine.found(&found),
+                            Ok(found) => machine.found(&found.apart_from(self.others.iter())),
                             Err(failure) => self.unseen(&machine, failure, &mut error),
                         }
                     }

@@ -92,6 +92,16 @@ impl EntryPlan {
         }
     }
 
+    /// What the entry's documents are called at the destination, each with its language.
+    pub(super) fn identifiers(&self) -> Vec<(Option<LanguageTag>, EntryId)> {
+        let there = |document: &DocumentPlan| {
+            let known = document.known.as_ref().filter(|known| known.presence != Presence::Deleted);
+            let id = known.map(|known| &known.id).or(document.step.adopted())?;
+            Some((document.language.clone(), id.clone()))
+        };
+        self.documents.iter().filter_map(there).collect()
+    }
+
     /// What joins the entry's documents at the destination, where it has any.
     #[must_use]
     pub fn item(&self) -> Option<EntryId> {

@@ -79,6 +79,9 @@ pub(super) struct Flow<'p, 'a, 'l> {
     pub(super) tally: &'l mut PushTally,
     pub(super) listener: &'l mut dyn Listener,
     pub(super) row: &'l mut (dyn FnMut(PushRow) + Send),
+    /// Entries whose answer was lost in this run. Nothing more is sent of them in it, whatever came of
+    /// those that they refer to: the next run finds out first.
+    pub(super) in_doubt: HashSet<i64>,
     /// What a dry run put off; nothing is delivered in it that would tell.
     pub(super) put_off: HashSet<i64>,
 }
@@ -90,10 +93,11 @@ type Queue = VecDeque<(EntryPlan, Vec<OpenIntent>)>;
 enum Turn {
     /// Now.
     Now,
-    /// When an entry that it refers to is there.
+    /// When an entry that it refers to is there, of which nothing is noted.
     Waits,
-    /// When it was counted how many are taken away, or taken over: till then it is owed.
-    AskedAboutFirst(Verdict),
+    /// When an entry that it refers to is there, or when it was counted how many are taken away, or taken
+    /// over: till then it is owed.
+    Later(Verdict),
 }
 
 impl Flow<'_, '_, '_> {
@@ -196,6 +200,7 @@ impl Flow<'_, '_, '_> {
         if self.options.dry_run && waiting == Waiting::ForNone {
             due.retain(|due| self.put_off.contains(&due.number));
         }
+        due.retain(|due| !self.in_doubt.contains(&due.number));
         let mut verdicts = Vec::new();
         for due in due.extract_if(.., |due| self.unsettled.contains_key(&due.number)) {
             if let Some(error) = self.unsettled.get(&due.number) {
@@ -230,7 +235,7 @@ impl Flow<'_, '_, '_> {
         for mut plan in window.plans {
             match self.turn(&mut plan, rules, filter, end)? {
                 Turn::Waits => continue,
-                Turn::AskedAboutFirst(verdict) => {
+                Turn::Later(verdict) => {
                     verdicts.push(verdict);
                     continue;
                 }
@@ -281,8 +286,11 @@ impl Flow<'_, '_, '_> {
                 end.put_off += 1;
                 if self.options.dry_run {
                     self.put_off.insert(plan.number);
+                    return Ok(Turn::Waits);
                 }
-                return Ok(Turn::Waits);
+                // Later passes look at what is owed alone, and this may have failed before.
+                let owed = Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() };
+                return Ok(Turn::Later(owed));
             }
             Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
                 plan.hold = Some(Hold { reason: HoldReason::Reference, message: whys.join("; ") });
@@ -293,14 +301,14 @@ impl Flow<'_, '_, '_> {
         if plan.removes() {
             end.removals += 1;
             if rules.removing == Doing::NotYet && !self.options.dry_run {
-                return Ok(Turn::AskedAboutFirst(Verdict { standing: Standing::Owed, ..plan.verdict() }));
+                return Ok(Turn::Later(Verdict { standing: Standing::Owed, ..plan.verdict() }));
             }
         }
         if plan.adopts() {
             end.adoptions += 1;
             if rules.adopting == Doing::NotYet && !self.options.dry_run {
                 let owed = Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() };
-                return Ok(Turn::AskedAboutFirst(owed));
+                return Ok(Turn::Later(owed));
             }
         }
         Ok(Turn::Now)
@@ -338,6 +346,9 @@ impl Flow<'_, '_, '_> {
             // A store that cannot tell leaves it owed, for what was sent must be noted all the same.
             if verdict.standing == Standing::Delivered && plan.dependencies.still_called_so(&world) != Ok(true) {
                 verdict.standing = Standing::Owed;
+            }
+            if verdict.reason.as_deref() == Some(HoldReason::InDoubt.word()) {
+                self.in_doubt.insert(plan.number);
             }
             outcomes.extend(own);
             verdicts.push(verdict);

@@ -60,6 +60,17 @@ impl<'a> LookUps<'a> {
         if let Some(left) = unshown.pop() {
             return Ok(FoundDocument::OtherKeys(left.id));
         }
+        let (mut ours, strange): (Vec<Existing>, Vec<Existing>) = ours
+            .into_iter()
+            .partition(|existing| existing.language.is_none() || existing.language.as_ref() == language);
+        if let ([], [of_another, ..]) = (ours.as_slice(), strange.as_slice()) {
+            // All languages come where none is asked for; where one is, and another comes, nobody can tell.
+            return Ok(if self.writer.finds_by_language(self.kind) {
+                FoundDocument::OtherLanguage(of_another.id.clone())
+            } else {
+                FoundDocument::Nothing
+            });
+        }
         match (ours.pop(), ours.len(), other) {
             (Some(one), 0, _) => {
                 let whole = self.read(&one).await?;
@@ -119,6 +130,9 @@ mod tests {
     struct Site {
         pages: Vec<Shown>,
         ignores_key: bool,
+        /// The language that every page shows, and whether one is asked for.
+        language: Option<LanguageTag>,
+        asks_language: bool,
         /// What a page holds that is read whole.
         whole: fn(&str) -> Option<&'static str>,
     }
@@ -126,13 +140,16 @@ mod tests {
     fn existing(id: &str, key: Option<&str>) -> Existing {
         let fields = key.map(|key| ("slug".to_owned(), Value::from(key)));
         let (id, presence) = (EntryId::new(id).unwrap(), Presence::Present);
-        Existing { id, item: None, revision: None, fields: fields.into_iter().collect(), presence }
+        Existing { id, item: None, language: None, revision: None, fields: fields.into_iter().collect(), presence }
     }
 
     #[async_trait]
     impl Write for Site {
         fn documents(&self, _: &TypeName) -> Option<Documents> {
             None
+        }
+        fn finds_by_language(&self, _: &TypeName) -> bool {
+            self.asks_language
         }
         fn fields(&self, _: &TypeName) -> Option<&EntryType> {
             None
@@ -157,10 +174,12 @@ mod tests {
         }
         async fn find(&self, _: &TypeName, key: &str, _: Option<&LanguageTag>) -> Result<Vec<Existing>, SystemError> {
             let shown: &[Shown] = if self.ignores_key || key == "fern" { &self.pages } else { &[] };
-            Ok(shown.iter().map(|(id, key)| existing(id, *key)).collect())
+            let shown = shown.iter().map(|(id, key)| existing(id, *key));
+            Ok(shown.map(|page| Existing { language: self.language.clone(), ..page }).collect())
         }
         async fn read(&self, _: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
-            Ok((self.whole)(id.as_str()).map(|key| existing(id.as_str(), Some(key))))
+            let whole = (self.whole)(id.as_str()).map(|key| existing(id.as_str(), Some(key)));
+            Ok(whole.map(|page| Existing { language: self.language.clone(), ..page }))
         }
         fn request(&self, _: &TypeName, _: &Order) -> Result<Request, SystemError> {
             Err(self.failed(ErrorKind::NotFound))
@@ -178,16 +197,37 @@ mod tests {
 
     /// What a look for `fern` comes to.
     async fn found(pages: &[Shown], ignores_key: bool, whole: fn(&str) -> Option<&'static str>) -> String {
-        let site = Site { pages: pages.to_vec(), ignores_key, whole };
+        let site = Site { pages: pages.to_vec(), ignores_key, language: None, asks_language: true, whole };
+        come_to(&site, None).await
+    }
+
+    async fn come_to(site: &Site, language: Option<&LanguageTag>) -> String {
         let kind = TypeName::new("page").unwrap();
-        let look_ups = LookUps { writer: &site, kind: &kind, field: Some("slug"), ignores_key: OnceCell::new() };
-        match look_ups.by_key("fern", None).await {
+        let look_ups = LookUps { writer: site, kind: &kind, field: Some("slug"), ignores_key: OnceCell::new() };
+        match look_ups.by_key("fern", language).await {
             Ok(FoundDocument::One(one)) => format!("one {}", one.id),
             Ok(FoundDocument::OtherKeys(id)) => format!("others {id}"),
             Ok(FoundDocument::Several(count)) => format!("{count}"),
             Ok(FoundDocument::Nothing) => "nothing".to_owned(),
             Ok(other) => format!("{other:?}"),
             Err(error) => format!("error {}", error.kind),
+        }
+    }
+
+    #[tokio::test]
+    async fn what_is_found_is_held_against_the_language_it_was_looked_for_in() {
+        let (english, french): (LanguageTag, LanguageTag) = ("en".parse().unwrap(), "fr".parse().unwrap());
+        for (shown, asks_language, expected) in [
+            (Some(&english), true, "one 1"),
+            (None, true, "one 1"),
+            // A look-up that asks for one language and gets another cannot be relied upon.
+            (Some(&french), true, "OtherLanguage(EntryId(\"1\"))"),
+            // One that asks for all languages has found none of this.
+            (Some(&french), false, "nothing"),
+        ] {
+            let (language, pages) = (shown.cloned(), vec![("1", Some("fern"))]);
+            let site = Site { pages, ignores_key: false, language, asks_language, whole: |_| Some("fern") };
+            assert_eq!(come_to(&site, Some(&english)).await, expected);
         }
     }
 

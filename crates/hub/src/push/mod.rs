@@ -219,8 +219,12 @@ impl Push<'_> {
         let (lane, writer) = (self.lane, self.writer);
         let look_ups = LookUps::new(writer, &lane.lane);
         let own_way = self.store.stores_its_own_way(&lane.lane.name, None)?;
-        let put_off = HashSet::new();
         let rules = PassRules { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
+        // What went into doubt in an earlier round of this run is found out by the next run.
+        let in_doubt = match options.only_owed {
+            true => self.store.in_doubt(&lane.lane.name)?.into_iter().map(|(_, record)| record.entry).collect(),
+            false => HashSet::new(),
+        };
         let mut flow = Flow {
             push: self,
             options,
@@ -231,7 +235,8 @@ impl Push<'_> {
             tally,
             listener,
             row,
-            put_off,
+            in_doubt,
+            put_off: HashSet::new(),
         };
         let mut end = flow.pass(first, rules, &breaker).await?;
         let (removals, adoptions) = (end.removals, end.adoptions);

@@ -248,7 +248,9 @@ impl LaneOf<'_> {
             };
             match (&step, &document.key) {
                 (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
-                (Step::Adopt(existing), _) => claims.take_document(&existing.id, &plan.address),
+                (Step::Adopt(existing), _) => {
+                    claims.take_document(&existing.id, &plan.address, document.language.as_ref());
+                }
                 _ => {}
             }
             let language = document.language.clone();
@@ -284,11 +286,14 @@ impl LaneOf<'_> {
             return Ok(FoundDocument::Taken(other));
         }
         let FoundDocument::One(existing) = found else { return Ok(found.clone()) };
-        if let Some(other) = claims.other_with_document(&existing.id, address) {
-            return Ok(FoundDocument::Taken(other));
+        match claims.of_document(&existing.id) {
+            Some((other, _)) if other != address => return Ok(FoundDocument::Taken(other.clone())),
+            Some((_, other)) if other != language => return Ok(FoundDocument::OtherLanguage(existing.id.clone())),
+            _ => {}
         }
         match store.owner(&lane.lane.name, &existing.id)? {
-            Some((_, owner)) if owner != *address => Ok(FoundDocument::Taken(owner)),
+            Some(owner) if owner.address != *address => Ok(FoundDocument::Taken(owner.address)),
+            Some(owner) if owner.language != *language => Ok(FoundDocument::OtherLanguage(existing.id.clone())),
             _ => Ok(found.clone()),
         }
     }
@@ -306,6 +311,7 @@ fn taken_from(known: &Counterpart, found: &FoundDocument) -> Option<Hold> {
     let message = match found {
         FoundDocument::Taken(by) => format!("`{by}` has the same key there"),
         FoundDocument::One(other) if other.id != known.id => format!("`{}` there has its new key already", other.id),
+        FoundDocument::OtherLanguage(id) => format!("its new key leads to `{id}`, its document in another language"),
         FoundDocument::Several(count) => format!("{count} documents there have its new key already"),
         _ => return None,
     };

@@ -3,9 +3,9 @@
 use std::collections::HashMap;
 use std::time::Duration;
 
-use diaporos_core::plan::{Counterpart, FoundDocument, Settled, settle, settle_new};
-use diaporos_core::value::{LanguageTag, Value};
-use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult};
+use diaporos_core::plan::{Counterpart, FoundDocument, Presence, Settled, settle, settle_new};
+use diaporos_core::value::{EntryId, LanguageTag, Value};
+use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult, Owner};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
 use tokio::time::Instant;
@@ -39,10 +39,16 @@ pub(super) async fn settle_in_doubt(
     let mut asked = Vec::new();
     for (intent, record) in in_doubt {
         let since = Duration::try_from(now.duration_since(intent.at()?)).unwrap_or_default();
-        let settling = Settling { left: writer.settles_within().saturating_sub(since), keys_change };
-        let known = push.store.counterparts(record.entry)?.into_iter();
-        let known = known.filter(|row| row.lane == name.as_str() && row.language == record.language);
-        asked.push((intent, known.map(|row| row.counterpart).next(), record, settling));
+        let left = writer.settles_within().saturating_sub(since);
+        let (own, others): (Vec<_>, Vec<_>) = push
+            .store
+            .counterparts(record.entry)?
+            .into_iter()
+            .filter(|row| row.lane == name.as_str())
+            .partition(|row| row.language == record.language);
+        let others = others.into_iter().map(|row| row.counterpart.id).collect();
+        let settling = Settling { left, keys_change, others };
+        asked.push((intent, own.into_iter().map(|row| row.counterpart).next(), record, settling));
     }
     let mut looks = futures::stream::iter(asked.into_iter().map(|(intent, known, record, settling)| async move {
         let looked = look((look_ups, writer, lane), &record, known.as_ref(), settling).await;
@@ -64,7 +70,8 @@ pub(super) async fn settle_in_doubt(
                 }
             };
             let owner = counterpart.as_ref().map(|known| push.store.owner(&name, &known.id)).transpose()?.flatten();
-            let counterpart = counterpart.filter(|_| owner.is_none_or(|(by, _)| by == record.entry));
+            let is_own = |by: Owner| by.entry == record.entry && by.language == record.language;
+            let counterpart = counterpart.filter(|_| owner.is_none_or(is_own));
             let message = Some(format!("{} of an interrupted run: {}", record.action.word(), result.word()));
             tally.settled += 1;
             row(PushRow {
@@ -107,10 +114,19 @@ async fn look(
         let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);
         let Some(key) = key else { return Ok((OutcomeResult::Unclear, None)) };
         let found = look_up(look_ups, &key, record.language.as_ref(), settling.left).await?;
+        let found = found.apart_from(settling.others.iter());
+        // The entry has a document by now; what is known of it is newer than the request that was lost.
+        if known.is_some_and(|known| known.presence != Presence::Deleted && !known.is_undecided()) {
+            return Ok((OutcomeResult::Unclear, None));
+        }
         let doubt = |why: String| writer.failed(ErrorKind::Content(why));
         match &found {
             FoundDocument::OtherKeys(id) => {
                 return Err(doubt(format!("the look-up by `{key}` gives `{id}`, which does not show that key")));
+            }
+            FoundDocument::OtherLanguage(id) => {
+                let why = "which is the entry's document in another language";
+                return Err(doubt(format!("the look-up by `{key}` gives `{id}`, {why}")));
             }
             FoundDocument::NotAsked | FoundDocument::Nothing if settling.keys_change => {
                 let why = "and nothing has its key; this destination gives documents keys of its own";
@@ -129,12 +145,14 @@ async fn look(
 }
 
 /// What decides whether finding nothing proves that nothing is there.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 struct Settling {
     /// How long a look-up may still lag behind the request.
     left: Duration,
     /// Whether the destination was seen to give documents other keys than they were sent with.
     keys_change: bool,
+    /// What the entry's documents in other languages are called.
+    others: Vec<EntryId>,
 }
 
 /// Looks by a key, again and again while a look-up may lag behind.

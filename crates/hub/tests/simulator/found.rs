@@ -1,7 +1,7 @@
 //! Histories in which something was wrong once, as short as they could be made.
 
-use crate::history::{Event, Fault};
-use crate::simulate;
+use crate::history::{Crash, Event, Fault};
+use crate::{HistoryKind, simulate};
 
 fn push(faults: &[Fault], verify: bool) -> Event {
     Event::Push { faults: faults.to_vec(), crash: None, meddling: None, verify, lag: 0 }
@@ -22,5 +22,65 @@ fn what_a_hand_added_stays_when_ours_returns_to_what_it_was() {
         Event::Edit(1, 1, 0),
         push(&[Fault::None, Fault::None, LostAfter], true),
     ];
-    simulate(history, true, false, false);
+    simulate(history, HistoryKind { versions: true, ..HistoryKind::default() });
+}
+
+/// A search that does not tell languages apart gives the English document where the French one is looked
+/// for, before anybody knows whose that is.
+#[test]
+fn a_document_in_another_language_is_not_taken_for_the_one_that_was_looked_for() {
+    for crash in [None, Some(Crash::Step(6))] {
+        let begin = Event::Push { faults: vec![Fault::LostBefore], crash: None, meddling: None, verify: false, lag: 0 };
+        let killed = Event::Push { faults: Vec::new(), crash, meddling: None, verify: false, lag: 0 };
+        let translated = if crash.is_some() { 2 } else { 1 };
+        let mut history =
+            vec![begin, Event::Translate(translated, Some(0)), killed, push(&[Fault::WrongAnswer], false)];
+        if crash.is_some() {
+            history.remove(0);
+        } else {
+            history.remove(2);
+        }
+        simulate(history, HistoryKind { languages: true, ..HistoryKind::default() });
+    }
+}
+
+/// Two entries refer to each other. The answer to the creation of one is lost, and the other's coming
+/// makes it owed again in the same run.
+#[test]
+fn what_is_in_doubt_is_not_sent_again_in_one_run() {
+    for lost in [5, 6] {
+        let mut faults = vec![Fault::None; lost + 1];
+        (faults[0], faults[lost]) = (Fault::LostBefore, Fault::WrongAnswer);
+        let circle = [Event::Refer(0, Some(1)), Event::Refer(1, Some(0))];
+        let history: Vec<Event> = circle.into_iter().chain([push(&faults, false), Event::Live(0, false)]).collect();
+        for versions in [true, false] {
+            simulate(history.clone(), HistoryKind { versions, ..HistoryKind::default() });
+        }
+    }
+}
+
+/// Two entries that refer to each other failed both: neither waits for the other for ever.
+#[test]
+fn a_circle_that_failed_is_closed_by_the_next_run() {
+    use Fault::{LostBefore, Throttled, WrongAnswer};
+    let history = vec![
+        Event::Refer(0, Some(1)),
+        Event::Refer(1, Some(0)),
+        push(&[Fault::None, WrongAnswer], false),
+        push(&[LostBefore, Fault::None, Throttled], false),
+    ];
+    simulate(history, HistoryKind { versions: true, ..HistoryKind::default() });
+}
+
+/// The answer to a creation is lost, and what was created is not found for a while. Its coming to another
+/// entry makes it owed again, in a later round of the same run.
+#[test]
+fn what_is_in_doubt_is_not_sent_again_in_a_later_round() {
+    use Fault::{Doubled, LostAfter, LostBefore, WrongAnswer};
+    for lag in [3_100, 3_151, 4_999] {
+        let faults = vec![LostBefore, Fault::None, Doubled, LostAfter];
+        let lost = Event::Push { faults, crash: None, meddling: None, verify: false, lag };
+        let history = vec![Event::Refer(1, Some(0)), push(&[WrongAnswer], false), lost];
+        simulate(history, HistoryKind::default());
+    }
 }

@@ -6,7 +6,7 @@ use async_trait::async_trait;
 use diaporos_core::change::fingerprint_record;
 use diaporos_core::intake::{CacheValidators, Incoming, Listing, PageCounts};
 use diaporos_core::model::Model;
-use diaporos_core::value::{EntryId, Record, State, TypeName, Value};
+use diaporos_core::value::{EntryId, LanguageTag, Record, State, TypeName, Value};
 use diaporos_systems::{Ask, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 use crate::history::{ENTRIES, FIELDS};
@@ -15,6 +15,8 @@ use crate::history::{ENTRIES, FIELDS};
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Garden {
     values: BTreeMap<(usize, usize), u8>,
+    /// The French of each entry, where entries have languages.
+    french: Option<[Option<u8>; ENTRIES]>,
     hidden: [bool; ENTRIES],
     /// The entry that each refers to.
     friends: [Option<usize>; ENTRIES],
@@ -23,6 +25,37 @@ pub(crate) struct Garden {
 }
 
 impl Garden {
+    /// A source whose entries have languages, or have none.
+    pub(crate) fn new(languages: bool) -> Garden {
+        Garden { french: languages.then_some([None; ENTRIES]), ..Garden::default() }
+    }
+
+    pub(crate) fn translate(&mut self, entry: usize, value: Option<u8>) {
+        if let Some(french) = &mut self.french {
+            french[entry] = value;
+        }
+    }
+
+    /// The languages of an entry; one without a name where entries have none.
+    pub(crate) fn languages(&self, entry: usize) -> Vec<Option<LanguageTag>> {
+        match self.french {
+            None => vec![None],
+            Some(french) => {
+                let french = french[entry].map(|_| "fr".parse().unwrap());
+                [Some("en".parse().unwrap()), french].into_iter().filter(Option::is_some).collect()
+            }
+        }
+    }
+
+    /// The fields of an entry as a document in a language has them.
+    pub(crate) fn fields_in(&self, entry: usize, language: Option<&LanguageTag>) -> Record {
+        let in_language = |value: Value| match (value, language) {
+            (Value::Localised(by_language), Some(language)) => by_language.get(language).cloned().unwrap_or_default(),
+            (value, _) => value,
+        };
+        self.fields(entry).into_iter().map(|(name, value)| (name, in_language(value))).collect()
+    }
+
     pub(crate) fn edit(&mut self, entry: usize, field: usize, value: u8) {
         self.values.insert((entry, field), value);
     }
@@ -57,13 +90,20 @@ impl Garden {
         !self.hidden[entry]
     }
 
-    pub(crate) fn fields(&self, entry: usize) -> Record {
+    fn fields(&self, entry: usize) -> Record {
         let key = self.key(entry);
         let mut fields: Record = [("slug".to_owned(), Value::from(key.as_str()))].into_iter().collect();
         for (place, name) in FIELDS.into_iter().enumerate() {
             let value = self.values.get(&(entry, place)).copied().unwrap_or_default();
             let text = |value: u8| Value::from(format!("ours-{value}").as_str());
-            let value = if name == "topics" { Value::List((0..value).map(text).collect()) } else { text(value) };
+            let value = match self.french {
+                _ if name == "topics" => Value::List((0..value).map(text).collect()),
+                None => text(value),
+                Some(french) => {
+                    let french = french[entry].map(|french| ("fr".parse().unwrap(), text(french + 40)));
+                    Value::Localised([("en".parse().unwrap(), text(value))].into_iter().chain(french).collect())
+                }
+            };
             fields.insert(name.to_owned(), value);
         }
         fields
@@ -72,7 +112,12 @@ impl Garden {
     fn incoming(&self, entry: usize) -> Incoming {
         let fields = self.fields(entry);
         let mut fields = fields;
-        let friend = self.friends[entry].map(|to| Value::Reference(format!("garden/plant/{to}").parse().unwrap()));
+        let friends = self.friends.iter().filter(|_| self.french.is_none());
+        let friend = friends
+            .copied()
+            .nth(entry)
+            .flatten()
+            .map(|to| Value::Reference(format!("garden/plant/{to}").parse().unwrap()));
         fields.extend(friend.map(|friend| ("friend".to_owned(), friend)));
         Incoming {
             id: EntryId::new(entry.to_string()).unwrap(),
@@ -107,7 +152,7 @@ impl Read for Garden {
 
     async fn page(&self, _: Ask<'_>, _: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let entries: Vec<Incoming> = (0..ENTRIES).map(|entry| self.incoming(entry)).collect();
-        let said = format!("{:?} {:?} {:?}", self.values, self.hidden, self.friends);
+        let said = format!("{:?} {:?} {:?} {:?}", self.values, self.french, self.hidden, self.friends);
         let content = diaporos_core::change::fingerprint_texts([said.as_str()]);
         let counts = PageCounts::default();
         let mark = CacheValidators { etag: None, last_modified: None, content, next: None, counts };

@@ -15,6 +15,8 @@ pub(crate) const MOST_LAG: u64 = 4_500;
 pub(crate) enum Event {
     /// A field of an entry changes at its source.
     Edit(usize, usize, u8),
+    /// The French of an entry changes at its source, comes or goes; nothing where entries have no languages.
+    Translate(usize, Option<u8>),
     /// An entry comes to refer to another, which may refer to it, or to none.
     Refer(usize, Option<usize>),
     /// An entry goes live, or no longer is.
@@ -91,6 +93,7 @@ fn event() -> impl Strategy<Value = Event> {
     );
     prop_oneof![
         4 => (0..ENTRIES, 0..3_usize, 0..4_u8).prop_map(|(entry, field, value)| Event::Edit(entry, field, value)),
+        2 => (0..ENTRIES, proptest::option::of(0..4_u8)).prop_map(|(entry, value)| Event::Translate(entry, value)),
         1 => (0..ENTRIES, proptest::option::of(0..ENTRIES)).prop_map(|(entry, to)| Event::Refer(entry, to)),
         2 => (0..ENTRIES, any::<bool>()).prop_map(|(entry, live)| Event::Live(entry, live)),
         2 => (page.clone(), 0..3_usize, 10..14_u8).prop_map(|(page, field, value)| Event::HandEdit(page, field, value)),

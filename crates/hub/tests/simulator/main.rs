@@ -9,6 +9,7 @@ mod found;
 mod garden;
 mod history;
 mod hub;
+mod right;
 mod site;
 mod world;
 
@@ -22,13 +23,14 @@ use site::Site;
 use world::World;
 
 /// Plays a history, then lets the dust settle, and looks whether everything is as it must be.
-async fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
-    let site = Site::new(World::new(versions, shows));
-    let mut hub = Hub::new();
-    hub.garden.share_key(shares_key);
+async fn play(events: Vec<Event>, kind: HistoryKind) {
+    let site = Site::new(World::new(kind.versions, kind.shows), kind.languages);
+    let mut hub = Hub::new(kind.languages);
+    hub.garden.share_key(kind.shares_key);
     for event in events {
         match event {
             Event::Edit(entry, field, value) => hub.garden.edit(entry, field, value),
+            Event::Translate(entry, value) => hub.garden.translate(entry, value),
             Event::Refer(entry, to) => hub.garden.refer(entry, to),
             Event::Live(entry, live) => hub.garden.set_live(entry, live),
             Event::HandEdit(page, field, value) => site.world().hand_edit(page, field, value),
@@ -48,10 +50,23 @@ async fn play(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool)
     hub.everything_is_right(&site.world());
 }
 
-fn simulate(events: Vec<Event>, versions: bool, shows: bool, shares_key: bool) {
+/// What is so in all of a history.
+#[derive(Debug, Clone, Copy, Default)]
+struct HistoryKind {
+    /// Whether documents have versions.
+    versions: bool,
+    /// Whether answers show the document.
+    shows: bool,
+    /// Whether two entries have one key.
+    shares_key: bool,
+    /// Whether entries have languages, each a document of its own.
+    languages: bool,
+}
+
+fn simulate(events: Vec<Event>, kind: HistoryKind) {
     hub::die_quietly();
     let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
-    runtime.block_on(play(events, versions, shows, shares_key));
+    runtime.block_on(play(events, kind));
 }
 
 /// How many histories of each kind are played: `SIMULATED=200000` for a long run by hand.
@@ -64,11 +79,16 @@ proptest! {
 
     #[test]
     fn where_documents_have_versions(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, true, shows, shares_key);
+        simulate(events, HistoryKind { versions: true, shows, shares_key, languages: false });
     }
 
     #[test]
     fn where_they_have_none(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, false, shows, shares_key);
+        simulate(events, HistoryKind { versions: false, shows, shares_key, languages: false });
+    }
+
+    #[test]
+    fn where_each_language_is_a_document(events in history(), versions: bool, shows: bool, shares_key in weighted(0.1)) {
+        simulate(events, HistoryKind { versions, shows, shares_key, languages: true });
     }
 }

@@ -20,11 +20,13 @@ use crate::world::World;
 pub(crate) struct Site {
     world: Arc<Mutex<World>>,
     pub(crate) died: Arc<Notify>,
+    documents: Documents,
 }
 
 impl Site {
-    pub(crate) fn new(world: World) -> Site {
-        Site { world: Arc::new(Mutex::new(world)), died: Arc::default() }
+    pub(crate) fn new(world: World, languages: bool) -> Site {
+        let documents = if languages { Documents::PerLanguage } else { Documents::One };
+        Site { world: Arc::new(Mutex::new(world)), died: Arc::default(), documents }
     }
 
     pub(crate) fn world(&self) -> MutexGuard<'_, World> {
@@ -49,7 +51,7 @@ impl Site {
 #[async_trait]
 impl Write for Site {
     fn documents(&self, _: &TypeName) -> Option<Documents> {
-        Some(Documents::One)
+        Some(self.documents.clone())
     }
 
     fn fields(&self, _: &TypeName) -> Option<&EntryType> {
@@ -80,9 +82,14 @@ impl Write for Site {
         self.world().has_versions() && revision.is_some()
     }
 
-    async fn find(&self, _: &TypeName, key: &str, _: Option<&LanguageTag>) -> Result<Vec<Existing>, SystemError> {
+    async fn find(
+        &self,
+        _: &TypeName,
+        key: &str,
+        language: Option<&LanguageTag>,
+    ) -> Result<Vec<Existing>, SystemError> {
         self.step().await;
-        let found = self.world().find(key);
+        let found = self.world().find(key, language);
         found.map_err(|()| self.lost())
     }
 

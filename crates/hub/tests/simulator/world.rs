@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
 use diaporos_core::plan::{Existing, Order, Presence, Response, Written};
-use diaporos_core::value::{EntryId, Record, Revision, Value};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, Value};
 
 use tokio::time::Instant;
 
@@ -17,6 +17,9 @@ pub(crate) struct Died;
 /// A page.
 #[derive(Debug, Clone)]
 pub(crate) struct Page {
+    /// Its language, where each is a document of its own, and what joins it to the others.
+    pub(crate) language: Option<LanguageTag>,
+    pub(crate) item: Option<EntryId>,
     pub(crate) version: u64,
     pub(crate) fields: Record,
     pub(crate) presence: Presence,
@@ -188,7 +191,8 @@ impl World {
     fn existing(&self, id: u64, page: &Page) -> Existing {
         Existing {
             id: EntryId::new(id.to_string()).unwrap(),
-            item: None,
+            item: page.item.clone(),
+            language: page.language.clone(),
             revision: self.versions.then(|| Revision::new(page.version.to_string()).unwrap()),
             fields: page.fields.clone(),
             presence: page.presence,
@@ -206,7 +210,7 @@ impl World {
 
     /// What a search by a key answers: the pages that have it, but for those that are not found yet; or
     /// whatever is there, where the search does not know what it is asked by.
-    pub(crate) fn find(&mut self, key: &str) -> Result<Vec<Existing>, ()> {
+    pub(crate) fn find(&mut self, key: &str, language: Option<&LanguageTag>) -> Result<Vec<Existing>, ()> {
         match self.fault() {
             Fault::LostBefore | Fault::LostAfter => return Err(()),
             // Who does not know a parameter does not know it the next time either.
@@ -216,7 +220,8 @@ impl World {
         if self.ignores_key {
             return Ok(vec![self.anything()]);
         }
-        let has = |page: &&Page| page.fields.get("slug") == Some(&Value::from(key));
+        let has =
+            |page: &&Page| page.fields.get("slug") == Some(&Value::from(key)) && page.language.as_ref() == language;
         let with_key: Vec<u64> = self.pages.iter().filter(|(_, page)| has(page)).map(|(id, _)| *id).collect();
         let is_seen = |id: &u64| self.unfound.get(id).is_none_or(|from| *from <= Instant::now());
         let found: Vec<Existing> =
@@ -230,6 +235,7 @@ impl World {
         let home = || Existing {
             id: EntryId::new("home").unwrap(),
             item: None,
+            language: None,
             revision: None,
             fields: [("slug".to_owned(), Value::from("home"))].into_iter().collect(),
             presence: Presence::Present,
@@ -267,7 +273,12 @@ impl World {
     fn apply(&mut self, order: &Order) -> Response {
         let Some(id) = order.id() else {
             self.last += 1;
+            let Order::Create { language, item, .. } = order else { panic!("{order:?} has no id") };
+            let of = || EntryId::new(format!("item-{}", self.last)).unwrap();
+            let item = language.as_ref().map(|_| item.clone().unwrap_or_else(of));
             let mut page = Page {
+                language: language.clone(),
+                item,
                 version: 1,
                 fields: Record::default(),
                 presence: Presence::Present,
@@ -305,7 +316,7 @@ impl World {
         let page = self.pages.get(&id);
         Written {
             id: Some(EntryId::new(id.to_string()).unwrap()),
-            item: None,
+            item: page.and_then(|page| page.item.clone()),
             revision: page.filter(|_| self.versions).map(|page| Revision::new(page.version.to_string()).unwrap()),
             fields: page.filter(|_| self.shows).map(|page| page.fields.clone()),
             status: 200,

@@ -27,14 +27,24 @@ pub struct CounterpartRow {
     pub delivered: Timestamp,
 }
 
+/// Whose counterpart a document is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Owner {
+    /// The entry's number.
+    pub entry: i64,
+    /// The entry.
+    pub address: Address,
+    /// The language of it, where there is a document per language.
+    pub language: Option<LanguageTag>,
+}
+
 // The key of `counterpart` begins with the lane, so the few lanes are gone through first.
 const COUNTERPART: &str =
     "lane.name, language, counterpart.id, item, revision, fingerprint, fields, presence, delivered, apart, past, counterpart.entry
     FROM lane CROSS JOIN counterpart ON counterpart.lane = lane.id";
 
 fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
-    let language: String = row.get(1)?;
-    let language = if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) };
+    let language = language_at(row, 1)?;
     let item: Option<String> = row.get(3)?;
     let counterpart = Counterpart {
         id: entry_id(row.get(2)?)?,
@@ -47,6 +57,12 @@ fn counterpart_row(row: &Row<'_>) -> Result<CounterpartRow, StoreError> {
         past: fingerprints(row.get::<_, Option<Vec<u8>>>(10)?.as_deref())?,
     };
     Ok(CounterpartRow { lane: row.get(0)?, language, counterpart, delivered: moment(row.get(8)?)? })
+}
+
+/// The language in a column; none where there is one document for all.
+fn language_at(row: &Row<'_>, column: usize) -> Result<Option<LanguageTag>, StoreError> {
+    let language: String = row.get(column)?;
+    if language.is_empty() { Ok(None) } else { Some(language.parse().map_err(StoreError::content)).transpose() }
 }
 
 impl Store {
@@ -116,20 +132,20 @@ impl Store {
         Ok(found)
     }
 
-    /// The entry whose counterpart a document at a lane's destination is, if any.
+    /// Whose counterpart a document at a lane's destination is, if anybody's.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn owner(&self, lane: &LaneName, id: &EntryId) -> Result<Option<(i64, Address)>, StoreError> {
+    pub fn owner(&self, lane: &LaneName, id: &EntryId) -> Result<Option<Owner>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT entry.id, system, entry_type.name, source_id FROM counterpart
+            "SELECT entry.id, system, entry_type.name, source_id, language FROM counterpart
              JOIN lane ON lane.id = counterpart.lane JOIN entry ON entry.id = counterpart.entry
              JOIN entry_type ON entry_type.id = entry.type
              WHERE counterpart.id = ?1 AND lane.to_type = (SELECT to_type FROM lane WHERE name = ?2)",
         )?;
         let mut rows = query.query(params![id.as_str(), lane.as_str()])?;
         let Some(row) = rows.next()? else { return Ok(None) };
-        Ok(Some((row.get(0)?, address_at(row, 1)?)))
+        Ok(Some(Owner { entry: row.get(0)?, address: address_at(row, 1)?, language: language_at(row, 4)? }))
     }
 
     /// Whether a lane's destination was seen to give documents other keys than they were sent with, or

@@ -48,7 +48,7 @@ pub use batches::{
 pub use chain::ChainState;
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
-pub use counterparts::CounterpartRow;
+pub use counterparts::{CounterpartRow, Owner};
 pub use delivery::{Due, DueFilter};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;

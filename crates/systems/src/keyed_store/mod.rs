@@ -154,7 +154,8 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         });
         let id = EntryId::new(place).map_err(|error| self.content(place, error.to_string()))?;
         let presence = if withdrawn { Presence::Withdrawn } else { Presence::Present };
-        Ok(Existing { id, item: None, revision: Some(revision), fields, presence })
+        let language = write.languages.language_of(&document, "").and_then(|code| self.languages.tag(&code).ok());
+        Ok(Existing { id, item: None, language, revision: Some(revision), fields, presence })
     }
 
     /// Puts members into what is there, if that is the version that the order is based on.

@@ -10,7 +10,7 @@ use diaporos_core::value::{EntryId, LanguageTag, Value, from_json, to_json};
 use serde_json::{Map, Value as Json};
 
 use super::{Elements, LanguageCodes, UnknownCode};
-use crate::query::{JSON_PATH, Query};
+use crate::query::{JSON_PATH, Query, scalar_text};
 use crate::read::PartListing;
 
 /// A shape in which a system holds the languages of an entry.
@@ -69,6 +69,15 @@ impl LanguageShape {
         match (self, id.as_str().rsplit_once('/')) {
             (LanguageShape::Addresses, Some((id, code))) => (id, code),
             _ => (id.as_str(), ""),
+        }
+    }
+
+    /// The code of a document's language, where it shows one; `code` is the one that its id has.
+    pub(crate) fn language_of(&self, document: &Json, code: &str) -> Option<String> {
+        match self {
+            LanguageShape::Rows { language: Some(member), .. } => document.get(member).and_then(scalar_text),
+            LanguageShape::Addresses => Some(code.to_owned()).filter(|code| !code.is_empty()),
+            _ => None,
         }
     }
 

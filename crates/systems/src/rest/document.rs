@@ -87,6 +87,7 @@ impl RestWriter {
         Ok(Existing {
             id,
             item: self.item(write, document),
+            language: write.languages.language_of(document, code).and_then(|code| self.languages.tag(&code).ok()),
             revision: self.revision(write, document, etag),
             fields,
             presence: if withdrawn { Presence::Withdrawn } else { Presence::Present },

@@ -104,6 +104,10 @@ impl Write for RestWriter {
         self.write_type(kind).ok().map(|write| write.languages.documents())
     }
 
+    fn finds_by_language(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_ok_and(|write| write.find.as_ref().is_some_and(|call| call.has("language")))
+    }
+
     fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
         self.profile.model().get(kind)
     }
