@@ -6,7 +6,7 @@ use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, describe_faults};
 use diaporos_core::plan::{Document, DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
-use diaporos_store::{Action, Delivered, IntentRecord, Standing, Verdict};
+use diaporos_store::{Action, Delivered, Due, IntentRecord, Standing, Verdict};
 use diaporos_systems::{SystemError, Write};
 
 use super::Fate;
@@ -43,6 +43,27 @@ pub struct EntryPlan {
 }
 
 impl EntryPlan {
+    /// The plan of an entry before its documents are looked at. What `returns` to the source is read
+    /// before anything is sent.
+    pub(super) fn of(due: &Due, returns: bool, dependencies: Dependencies, protected: Option<String>) -> EntryPlan {
+        let was_changed_there = matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere));
+        let is_undecided = due.counterparts.iter().any(|row| row.counterpart.is_undecided());
+        EntryPlan {
+            number: due.number,
+            address: due.entry.address.clone(),
+            documents: Vec::new(),
+            hold: None,
+            goes: true,
+            taken_off: due.taken_off,
+            held_before: due.held,
+            look_first: returns || was_changed_there || is_undecided,
+            incomplete: BTreeMap::new(),
+            dependencies,
+            protected,
+            left_out: Vec::new(),
+        }
+    }
+
     /// Reads every document that is there and compares it; the error where one cannot be read.
     pub(super) async fn compared(
         mut self,

@@ -214,22 +214,7 @@ impl LaneOf<'_> {
     ) -> Result<EntryPlan, PushError> {
         let lane = self.lane;
         let due = self.as_known(due)?;
-        let mut plan = EntryPlan {
-            number: due.number,
-            address: due.entry.address.clone(),
-            documents: Vec::new(),
-            hold: None,
-            goes: true,
-            taken_off: due.taken_off,
-            held_before: due.held,
-            look_first: lane.returns.is_some()
-                || matches!(due.held, Some(HoldReason::ChangedThere | HoldReason::DeletedThere))
-                || due.counterparts.iter().any(|row| row.counterpart.is_undecided()),
-            incomplete: BTreeMap::new(),
-            dependencies: mapping.dependencies,
-            protected: mapping.protected,
-            left_out: Vec::new(),
-        };
+        let mut plan = EntryPlan::of(&due, lane.returns.is_some(), mapping.dependencies, mapping.protected);
         let Some(documents) = plan.documents_of(mapping.mapped) else { return Ok(plan) };
         let mut known: BTreeMap<Option<LanguageTag>, Counterpart> =
             due.counterparts.into_iter().map(|row| (row.language, row.counterpart)).collect();
