@@ -132,6 +132,43 @@ impl Hub {
     }
 }
 
+/// A hub of files written out, whose secret is in `SECRET`.
+pub(crate) struct HubFolder(TempDir);
+
+impl HubFolder {
+    pub(crate) fn new(files: &[(&str, &str)]) -> HubFolder {
+        let hub = HubFolder(TempDir::new().unwrap());
+        files.iter().for_each(|(name, text)| hub.write(name, text));
+        hub
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.0.path()
+    }
+
+    /// Writes a file of the hub.
+    pub(crate) fn write(&self, name: &str, text: &str) {
+        let file = self.0.path().join(name);
+        std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+        std::fs::write(file, text).unwrap();
+    }
+
+    pub(crate) fn alter(&self, from: &str, to: &str) {
+        let file = self.0.path().join("diaporos.toml");
+        let text = std::fs::read_to_string(&file).unwrap();
+        std::fs::write(file, text.replace(from, to)).unwrap();
+    }
+
+    pub(crate) fn run(&self, args: &[&str]) -> Ran {
+        ran(bare(args).current_dir(self.0.path()).env("SECRET", "s3 cret/+").output().unwrap())
+    }
+
+    pub(crate) fn json(&self, args: &[&str]) -> Json {
+        let ran = self.run(&[args, &["--format", "json"]].concat());
+        serde_json::from_str(&ran.stdout).unwrap_or_else(|error| panic!("{error} {}{}", ran.stdout, ran.stderr))
+    }
+}
+
 /// Serves a stand-in until the runtime is dropped; its address.
 pub(crate) fn served(app: Router) -> (String, Runtime) {
     let runtime = Runtime::new().unwrap();

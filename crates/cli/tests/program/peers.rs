@@ -1,108 +1,14 @@
 //! Real servers that we did not write. `.ci/run` installs them; the tests start and end them.
 
 use std::io::{BufRead, BufReader};
-use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::path::Path;
+use std::process::{Command, Stdio};
 
 use serde_json::Value as Json;
 use tempfile::TempDir;
 
-use crate::harness::{Ran, bare, ran, skipped};
-
-/// A server, ended with its test.
-struct Peer {
-    process: Child,
-    url: String,
-}
-
-impl Drop for Peer {
-    fn drop(&mut self) {
-        // It may have ended by itself, which is as good.
-        let _ = self.process.kill();
-        let _ = self.process.wait();
-    }
-}
-
-fn folder() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../tests/peers")
-}
-
-/// Starts a server by its script, which prints its port; none where it is not installed.
-fn peer(script: &str, args: &[&str]) -> Option<Peer> {
-    if !folder().join("node_modules").is_dir() {
-        skipped("the servers of tests/peers are not installed: `npm ci --prefix tests/peers`");
-        return None;
-    }
-    let started = Command::new("node").arg(script).args(args).current_dir(folder()).stdout(Stdio::piped()).spawn();
-    let Ok(mut process) = started else {
-        skipped("no Node.js on this machine");
-        return None;
-    };
-    let mut port = String::new();
-    BufReader::new(process.stdout.take().unwrap()).read_line(&mut port).unwrap();
-    Some(Peer { process, url: format!("http://127.0.0.1:{}", port.trim()) })
-}
-
-/// Starts a Python server by its script, which prints its port; none where it is not installed.
-fn python_peer(script: &str, args: &[&str]) -> Option<Peer> {
-    let python = folder().join("venv/bin/python");
-    if !python.is_file() {
-        skipped("the servers of tests/peers are not installed: `.ci/run` does it");
-        return None;
-    }
-    let mut command = Command::new(python);
-    command.arg(script).args(args).current_dir(folder());
-    let started = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn();
-    let mut process = started.unwrap();
-    let mut port = String::new();
-    BufReader::new(process.stdout.take().unwrap()).read_line(&mut port).unwrap();
-    Some(Peer { process, url: format!("http://127.0.0.1:{}", port.trim()) })
-}
-
-/// Asks a server by hand.
-fn curl(args: &[&str]) -> String {
-    let output = Command::new("curl").args(["-s", "-S"]).args(args).output().unwrap();
-    String::from_utf8(output.stdout).unwrap()
-}
-
-/// Takes a lock on a WebDAV server as `who` (`user:password`), and answers what the server said.
-fn lock(who: &str, owner: &str, address: &str) -> String {
-    let info = format!(
-        "<lockinfo xmlns='DAV:'><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>{owner}</owner></lockinfo>"
-    );
-    let headers = ["-H", "Timeout: Second-600", "-H", "Content-Type: application/xml"];
-    curl(&[&["-u", who, "-X", "LOCK"], &headers[..], &["-d", &info, address]].concat())
-}
-
-/// A hub of files written out.
-struct Hub(TempDir);
-
-impl Hub {
-    fn new(files: &[(&str, &str)]) -> Hub {
-        let hub = Hub(TempDir::new().unwrap());
-        files.iter().for_each(|(name, text)| hub.write(name, text));
-        hub
-    }
-
-    fn write(&self, name: &str, text: &str) {
-        std::fs::write(self.0.path().join(name), text).unwrap();
-    }
-
-    fn alter(&self, from: &str, to: &str) {
-        let file = self.0.path().join("diaporos.toml");
-        let text = std::fs::read_to_string(&file).unwrap();
-        std::fs::write(file, text.replace(from, to)).unwrap();
-    }
-
-    fn run(&self, args: &[&str]) -> Ran {
-        ran(bare(args).current_dir(self.0.path()).env("SECRET", "s3 cret/+").output().unwrap())
-    }
-
-    fn json(&self, args: &[&str]) -> Json {
-        let ran = self.run(&[args, &["--format", "json"]].concat());
-        serde_json::from_str(&ran.stdout).unwrap_or_else(|error| panic!("{error} {}{}", ran.stdout, ran.stderr))
-    }
-}
+use crate::harness::{HubFolder, skipped};
+use crate::servers::{Peer, curl, lock, peer, python_peer};
 
 #[test]
 fn a_graphql_server() {
@@ -116,7 +22,7 @@ id     = "$.id"
 paging = { style = "connection", at = "$.data.plants.pageInfo", parameter = "after", total = "$.data.plants.totalCount", size = { parameter = "first", items = 5 } }
 "#;
     let query = "query ($first: Int!, $after: String) { plants(first: $first, after: $after) { edges { node { id name } } pageInfo { hasNextPage endCursor } totalCount } }";
-    let hub = Hub::new(&[("diaporos.toml", &config), ("profile.toml", profile), ("plants.graphql", query)]);
+    let hub = HubFolder::new(&[("diaporos.toml", &config), ("profile.toml", profile), ("plants.graphql", query)]);
     let told = hub.run(&["pull"]).ends(3);
     assert!(
         told.stdout.contains("22 new") && told.stderr.contains("the label is torn"),
@@ -162,7 +68,7 @@ fn a_rest_server_as_source_and_destination() {
         "[systems.small]\nkind = \"rest\"\nurl = \"{}\"\nprofile = \"profile.toml\"\n[lanes.pages]\nfrom = \"small/plant\"\nto = \"small/page\"\nmatch = \"slug\"\non_adopt = \"ours\"\ngone = \"delete\"\n[lanes.pages.fields]\nslug = 'name | slug'\nheading = 'name'\n",
         server.url
     );
-    let hub = Hub::new(&[("diaporos.toml", &config), ("profile.toml", REST_PROFILE)]);
+    let hub = HubFolder::new(&[("diaporos.toml", &config), ("profile.toml", REST_PROFILE)]);
     assert_eq!(hub.json(&["pull"])["new"], 23);
     assert_eq!(hub.json(&["pull"])["unchanged"], 23);
     let pushed = hub.json(&["push"]);
@@ -189,7 +95,7 @@ fn a_token_server() {
         "[systems.small]\nkind = \"rest\"\nurl = \"{}\"\nprofile = \"profile.toml\"\nread = {{ oauth = {{ token = \"{}/token\", id = \"the hub\", secret = \"env:SECRET\", scope = \"plants\" }} }}\n",
         server.url, tokens.url
     );
-    let hub = Hub::new(&[("diaporos.toml", &config), ("profile.toml", REST_PROFILE)]);
+    let hub = HubFolder::new(&[("diaporos.toml", &config), ("profile.toml", REST_PROFILE)]);
     assert_eq!(hub.json(&["pull"])["new"], 23);
     let probed = hub.run(&["probe"]).ends(0).stdout;
     assert!(probed.contains("is renewed in") && probed.contains("accepted: token fetched with env:SECRET"), "{probed}");
@@ -210,7 +116,7 @@ fn a_static_server_that_knows_when_a_feed_changed() {
     let url = format!("http://127.0.0.1:{}", said.next().unwrap());
     let server = Peer { process, url };
     let config = format!("[systems.news]\nkind = \"feed\"\n[systems.news.feeds]\na = \"{}/feed.xml\"\n", server.url);
-    let hub = Hub::new(&[("diaporos.toml", &config)]);
+    let hub = HubFolder::new(&[("diaporos.toml", &config)]);
     assert_eq!(hub.json(&["pull"])["new"], 1);
     assert_eq!(said.next().as_deref(), Some("200"));
     assert_eq!(hub.json(&["pull"])["unchanged"], 1);
@@ -218,8 +124,8 @@ fn a_static_server_that_knows_when_a_feed_changed() {
 }
 
 /// A source of plants in a folder, in English and Welsh.
-fn plants(hub: &Hub, count: usize) {
-    std::fs::create_dir_all(hub.0.path().join("plants")).unwrap();
+fn plants(hub: &HubFolder, count: usize) {
+    std::fs::create_dir_all(hub.path().join("plants")).unwrap();
     for number in 1..=count {
         let text = format!(
             "{{ \"name\": {{ \"en\": \"Fern {number}\", \"cy\": \"Rhedynen {number}\" }}, \"text\": {{ \"en\": \"Tall.\", \"cy\": \"Tal.\" }}, \"slug\": \"fern-{number}\" }}"
@@ -263,7 +169,7 @@ fn to_files(system: &str, gone: &str) -> String {
 }
 
 /// What every destination of files must do, wherever they lie.
-fn files_as_a_destination(hub: &Hub, pages: &Path) {
+fn files_as_a_destination(hub: &HubFolder, pages: &Path) {
     assert_eq!(hub.json(&["pull", "garden"])["new"], 7);
     std::fs::create_dir_all(pages.join("en")).unwrap();
     std::fs::write(pages.join("en/fern-1.md"), "---\ntitle: Old\nbanner: summer.jpg\n---\nOld text.\n").unwrap();
@@ -283,7 +189,7 @@ fn files_as_a_destination(hub: &Hub, pages: &Path) {
     std::fs::write(pages.join("en/fern-2.md"), page("en/fern-2.md").replace("\nTall.", "\nVery tall.")).unwrap();
     hub.write(
         "plants/002.json",
-        &std::fs::read_to_string(hub.0.path().join("plants/002.json")).unwrap().replace("Fern 2", "Shield fern"),
+        &std::fs::read_to_string(hub.path().join("plants/002.json")).unwrap().replace("Fern 2", "Shield fern"),
     );
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["updated"], 1);
@@ -294,7 +200,7 @@ fn files_as_a_destination(hub: &Hub, pages: &Path) {
     // And is read from there into the hub again.
     assert_eq!(hub.json(&["pull", "store"])["new"], 7);
 
-    std::fs::remove_file(hub.0.path().join("plants/003.json")).unwrap();
+    std::fs::remove_file(hub.path().join("plants/003.json")).unwrap();
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["withdrawn"], 1);
     assert!(page("en/fern-3.md").contains("status: \"withdrawn\""));
@@ -304,17 +210,20 @@ fn files_as_a_destination(hub: &Hub, pages: &Path) {
 #[test]
 fn a_folder_of_files_as_a_destination() {
     let system = "[systems.store]\nkind = \"files\"\nfolder = \"site\"\nprofile = \"files.toml\"\n";
-    let hub =
-        Hub::new(&[("diaporos.toml", &to_files(system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &to_files(system, "withdraw")),
+        ("plants.toml", PLANTS),
+        ("files.toml", FILES),
+    ]);
     plants(&hub, 7);
-    let site = hub.0.path().join("site");
+    let site = hub.path().join("site");
     std::fs::create_dir_all(&site).unwrap();
     files_as_a_destination(&hub, &site.join("pages"));
 
     // Only our own files are ever removed, and no place leads out of the folder.
     hub.alter("gone = \"withdraw\"", "gone = \"delete\"");
     for number in [1, 4] {
-        std::fs::remove_file(hub.0.path().join(format!("plants/{number:03}.json"))).unwrap();
+        std::fs::remove_file(hub.path().join(format!("plants/{number:03}.json"))).unwrap();
     }
     hub.write("plants/008.json", "{ \"name\": { \"en\": \"Evil\" }, \"slug\": \"../../evil\" }");
     hub.json(&["pull", "garden"]);
@@ -344,15 +253,18 @@ fn a_webdav_server_as_destination_and_source() {
         "[systems.store]\nkind = \"webdav\"\nurl = \"{}\"\nprofile = \"files.toml\"\nread = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\nwrite = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\n",
         server.url
     );
-    let hub =
-        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &to_files(&system, "withdraw")),
+        ("plants.toml", PLANTS),
+        ("files.toml", FILES),
+    ]);
     plants(&hub, 7);
     files_as_a_destination(&hub, &site.path().join("pages"));
 
     // Somebody has the page open.
     let address = format!("{}/pages/en/fern-5.md", server.url);
     assert!(lock("nia:fern", "Nia Parry", &address).contains("opaquelocktoken"));
-    let path = hub.0.path().join("plants/005.json");
+    let path = hub.path().join("plants/005.json");
     std::fs::write(&path, std::fs::read_to_string(&path).unwrap().replace("Fern 5", "Royal fern")).unwrap();
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["held"], 1);
@@ -368,8 +280,11 @@ fn a_lock_that_a_dead_run_left_on_a_webdav_server_is_ours_to_clear() {
         "[systems.store]\nkind = \"webdav\"\nurl = \"{}\"\nprofile = \"files.toml\"\nlock_owner = \"the hub\"\nwrite = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}\n",
         server.url
     );
-    let hub =
-        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", FILES)]);
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &to_files(&system, "withdraw")),
+        ("plants.toml", PLANTS),
+        ("files.toml", FILES),
+    ]);
     plants(&hub, 1);
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["created"], 1);
@@ -383,7 +298,7 @@ fn a_lock_that_a_dead_run_left_on_a_webdav_server_is_ours_to_clear() {
     let pushed = hub.json(&["push", "out"]);
     assert_eq!((pushed["updated"].as_u64(), pushed["held"].as_u64()), (Some(0), Some(1)), "{pushed}");
     curl(&["-u", who, "-X", "UNLOCK", "-H", &format!("Lock-Token: <opaquelocktoken:{token}>"), &address]);
-    let identity = std::fs::read_to_string(hub.0.path().join(".diaporos/identity")).unwrap();
+    let identity = std::fs::read_to_string(hub.path().join(".diaporos/identity")).unwrap();
     let ours = format!("the hub, diaporos hub {}", identity.trim());
     assert!(lock(who, &ours, &address).contains("opaquelocktoken"));
     let pushed = hub.json(&["push", "out"]);
@@ -415,8 +330,11 @@ fn a_document_database_as_destination_and_source() {
         "[systems.store]\nkind = \"docstore\"\nurl = \"{}/kiosk\"\nprofile = \"kiosk.toml\"\nassets = {{ hosts = [\"127.0.0.1\"] }}\n",
         server.url
     );
-    let hub =
-        Hub::new(&[("diaporos.toml", &to_files(&system, "delete")), ("plants.toml", PLANTS), ("kiosk.toml", KIOSK)]);
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &to_files(&system, "delete")),
+        ("plants.toml", PLANTS),
+        ("kiosk.toml", KIOSK),
+    ]);
     plants(&hub, 230);
     assert_eq!(hub.json(&["pull", "garden"])["new"], 230);
     let document =
@@ -446,7 +364,7 @@ fn a_document_database_as_destination_and_source() {
     // Out to the store, and from there: all, then only what changed, and what was deleted.
     assert_eq!(hub.json(&["pull", "store"])["new"], 230);
     assert_eq!(hub.json(&["pull", "store"])["pulled"], 0, "only what changed is asked for");
-    std::fs::remove_file(hub.0.path().join("plants/003.json")).unwrap();
+    std::fs::remove_file(hub.path().join("plants/003.json")).unwrap();
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["deleted"], 1);
     let pulled = hub.json(&["pull", "store"]);
@@ -496,8 +414,11 @@ fn properties_of_files_on_a_webdav_server() {
     );
     let files =
         format!("{FILES}\n[types.page.properties]\nnamespace = \"urn:ostrel\"\nnames = [\"title\", \"status\"]\n");
-    let hub =
-        Hub::new(&[("diaporos.toml", &to_files(&system, "withdraw")), ("plants.toml", PLANTS), ("files.toml", &files)]);
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &to_files(&system, "withdraw")),
+        ("plants.toml", PLANTS),
+        ("files.toml", &files),
+    ]);
     plants(&hub, 3);
     hub.json(&["pull", "garden"]);
     let pushed = hub.json(&["push", "out"]);
@@ -516,7 +437,7 @@ fn properties_of_files_on_a_webdav_server() {
     // A hand changes the property, the source the text.
     let set = "<propertyupdate xmlns='DAV:'><set><prop><title xmlns='urn:ostrel'>Shield fern</title></prop></set></propertyupdate>";
     assert!(asked(set, "PROPPATCH").contains("200 OK"));
-    let plant = hub.0.path().join("plants/002.json");
+    let plant = hub.path().join("plants/002.json");
     std::fs::write(&plant, std::fs::read_to_string(&plant).unwrap().replace("Tall.", "Very tall.")).unwrap();
     hub.json(&["pull", "garden"]);
     assert_eq!(hub.json(&["push", "out"])["updated"], 1);

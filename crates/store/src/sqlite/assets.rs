@@ -14,7 +14,7 @@ impl Store {
     /// Where the store fails.
     pub fn asset_at(&self, system: &SystemName, url: &str) -> Result<Option<EntryId>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT id_there FROM asset_address JOIN asset ON asset.hash = asset_address.hash WHERE url = ? AND system = ?",
+            "SELECT id_there FROM asset_address JOIN asset ON asset.hash = asset_address.hash WHERE url = ?1 AND system = ?2",
         )?;
         let id: Option<String> = query.query_row(params![url, system.as_str()], |row| row.get(0)).optional()?;
         id.map(entry_id).transpose()
@@ -25,7 +25,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn asset_of(&self, system: &SystemName, hash: &str) -> Result<Option<EntryId>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT id_there FROM asset WHERE system = ? AND hash = ?")?;
+        let mut query = self.connection.prepare_cached("SELECT id_there FROM asset WHERE system = ?1 AND hash = ?2")?;
         let id: Option<String> = query.query_row(params![system.as_str(), hash], |row| row.get(0)).optional()?;
         id.map(entry_id).transpose()
     }
@@ -42,9 +42,9 @@ impl Store {
         now: Timestamp,
     ) -> Result<(), StoreError> {
         let transaction = self.connection.transaction()?;
-        transaction.execute("INSERT OR REPLACE INTO asset_address VALUES (?, ?)", params![url, hash])?;
+        transaction.execute("INSERT OR REPLACE INTO asset_address VALUES (?1, ?2)", params![url, hash])?;
         transaction.execute(
-            "INSERT OR REPLACE INTO asset VALUES (?, ?, ?, ?)",
+            "INSERT OR REPLACE INTO asset VALUES (?1, ?2, ?3, ?4)",
             params![system.as_str(), hash, id.as_str(), millis(now)],
         )?;
         Ok(transaction.commit()?)

@@ -54,13 +54,13 @@ pub(super) fn link(transaction: &Transaction<'_>, kind: Link, number: i64) -> Re
         .prepare_cached("SELECT link, hash FROM chain_head")?
         .query_row([], |row| Ok((row.get(0)?, row.get(1)?)))?;
     let text: String = transaction
-        .prepare_cached(&format!("SELECT {} FROM {table} WHERE {key} = ?", kind.text()))?
+        .prepare_cached(&format!("SELECT {} FROM {table} WHERE {key} = ?1", kind.text()))?
         .query_row([number], |row| row.get(0))?;
     let hash = hash(&before, &text);
     transaction
-        .prepare_cached(&format!("UPDATE {table} SET link = ?, before = ?, hash = ? WHERE {key} = ?"))?
+        .prepare_cached(&format!("UPDATE {table} SET link = ?1, before = ?2, hash = ?3 WHERE {key} = ?4"))?
         .execute(params![at + 1, before, hash, number])?;
-    transaction.prepare_cached("UPDATE chain_head SET link = ?, hash = ?")?.execute(params![at + 1, hash])?;
+    transaction.prepare_cached("UPDATE chain_head SET link = ?1, hash = ?2")?.execute(params![at + 1, hash])?;
     Ok(())
 }
 
@@ -165,7 +165,7 @@ impl Store {
         let (mut link, mut hash) = (*link, hash.clone());
         while link + 1 < next {
             let signed = self.connection.query_row(
-                "SELECT last, last_hash FROM checkpoint WHERE first = ? AND first_before = ? AND last < ?",
+                "SELECT last, last_hash FROM checkpoint WHERE first = ?1 AND first_before = ?2 AND last < ?3",
                 params![link + 1, hash, next],
                 |row| Ok((row.get(0)?, row.get(1)?)),
             );
@@ -202,7 +202,7 @@ pub(super) fn sign_off(transaction: &Transaction<'_>, who: &str, at: Timestamp) 
         };
         let (first_before, last_hash) = (of("before", first)?, of("hash", last)?);
         transaction.execute(
-            "INSERT INTO checkpoint (who, at, first, last, first_before, last_hash) VALUES (?, ?, ?, ?, ?, ?)",
+            "INSERT INTO checkpoint (who, at, first, last, first_before, last_hash) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
             params![who, millis(at), first, last, first_before, last_hash],
         )?;
         link(transaction, Link::Checkpoint, transaction.last_insert_rowid())?;

@@ -84,7 +84,7 @@ impl Store {
             number => {
                 let state_before = self
                     .connection
-                    .prepare_cached("SELECT state FROM version WHERE entry = ? AND number = ?")?
+                    .prepare_cached("SELECT state FROM version WHERE entry = ?1 AND number = ?2")?
                     .query_row(params![entry, number - 1], |row| row.get::<_, String>(0))?;
                 let content = self.version(entry, number.unsigned_abs() - 1)?;
                 content.map(|content| Ok::<_, StoreError>((state(&state_before)?, content.fields))).transpose()?

@@ -136,12 +136,12 @@ impl Packing {
 }
 
 fn dictionary_of(connection: &Connection, kind: i64) -> Result<Option<i64>, StoreError> {
-    let mut find = connection.prepare_cached("SELECT id FROM dictionary WHERE type = ?")?;
+    let mut find = connection.prepare_cached("SELECT id FROM dictionary WHERE type = ?1")?;
     Ok(find.query_row([kind], |row| row.get(0)).optional()?)
 }
 
 fn dictionary(connection: &Connection, number: i64) -> Result<Vec<u8>, StoreError> {
-    let mut find = connection.prepare_cached("SELECT bytes FROM dictionary WHERE id = ?")?;
+    let mut find = connection.prepare_cached("SELECT bytes FROM dictionary WHERE id = ?1")?;
     Ok(find.query_row([number], |row| row.get(0))?)
 }
 
@@ -153,6 +153,6 @@ fn learn(connection: &Connection, kind: i64, contents: &[String]) -> Result<i64,
     let samples = &contents[..contents.len().min(SAMPLES.end)];
     // Contents that have nothing in common make no dictionary, which is no fault.
     let Ok(bytes) = zstd::dict::from_samples(samples, DICTIONARY_BYTES) else { return Ok(0) };
-    connection.execute("INSERT INTO dictionary (type, bytes) VALUES (?, ?)", params![kind, bytes])?;
+    connection.execute("INSERT INTO dictionary (type, bytes) VALUES (?1, ?2)", params![kind, bytes])?;
     Ok(connection.last_insert_rowid())
 }

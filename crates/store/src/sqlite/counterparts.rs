@@ -71,7 +71,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn counterparts(&self, entry: i64) -> Result<Vec<CounterpartRow>, StoreError> {
-        let sql = format!("SELECT {COUNTERPART} WHERE entry = ? ORDER BY lane.name, language");
+        let sql = format!("SELECT {COUNTERPART} WHERE entry = ?1 ORDER BY lane.name, language");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query([entry])?;
         let mut found = Vec::new();
@@ -189,7 +189,7 @@ impl Store {
     /// Where the store fails.
     pub fn delivered_on(&self, lane: &LaneName) -> Result<Vec<(i64, CounterpartRow)>, StoreError> {
         let sql =
-            format!("SELECT {COUNTERPART} WHERE lane.name = ? AND presence = 'present' ORDER BY counterpart.entry");
+            format!("SELECT {COUNTERPART} WHERE lane.name = ?1 AND presence = 'present' ORDER BY counterpart.entry");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query([lane.as_str()])?;
         let mut found = Vec::new();
@@ -205,7 +205,7 @@ impl Store {
     /// Where the store fails.
     pub fn some_delivered(&self, lane: &LaneName, most: u32) -> Result<Vec<CounterpartRow>, StoreError> {
         let sql = format!(
-            "SELECT {COUNTERPART} WHERE lane.name = ? AND presence = 'present' ORDER BY counterpart.id LIMIT ?"
+            "SELECT {COUNTERPART} WHERE lane.name = ?1 AND presence = 'present' ORDER BY counterpart.id LIMIT ?2"
         );
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![lane.as_str(), most])?;
@@ -229,7 +229,7 @@ impl Store {
         let lane = self.lane_number(lane)?;
         let language = language.map_or("", LanguageTag::as_str);
         self.connection.execute(
-            "DELETE FROM counterpart WHERE lane = ? AND entry = ? AND language = ?",
+            "DELETE FROM counterpart WHERE lane = ?1 AND entry = ?2 AND language = ?3",
             params![lane, entry, language],
         )?;
         Ok(())
@@ -246,7 +246,7 @@ pub(super) fn keep_counterpart(
     let Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past } = &delivered.counterpart;
     let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
     let before: Option<(String, String)> = connection
-        .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ? AND entry = ? AND language = ?")?
+        .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ?1 AND entry = ?2 AND language = ?3")?
         .query_row(params![lane, entry, language], |row| Ok((row.get(0)?, row.get(1)?)))
         .optional()?;
     if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {

@@ -74,7 +74,7 @@ impl Store {
     pub fn entries_there(&self, lane: &LaneName) -> Result<u64, StoreError> {
         let count = self
             .connection
-            .prepare_cached("SELECT count(DISTINCT entry) FROM counterpart WHERE lane = ? AND presence = 'present'")?
+            .prepare_cached("SELECT count(DISTINCT entry) FROM counterpart WHERE lane = ?1 AND presence = 'present'")?
             .query_row([self.lane_number(lane)?], |row| row.get::<_, i64>(0))?;
         Ok(count.unsigned_abs())
     }
@@ -96,7 +96,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn destination_place(&self, system: &SystemName) -> Result<Option<String>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT place FROM destination WHERE system = ?")?;
+        let mut query = self.connection.prepare_cached("SELECT place FROM destination WHERE system = ?1")?;
         Ok(query.query_row([system.as_str()], |row| row.get(0)).optional()?)
     }
 
@@ -131,7 +131,7 @@ impl Store {
     /// Where the store fails.
     pub fn standing(&self, lane: &LaneName, entry: i64) -> Result<Option<(Standing, Option<HoldReason>)>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT standing, reason FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ? AND entry = ?",
+            "SELECT standing, reason FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
         )?;
         let row = query.query_row(params![lane.as_str(), entry], |row| {
             Ok((row.get::<_, String>(0)?, row.get::<_, Option<String>>(1)?))
@@ -150,7 +150,7 @@ impl Store {
         let mut query = self.connection.prepare_cached(
             "SELECT lane.name, standing, reason FROM entry JOIN delivery INDEXED BY delivery_entry ON delivery.entry = entry.id
              JOIN lane ON lane.id = delivery.lane
-             WHERE entry.type = (SELECT id FROM entry_type WHERE system = ? AND name = ?) AND source_id = ? ORDER BY lane.name",
+             WHERE entry.type = (SELECT id FROM entry_type WHERE system = ?1 AND name = ?2) AND source_id = ?3 ORDER BY lane.name",
         )?;
         let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
         let mut found = Vec::new();
@@ -181,11 +181,11 @@ pub(super) fn note_one(
         keep_counterpart(transaction, lane, verdict.entry, delivered, now)?;
     }
     transaction
-        .prepare_cached("DELETE FROM reading WHERE lane = ? AND entry = ?")?
+        .prepare_cached("DELETE FROM reading WHERE lane = ?1 AND entry = ?2")?
         .execute(params![lane, verdict.entry])?;
     for read in &verdict.reads {
         let kind = Store::type_number(transaction, &read.system, &read.kind)?;
-        transaction.prepare_cached("INSERT INTO reading VALUES (?, ?, ?, ?)")?.execute(params![
+        transaction.prepare_cached("INSERT INTO reading VALUES (?1, ?2, ?3, ?4)")?.execute(params![
             kind,
             read.id.as_str(),
             lane,

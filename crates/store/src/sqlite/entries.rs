@@ -202,7 +202,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn entry_numbered(&self, number: i64) -> Result<Option<StoredEntry>, StoreError> {
-        let sql = format!("SELECT {COLUMNS} {JOINS} WHERE entry.id = ?");
+        let sql = format!("SELECT {COLUMNS} {JOINS} WHERE entry.id = ?1");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query([number])?;
         let Some(row) = rows.next()? else { return Ok(None) };
@@ -215,7 +215,7 @@ impl Store {
     /// Where the store fails.
     pub fn version(&self, entry: i64, version: u64) -> Result<Option<Content>, StoreError> {
         let mut query =
-            self.connection.prepare_cached("SELECT content, packing FROM version WHERE entry = ? AND number = ?")?;
+            self.connection.prepare_cached("SELECT content, packing FROM version WHERE entry = ?1 AND number = ?2")?;
         let mut rows = query.query(params![entry, i64::try_from(version).unwrap_or(i64::MAX)])?;
         let Some(row) = rows.next()? else { return Ok(None) };
         self.content(row, 0).map(Some)
@@ -228,7 +228,7 @@ impl Store {
     pub fn referring_to(&self, address: &Address) -> Result<Vec<Address>, StoreError> {
         let mut query = self.connection.prepare_cached(
             "SELECT system, name, source_id FROM refers JOIN entry ON entry.id = refers.entry
-             JOIN entry_type ON entry_type.id = entry.type WHERE target = ? AND entry.state <> 'gone' ORDER BY entry.id",
+             JOIN entry_type ON entry_type.id = entry.type WHERE target = ?1 AND entry.state <> 'gone' ORDER BY entry.id",
         )?;
         let mut rows = query.query([address.to_string()])?;
         let mut found = Vec::new();
@@ -265,7 +265,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn entry(&self, address: &Address) -> Result<Option<StoredEntry>, StoreError> {
-        let sql = format!("SELECT entry.id, {COLUMNS} {JOINS} WHERE system = ? AND name = ? AND source_id = ?");
+        let sql = format!("SELECT entry.id, {COLUMNS} {JOINS} WHERE system = ?1 AND name = ?2 AND source_id = ?3");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
         let Some(row) = rows.next()? else { return Ok(None) };
@@ -296,7 +296,7 @@ impl Store {
     pub fn versions(&self, entry: i64) -> Result<Vec<VersionRow>, StoreError> {
         let mut query = self
             .connection
-            .prepare_cached("SELECT number, at, state, revision FROM version WHERE entry = ? ORDER BY number DESC")?;
+            .prepare_cached("SELECT number, at, state, revision FROM version WHERE entry = ?1 ORDER BY number DESC")?;
         let mut rows = query.query([entry])?;
         let mut versions = Vec::new();
         while let Some(row) = rows.next()? {
@@ -319,7 +319,7 @@ impl Store {
         let mut query = self.connection.prepare_cached(
             // In the order of their index, so that no more are looked at than are taken.
             "SELECT content, packing FROM (
-                 SELECT id, version FROM entry WHERE type = (SELECT id FROM entry_type WHERE system = ? AND name = ?)
+                 SELECT id, version FROM entry WHERE type = (SELECT id FROM entry_type WHERE system = ?1 AND name = ?2)
                  ORDER BY source_id LIMIT 1000) AS some
              CROSS JOIN version ON version.entry = some.id AND version.number = some.version",
         )?;

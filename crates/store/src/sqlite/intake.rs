@@ -16,7 +16,8 @@ use super::page_marks::keep_mark;
 use super::row::millis;
 use super::seen::{PageTally, Seen};
 use super::translations::with_translations;
-use super::words::{Words, keep_references, keep_words};
+use super::versions::{NewVersion, keep_gone, keep_version};
+use super::words::{Words, keep_words};
 use super::{SourceType, Store, StoreError};
 
 impl Store {
@@ -27,11 +28,11 @@ impl Store {
         kind: &TypeName,
     ) -> Result<i64, StoreError> {
         let names = params![system.as_str(), kind.as_str()];
-        let mut find = connection.prepare_cached("SELECT id FROM entry_type WHERE system = ? AND name = ?")?;
+        let mut find = connection.prepare_cached("SELECT id FROM entry_type WHERE system = ?1 AND name = ?2")?;
         if let Some(number) = find.query_row(names, |row| row.get(0)).optional()? {
             return Ok(number);
         }
-        connection.execute("INSERT INTO entry_type (system, name) VALUES (?, ?)", names)?;
+        connection.execute("INSERT INTO entry_type (system, name) VALUES (?1, ?2)", names)?;
         Ok(connection.last_insert_rowid())
     }
 
@@ -99,7 +100,7 @@ impl Store {
         let transaction = self.connection.transaction()?;
         let number = Self::type_number(&transaction, system, kind)?;
         let bitmap: Vec<u8> = transaction
-            .prepare_cached("UPDATE page_mark SET used = ? WHERE type = ? AND place = ? RETURNING seen")?
+            .prepare_cached("UPDATE page_mark SET used = ?1 WHERE type = ?2 AND place = ?3 RETURNING seen")?
             .query_row(params![millis(now), number, place], |row| row.get(0))?;
         transaction.commit()?;
         let on_page = RoaringTreemap::deserialize_from(bitmap.as_slice()).map_err(StoreError::content)?;
@@ -122,9 +123,9 @@ impl Store {
     ) -> Result<PageTally, StoreError> {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
-        let mut find = self
-            .connection
-            .prepare_cached("SELECT id FROM entry WHERE type = ? AND source_id = ? AND revision = ? AND state = ?")?;
+        let mut find = self.connection.prepare_cached(
+            "SELECT id FROM entry WHERE type = ?1 AND source_id = ?2 AND revision = ?3 AND state = ?4",
+        )?;
         let mut tally = PageTally::default();
         let mut rest = Vec::new();
         for entry in entries.drain(..) {
@@ -160,9 +161,9 @@ impl Store {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self.connection.prepare_cached(if in_parts {
-            "SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ? AND source_id = ?"
+            "SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ?1 AND source_id = ?2"
         } else {
-            "SELECT id FROM entry WHERE type = ? AND source_id = ? AND state <> 'gone'"
+            "SELECT id FROM entry WHERE type = ?1 AND source_id = ?2 AND state <> 'gone'"
         })?;
         let mut unknown = 0;
         for id in ids {
@@ -185,7 +186,7 @@ impl Store {
         let mut gone = 0;
         for id in ids {
             let known = transaction
-                .prepare_cached("SELECT id FROM entry WHERE type = ? AND source_id = ? AND state <> 'gone'")?
+                .prepare_cached("SELECT id FROM entry WHERE type = ?1 AND source_id = ?2 AND state <> 'gone'")?
                 .query_row(params![number, id.as_str()], |row| row.get(0))
                 .optional()?;
             if let Some(known) = known {
@@ -194,7 +195,7 @@ impl Store {
             }
         }
         if gone > 0 {
-            transaction.execute("DELETE FROM page_mark WHERE type = ?", [number])?;
+            transaction.execute("DELETE FROM page_mark WHERE type = ?1", [number])?;
         }
         transaction.commit()?;
         Ok(gone)
@@ -206,7 +207,7 @@ impl Store {
     /// Where the store fails.
     pub fn missing(&self, (system, kind): (&SystemName, &TypeName), seen: &Seen) -> Result<u64, StoreError> {
         let number = Self::type_number(&self.connection, system, kind)?;
-        let mut all = self.connection.prepare_cached("SELECT id FROM entry WHERE type = ? AND state <> 'gone'")?;
+        let mut all = self.connection.prepare_cached("SELECT id FROM entry WHERE type = ?1 AND state <> 'gone'")?;
         let mut rows = all.query([number])?;
         let mut missing = 0;
         while let Some(row) = rows.next()? {
@@ -221,7 +222,7 @@ impl Store {
     /// Where the store fails.
     pub fn known(&self, system: &SystemName, kind: &TypeName) -> Result<u64, StoreError> {
         let mut count = self.connection.prepare_cached(
-            "SELECT count(*) FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE system = ? AND name = ? AND state <> 'gone'",
+            "SELECT count(*) FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE system = ?1 AND name = ?2 AND state <> 'gone'",
         )?;
         let count: i64 = count.query_row(params![system.as_str(), kind.as_str()], |row| row.get(0))?;
         Ok(count.unsigned_abs())
@@ -244,7 +245,7 @@ impl Store {
         let number = Self::type_number(&transaction, system, kind)?;
         let mut missing = Vec::new();
         {
-            let mut all = transaction.prepare_cached("SELECT id FROM entry WHERE type = ? AND state <> 'gone'")?;
+            let mut all = transaction.prepare_cached("SELECT id FROM entry WHERE type = ?1 AND state <> 'gone'")?;
             let mut rows = all.query([number])?;
             while let Some(row) = rows.next()? {
                 let id: i64 = row.get(0)?;
@@ -262,10 +263,10 @@ impl Store {
         }
         if count > 0 {
             // A page that comes back as it once was would hide that its entries are back.
-            transaction.execute("DELETE FROM page_mark WHERE type = ?", [number])?;
+            transaction.execute("DELETE FROM page_mark WHERE type = ?1", [number])?;
         } else {
             transaction
-                .execute("DELETE FROM page_mark WHERE type = ? AND used < ?", params![number, millis(started)])?;
+                .execute("DELETE FROM page_mark WHERE type = ?1 AND used < ?2", params![number, millis(started)])?;
         }
         transaction.commit()?;
         Ok(Ok(count))
@@ -301,14 +302,8 @@ fn keep_versions(
 ) -> Result<(), StoreError> {
     let write = |one: &Fresh<'_>| Content::write(&one.entry);
     let contents: Vec<String> = fresh.par_iter().with_min_len(SHARE).map(write).collect::<Result<_, _>>()?;
-    let mut keep = connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?;
-    for (Fresh { id, version, entry }, (content, packed_by)) in
-        fresh.iter().zip(packing.pack(connection, kind, &contents)?)
-    {
-        let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
-        let (state, print) = (entry.state.word(), entry.fingerprint.as_bytes());
-        keep.execute(params![id, version, millis(now), state, revision, print, content, packed_by])?;
-        keep_references(connection, *id, entry, *version == 1)?;
+    for (Fresh { id, version, entry }, packed) in fresh.iter().zip(packing.pack(connection, kind, &contents)?) {
+        keep_version(connection, &NewVersion { entry: *id, number: *version, incoming: entry, packed }, now)?;
     }
     Ok(())
 }
@@ -322,7 +317,7 @@ fn take_in_entry<'a>(
 ) -> Result<(i64, Fate), StoreError> {
     let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
     let mut find = connection.prepare_cached(
-        "SELECT id, fingerprint, state, revision, version FROM entry WHERE type = ? AND source_id = ?",
+        "SELECT id, fingerprint, state, revision, version FROM entry WHERE type = ?1 AND source_id = ?2",
     )?;
     let known = find.query_row(params![kind, entry.id.as_str()], |row| {
         Ok((
@@ -356,7 +351,7 @@ fn take_in_entry<'a>(
             // A new revision of the same content is no change; only the mark is kept.
             if old_revision.as_deref() != revision {
                 connection
-                    .prepare_cached("UPDATE entry SET revision = ? WHERE id = ?")?
+                    .prepare_cached("UPDATE entry SET revision = ?1 WHERE id = ?2")?
                     .execute(params![revision, id])?;
             }
             return Ok((id, Fate::Unchanged));
@@ -364,7 +359,7 @@ fn take_in_entry<'a>(
         Some((id, .., version)) => {
             connection
                 .prepare_cached(
-                    "UPDATE entry SET state = ?, revision = ?, fingerprint = ?, version = ?, changed = ? WHERE id = ?",
+                    "UPDATE entry SET state = ?1, revision = ?2, fingerprint = ?3, version = ?4, changed = ?5 WHERE id = ?6",
                 )?
                 .execute(params![
                     entry.state.word(),
@@ -382,17 +377,11 @@ fn take_in_entry<'a>(
     Ok((id, fate))
 }
 
-/// A version of its own, so that the history shows when it went; its last content stays readable.
 fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(), StoreError> {
-    connection
-        .prepare_cached(
-            "INSERT INTO version SELECT entry, number + 1, ?2, ?3, version.revision, version.fingerprint, content, packing
-             FROM version JOIN entry ON entry.id = version.entry AND entry.version = version.number WHERE entry.id = ?1",
-        )?
-        .execute(params![id, millis(now), State::Gone.word()])?;
+    keep_gone(connection, id, now)?;
     let (kind, source_id): (i64, String) = connection
         .prepare_cached(
-            "UPDATE entry SET state = ?, version = version + 1, changed = ? WHERE id = ? RETURNING type, source_id",
+            "UPDATE entry SET state = ?1, version = version + 1, changed = ?2 WHERE id = ?3 RETURNING type, source_id",
         )?
         .query_row(params![State::Gone.word(), millis(now), id], |row| Ok((row.get(0)?, row.get(1)?)))?;
     mark_owed(connection, kind, id, &source_id, now)

@@ -61,7 +61,7 @@ fn turn(
     )?;
     if bound {
         let name = |number: i64| {
-            transaction.query_row("SELECT system || '/' || name FROM entry_type WHERE id = ?", [number], |row| {
+            transaction.query_row("SELECT system || '/' || name FROM entry_type WHERE id = ?1", [number], |row| {
                 row.get::<_, String>(0)
             })
         };
@@ -71,9 +71,9 @@ fn turn(
             now: format!("{} to {}", lane.from, lane.to),
         });
     }
-    transaction.execute("DELETE FROM delivery WHERE lane = ?", [id])?;
-    transaction.execute("DELETE FROM reading WHERE lane = ?", [id])?;
-    transaction.execute("DELETE FROM taken_off WHERE lane = ?", [id])?;
+    transaction.execute("DELETE FROM delivery WHERE lane = ?1", [id])?;
+    transaction.execute("DELETE FROM reading WHERE lane = ?1", [id])?;
+    transaction.execute("DELETE FROM taken_off WHERE lane = ?1", [id])?;
     Ok(())
 }
 
@@ -90,7 +90,7 @@ impl Store {
             let to = Self::type_number(&transaction, &lane.to.system, &lane.to.kind)?;
             let known = transaction
                 .query_row(
-                    "SELECT definition, id, from_type, to_type FROM lane WHERE name = ?",
+                    "SELECT definition, id, from_type, to_type FROM lane WHERE name = ?1",
                     [lane.name.as_str()],
                     |row| Ok((row.get::<_, Vec<u8>>(0)?, row.get(1)?, (row.get(2)?, row.get(3)?))),
                 )
@@ -132,13 +132,13 @@ impl Store {
     /// Where the store fails.
     pub fn count_in_doubt(&self, lane: &LaneName) -> Result<u64, StoreError> {
         let mut count = self.connection.prepare_cached(
-            "SELECT count(*) FROM open_intent JOIN lane ON lane.id = open_intent.lane WHERE name = ?",
+            "SELECT count(*) FROM open_intent JOIN lane ON lane.id = open_intent.lane WHERE name = ?1",
         )?;
         Ok(count.query_row([lane.as_str()], |row| row.get::<_, i64>(0))?.unsigned_abs())
     }
 
     pub(super) fn lane_number(&self, name: &LaneName) -> Result<i64, StoreError> {
-        let mut find = self.connection.prepare_cached("SELECT id FROM lane WHERE name = ?")?;
+        let mut find = self.connection.prepare_cached("SELECT id FROM lane WHERE name = ?1")?;
         let found = find.query_row([name.as_str()], |row| row.get(0)).optional()?;
         found.ok_or_else(|| StoreError::Content(format!("nothing of the lane `{name}`")))
     }
@@ -150,7 +150,7 @@ impl Store {
     /// Where the store fails.
     pub fn counts(&self, lane: LaneRecord<'_>) -> Result<Option<Counts>, StoreError> {
         let find =
-            self.connection.query_row("SELECT id, definition FROM lane WHERE name = ?", [lane.name.as_str()], |row| {
+            self.connection.query_row("SELECT id, definition FROM lane WHERE name = ?1", [lane.name.as_str()], |row| {
                 Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?))
             });
         let Some((id, definition)) = find.optional()? else { return Ok(None) };
@@ -158,7 +158,7 @@ impl Store {
             return Ok(None);
         }
         let mut query =
-            self.connection.prepare_cached("SELECT standing, entries FROM delivery_count WHERE lane = ?")?;
+            self.connection.prepare_cached("SELECT standing, entries FROM delivery_count WHERE lane = ?1")?;
         let mut rows = query.query([id])?;
         let mut counts = Counts::new();
         while let Some(row) = rows.next()? {

@@ -67,8 +67,10 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn begin_run(&mut self, command: &str, who: &str, now: Timestamp) -> Result<i64, StoreError> {
-        self.connection
-            .execute("INSERT INTO run (command, started, who) VALUES (?, ?, ?)", params![command, millis(now), who])?;
+        self.connection.execute(
+            "INSERT INTO run (command, started, who) VALUES (?1, ?2, ?3)",
+            params![command, millis(now), who],
+        )?;
         Ok(self.connection.last_insert_rowid())
     }
 
@@ -78,7 +80,7 @@ impl Store {
     /// Where the store fails.
     pub fn end_run(&mut self, run: i64, summary: &str, now: Timestamp) -> Result<(), StoreError> {
         self.connection
-            .execute("UPDATE run SET ended = ?, summary = ? WHERE id = ?", params![millis(now), summary, run])?;
+            .execute("UPDATE run SET ended = ?1, summary = ?2 WHERE id = ?3", params![millis(now), summary, run])?;
         Ok(())
     }
 
@@ -100,7 +102,7 @@ impl Store {
             transaction
                 .prepare_cached(
                     "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at, item)
-                     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
                 )?
                 .execute(params![
                     run,
@@ -117,7 +119,7 @@ impl Store {
                     intent.item.as_ref().map(EntryId::as_str)
                 ])?;
             let number = transaction.last_insert_rowid();
-            transaction.prepare_cached("INSERT INTO open_intent VALUES (?, ?, ?)")?.execute(params![
+            transaction.prepare_cached("INSERT INTO open_intent VALUES (?1, ?2, ?3)")?.execute(params![
                 number,
                 lane,
                 intent.entry
@@ -148,7 +150,7 @@ impl Store {
         }
         for (intent, outcome) in outcomes {
             let there = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
-            transaction.prepare_cached("INSERT INTO outcome (intent, result, status, id_there, revision, message, at) VALUES (?, ?, ?, ?, ?, ?, ?)")?.execute(params![
+            transaction.prepare_cached("INSERT INTO outcome (intent, result, status, id_there, revision, message, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")?.execute(params![
                 intent.number,
                 outcome.result.word(),
                 outcome.status,
@@ -158,7 +160,7 @@ impl Store {
                 millis(now)
             ])?;
             link(&transaction, Link::Outcome, intent.number)?;
-            transaction.prepare_cached("DELETE FROM open_intent WHERE intent = ?")?.execute([intent.number])?;
+            transaction.prepare_cached("DELETE FROM open_intent WHERE intent = ?1")?.execute([intent.number])?;
             if let Some(delivered) = &outcome.delivered {
                 keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
             }
@@ -174,7 +176,7 @@ impl Store {
         let lane = self.lane_number(lane)?;
         let mut query = self.connection.prepare_cached(
             "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields, item, at
-             FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ? ORDER BY intent.id",
+             FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ?1 ORDER BY intent.id",
         )?;
         let mut rows = query.query([lane])?;
         let mut found = Vec::new();
@@ -198,7 +200,7 @@ impl Store {
                        AND EXISTS (SELECT 1 FROM intent AS first WHERE first.entry = intent.entry AND first.lane = intent.lane
                            AND first.run = intent.run AND first.action = 'create' AND first.id < intent.id))),
                  at
-             FROM intent WHERE id = ?",
+             FROM intent WHERE id = ?1",
         )?;
         let mut rows = query.query([number])?;
         Ok(rows.next()?.map(intent).transpose()?.map(|(_, record)| record))
@@ -232,7 +234,7 @@ impl Store {
     /// Where the store fails.
     pub fn address(&self, entry: i64) -> Result<Address, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT system, name, source_id FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE entry.id = ?",
+            "SELECT system, name, source_id FROM entry JOIN entry_type ON entry_type.id = entry.type WHERE entry.id = ?1",
         )?;
         let mut rows = query.query([entry])?;
         match rows.next()? {

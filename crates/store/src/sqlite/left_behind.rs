@@ -110,7 +110,7 @@ impl Store {
     pub fn forget_lane(&mut self, lane: &LaneName) -> Result<Option<u64>, StoreError> {
         let transaction = self.connection.transaction()?;
         let Some((id, ..)) = lane_at(&transaction, lane)? else { return Ok(None) };
-        let documents = transaction.execute("DELETE FROM counterpart WHERE lane = ?", [id])?;
+        let documents = transaction.execute("DELETE FROM counterpart WHERE lane = ?1", [id])?;
         forget(&transaction, id)?;
         transaction.commit()?;
         Ok(Some(documents as u64))
@@ -128,7 +128,7 @@ impl Store {
         let name = system.as_str();
         let documents = transaction.execute(&format!("DELETE FROM counterpart WHERE {lanes}"), [name])?;
         transaction.execute(&format!("DELETE FROM open_intent WHERE {lanes}"), [name])?;
-        transaction.execute("DELETE FROM asset WHERE system = ?", [name])?;
+        transaction.execute("DELETE FROM asset WHERE system = ?1", [name])?;
         transaction.execute(
             &format!("UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2 WHERE {lanes}"),
             params![name, millis(now)],
@@ -144,16 +144,17 @@ impl Store {
 
 /// A lane's number and ends.
 fn lane_at(transaction: &Transaction<'_>, lane: &LaneName) -> Result<Option<(i64, i64, i64)>, StoreError> {
-    let row = transaction.query_row("SELECT id, from_type, to_type FROM lane WHERE name = ?", [lane.as_str()], |row| {
-        Ok((row.get(0)?, row.get(1)?, row.get(2)?))
-    });
+    let row =
+        transaction.query_row("SELECT id, from_type, to_type FROM lane WHERE name = ?1", [lane.as_str()], |row| {
+            Ok((row.get(0)?, row.get(1)?, row.get(2)?))
+        });
     Ok(row.optional()?)
 }
 
 /// Forgets where entries stood on a lane; the ledger keeps its name.
 fn forget(transaction: &Transaction<'_>, lane: i64) -> Result<(), StoreError> {
     for table in ["delivery", "reading", "taken_off", "open_intent"] {
-        transaction.execute(&format!("DELETE FROM {table} WHERE lane = ?"), [lane])?;
+        transaction.execute(&format!("DELETE FROM {table} WHERE lane = ?1"), [lane])?;
     }
     Ok(())
 }

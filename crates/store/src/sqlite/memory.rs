@@ -29,14 +29,14 @@ impl Store {
         let hash = hash(source);
         let key = params![from.as_str(), into.as_str(), hash.as_bytes(), place];
         let mut own = self.connection.prepare_cached(
-            "SELECT target FROM memory WHERE source_language = ? AND target_language = ? AND hash = ? AND place = ?",
+            "SELECT target FROM memory WHERE source_language = ?1 AND target_language = ?2 AND hash = ?3 AND place = ?4",
         )?;
         if let Some(coded) = own.query_row(key, |row| row.get::<_, String>(0)).optional()? {
             return Ok(Some((Inline::from_coded(&coded), true)));
         }
         // A text may stand in very many places: the newest is found without looking at all.
         let mut any = self.connection.prepare_cached(
-            "SELECT target FROM memory INDEXED BY memory_newest WHERE source_language = ? AND target_language = ? AND hash = ?
+            "SELECT target FROM memory INDEXED BY memory_newest WHERE source_language = ?1 AND target_language = ?2 AND hash = ?3
              ORDER BY at DESC LIMIT 1",
         )?;
         let key = params![from.as_str(), into.as_str(), hash.as_bytes()];
@@ -51,8 +51,9 @@ impl Store {
     pub fn remember(&mut self, pairs: &[MemoryPair], origin: &str, now: Timestamp) -> Result<(), StoreError> {
         let transaction = self.connection.transaction()?;
         for pair in pairs {
-            transaction.prepare_cached("INSERT OR REPLACE INTO memory VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(
-                params![
+            transaction
+                .prepare_cached("INSERT OR REPLACE INTO memory VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?
+                .execute(params![
                     pair.from.as_str(),
                     pair.into.as_str(),
                     hash(&pair.source).as_bytes(),
@@ -61,8 +62,7 @@ impl Store {
                     pair.target.coded(),
                     origin,
                     millis(now)
-                ],
-            )?;
+                ])?;
         }
         Ok(transaction.commit()?)
     }

@@ -58,7 +58,7 @@ fn apply(connection: &mut Connection) -> Result<(), StoreError> {
         at += 1;
         transaction.execute_batch(sql)?;
         transaction
-            .execute("INSERT INTO migration VALUES (?, ?)", params![at, fingerprint_texts([*sql]).as_bytes()])?;
+            .execute("INSERT INTO migration VALUES (?1, ?2)", params![at, fingerprint_texts([*sql]).as_bytes()])?;
     }
     transaction.pragma_update(None, "user_version", at)?;
     Ok(transaction.commit()?)
@@ -66,7 +66,8 @@ fn apply(connection: &mut Connection) -> Result<(), StoreError> {
 
 fn verify(connection: &Connection) -> Result<(), StoreError> {
     for (number, sql) in (1..).zip(MIGRATIONS) {
-        let query = connection.query_row("SELECT checksum FROM migration WHERE number = ?", [number], |row| row.get(0));
+        let query =
+            connection.query_row("SELECT checksum FROM migration WHERE number = ?1", [number], |row| row.get(0));
         let applied: Option<Vec<u8>> = query.optional()?;
         if applied.as_deref() != Some(fingerprint_texts([sql]).as_bytes()) {
             return Err(StoreError::Migration { number });

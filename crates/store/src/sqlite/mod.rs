@@ -29,6 +29,7 @@ mod standing;
 mod taken_off;
 mod translations;
 mod verdict;
+mod versions;
 mod words;
 
 use std::cell::RefCell;

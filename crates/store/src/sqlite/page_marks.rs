@@ -22,7 +22,7 @@ impl Store {
     ) -> Result<Option<CacheValidators>, StoreError> {
         let mut find = self.connection.prepare_cached(
             "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
-             WHERE system = ? AND name = ? AND place = ?",
+             WHERE system = ?1 AND name = ?2 AND place = ?3",
         )?;
         let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
             let count = |at| row.get::<_, Option<i64>>(at).map(|count| count.map(i64::unsigned_abs));
@@ -45,8 +45,8 @@ pub(super) fn keep_mark(
     let (kind, place) = page;
     let count = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
     let PageCounts { items, total, pages } = mark.counts;
-    let mut keep =
-        connection.prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?;
+    let mut keep = connection
+        .prepare_cached("INSERT OR REPLACE INTO page_mark VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)")?;
     keep.execute(params![
         kind,
         place,

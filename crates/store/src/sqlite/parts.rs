@@ -33,12 +33,14 @@ impl Store {
         for part in parts {
             let joined: i64 = transaction
                 .prepare_cached(
-                    "INSERT INTO joined (type, source_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET source_id = source_id RETURNING id",
+                    "INSERT INTO joined (type, source_id) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET source_id = source_id RETURNING id",
                 )?
                 .query_row(params![number, part.id.as_str()], |row| row.get(0))?;
             let language = part.part.as_ref().map_or("", LanguageTag::as_str);
             let known = transaction
-                .prepare_cached("SELECT id, fingerprint, state, revision FROM part WHERE joined = ? AND language = ?")?
+                .prepare_cached(
+                    "SELECT id, fingerprint, state, revision FROM part WHERE joined = ?1 AND language = ?2",
+                )?
                 .query_row(params![joined, language], |row| {
                     Ok((
                         row.get::<_, i64>(0)?,
@@ -89,7 +91,7 @@ impl Store {
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut all = self
             .connection
-            .prepare_cached("SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ?")?;
+            .prepare_cached("SELECT part.id FROM part JOIN joined ON joined.id = part.joined WHERE type = ?1")?;
         let mut rows = all.query([number])?;
         let mut missing = 0;
         while let Some(row) = rows.next()? {
@@ -110,7 +112,7 @@ impl Store {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut all = self.connection.prepare_cached(
-            "SELECT part.id, language FROM part JOIN joined ON joined.id = part.joined WHERE type = ?",
+            "SELECT part.id, language FROM part JOIN joined ON joined.id = part.joined WHERE type = ?1",
         )?;
         let mut rows = all.query([number])?;
         let mut found: BTreeMap<String, (u64, u64)> = BTreeMap::new();
@@ -132,7 +134,7 @@ impl Store {
         let mut missing = Vec::new();
         {
             let mut all = transaction.prepare_cached(
-                "SELECT part.id, joined FROM part JOIN joined ON joined.id = part.joined WHERE type = ?",
+                "SELECT part.id, joined FROM part JOIN joined ON joined.id = part.joined WHERE type = ?1",
             )?;
             let mut rows = all.query([number])?;
             while let Some(row) = rows.next()? {
@@ -143,7 +145,7 @@ impl Store {
             }
         }
         for (id, joined) in missing {
-            transaction.prepare_cached("DELETE FROM part WHERE id = ?")?.execute([id])?;
+            transaction.prepare_cached("DELETE FROM part WHERE id = ?1")?.execute([id])?;
             touch(&transaction, joined)?;
         }
         Ok(transaction.commit()?)
@@ -158,11 +160,11 @@ impl Store {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut touched =
-            self.connection.prepare_cached("SELECT id FROM joined WHERE type = ? AND touched ORDER BY id LIMIT ?")?;
+            self.connection.prepare_cached("SELECT id FROM joined WHERE type = ?1 AND touched ORDER BY id LIMIT ?2")?;
         let batch = touched.query_map(params![number, most], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
         let mut query = self.connection.prepare_cached(
             "SELECT source_id, language, state, revision, fingerprint, content
-             FROM joined JOIN part ON part.joined = joined.id WHERE joined.id = ? ORDER BY language",
+             FROM joined JOIN part ON part.joined = joined.id WHERE joined.id = ?1 ORDER BY language",
         )?;
         let mut entries = Vec::new();
         for joined in batch {
@@ -195,7 +197,7 @@ impl Store {
     pub fn put_together(&mut self, joined: &[i64]) -> Result<(), StoreError> {
         let transaction = self.connection.transaction()?;
         for number in joined {
-            transaction.prepare_cached("UPDATE joined SET touched = 0 WHERE id = ?")?.execute([number])?;
+            transaction.prepare_cached("UPDATE joined SET touched = 0 WHERE id = ?1")?.execute([number])?;
         }
         Ok(transaction.commit()?)
     }
@@ -208,7 +210,7 @@ impl Store {
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut all = self.connection.prepare_cached(
             "SELECT entry.id FROM joined JOIN entry ON entry.type = joined.type AND entry.source_id = joined.source_id
-             WHERE joined.type = ? AND EXISTS (SELECT 1 FROM part WHERE part.joined = joined.id)",
+             WHERE joined.type = ?1 AND EXISTS (SELECT 1 FROM part WHERE part.joined = joined.id)",
         )?;
         let mut rows = all.query([number])?;
         let before = seen.count();
@@ -222,6 +224,6 @@ impl Store {
 /// Durable with the change itself: should we be killed before the entry is put together, the next
 /// pull does it.
 fn touch(connection: &Connection, joined: i64) -> Result<(), StoreError> {
-    connection.prepare_cached("UPDATE joined SET touched = 1 WHERE id = ?")?.execute([joined])?;
+    connection.prepare_cached("UPDATE joined SET touched = 1 WHERE id = ?1")?.execute([joined])?;
     Ok(())
 }

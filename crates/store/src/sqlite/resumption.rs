@@ -24,7 +24,7 @@ impl Store {
     /// Where the store fails.
     pub fn newest(&self, (system, kind): (&SystemName, &TypeName)) -> Result<Option<String>, StoreError> {
         let number = Self::type_number(&self.connection, system, kind)?;
-        let mut find = self.connection.prepare_cached("SELECT newest FROM pull_state WHERE type = ?")?;
+        let mut find = self.connection.prepare_cached("SELECT newest FROM pull_state WHERE type = ?1")?;
         Ok(find.query_row([number], |row| row.get(0)).optional()?.flatten())
     }
 
@@ -34,7 +34,7 @@ impl Store {
     /// Where the store fails.
     pub fn listed_whole(&self, (system, kind): (&SystemName, &TypeName)) -> Result<Option<Timestamp>, StoreError> {
         let number = Self::type_number(&self.connection, system, kind)?;
-        let mut find = self.connection.prepare_cached("SELECT whole_at FROM pull_state WHERE type = ?")?;
+        let mut find = self.connection.prepare_cached("SELECT whole_at FROM pull_state WHERE type = ?1")?;
         let at: Option<i64> = find.query_row([number], |row| row.get(0)).optional()?.flatten();
         at.map(moment).transpose()
     }
@@ -53,7 +53,7 @@ impl Store {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
         let mut find = self.connection.prepare_cached(
-            "SELECT cursor, seen FROM pull_state WHERE type = ? AND reading = ? AND began >= ? AND cursor IS NOT NULL",
+            "SELECT cursor, seen FROM pull_state WHERE type = ?1 AND reading = ?2 AND began >= ?3 AND cursor IS NOT NULL",
         )?;
         let row = find.query_row(params![number, reading.to_string(), since.as_millisecond()], |row| {
             Ok((row.get::<_, String>(0)?, row.get::<_, Vec<u8>>(1)?))
@@ -93,7 +93,7 @@ impl Store {
         let number = Self::type_number(&self.connection, system, kind)?;
         self.connection
             .prepare_cached(
-                "UPDATE pull_state SET cursor = NULL, reading = NULL, seen = NULL, began = NULL WHERE type = ?",
+                "UPDATE pull_state SET cursor = NULL, reading = NULL, seen = NULL, began = NULL WHERE type = ?1",
             )?
             .execute([number])?;
         Ok(())

@@ -15,7 +15,7 @@ impl Store {
     pub fn taken_off(&self, lane: &LaneName, entry: i64) -> Result<Option<Timestamp>, StoreError> {
         let since = self
             .connection
-            .prepare_cached("SELECT since FROM taken_off JOIN lane ON lane.id = lane WHERE name = ? AND entry = ?")?
+            .prepare_cached("SELECT since FROM taken_off JOIN lane ON lane.id = lane WHERE name = ?1 AND entry = ?2")?
             .query_row(params![lane.as_str(), entry], |row| row.get(0))
             .optional()?;
         since.map(moment).transpose()
@@ -31,9 +31,9 @@ impl Store {
         let transaction = self.connection.transaction()?;
         let changed = if off {
             transaction
-                .execute("INSERT OR IGNORE INTO taken_off VALUES (?, ?, ?)", params![lane, entry, millis(now)])?
+                .execute("INSERT OR IGNORE INTO taken_off VALUES (?1, ?2, ?3)", params![lane, entry, millis(now)])?
         } else {
-            transaction.execute("DELETE FROM taken_off WHERE lane = ? AND entry = ?", params![lane, entry])?
+            transaction.execute("DELETE FROM taken_off WHERE lane = ?1 AND entry = ?2", params![lane, entry])?
         };
         if changed > 0 {
             transaction.execute(

@@ -484,7 +484,7 @@ fn a_store_from_before_contents_were_packed_is_read_on() {
          INSERT INTO version VALUES (1, 1, 0, 'live', NULL, zeroblob(16), '{{\"name\":\"Fern\"}}'); PRAGMA user_version = 1;",
     ))
     .unwrap();
-    old.execute("INSERT INTO migration VALUES (1, ?)", [diaporos_core::change::fingerprint_texts([first]).as_bytes()])
+    old.execute("INSERT INTO migration VALUES (1, ?1)", [diaporos_core::change::fingerprint_texts([first]).as_bytes()])
         .unwrap();
     drop(old);
     let store = Store::open(&file).unwrap();

@@ -12,7 +12,8 @@ use super::content::{Content, Packing};
 use super::owed::mark_owed;
 use super::row::{entry_id, fields, fields_text, fingerprint, millis, moment, revision, state};
 use super::verdict::Delivered;
-use super::words::{Words, keep_references, keep_words};
+use super::versions::{NewVersion, keep_version};
+use super::words::{Words, keep_words};
 use super::{Store, StoreError};
 
 /// Entries whose versions are kept together.
@@ -107,7 +108,7 @@ fn put(fields: &mut Record, field: &str, language: &LanguageTag, value: Option<V
 fn rows(connection: &Connection, entry: i64) -> Result<Vec<TranslationRow>, StoreError> {
     let mut query = connection.prepare_cached(
         "SELECT field, language, value, source, is_pseudo, is_shown, translation.standing, name, at, replaced
-         FROM translation JOIN batch ON batch.id = translation.batch WHERE entry = ? ORDER BY field, language",
+         FROM translation JOIN batch ON batch.id = translation.batch WHERE entry = ?1 ORDER BY field, language",
     )?;
     let mut rows = query.query([entry])?;
     let mut found = Vec::new();
@@ -172,7 +173,7 @@ pub(super) fn with_translations<'a>(
 /// system's.
 pub(super) fn land(connection: &Connection, lane: i64, entry: i64, delivered: &Delivered) -> Result<(), StoreError> {
     let is_home: bool = connection
-        .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ? AND from_type = to_type)")?
+        .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ?1 AND from_type = to_type)")?
         .query_row([lane], |row| row.get(0))?;
     if !is_home {
         return Ok(());
@@ -194,7 +195,7 @@ fn set_standing(
     standing: TranslationStanding,
 ) -> Result<(), StoreError> {
     connection
-        .prepare_cached("UPDATE translation SET standing = ? WHERE entry = ? AND field = ? AND language = ?")?
+        .prepare_cached("UPDATE translation SET standing = ?1 WHERE entry = ?2 AND field = ?3 AND language = ?4")?
         .execute(params![standing.word(), entry, field, language.as_str()])?;
     Ok(())
 }
@@ -209,7 +210,7 @@ struct Current {
 fn current(connection: &Connection, packing: &mut Packing, number: i64) -> Result<Option<Current>, StoreError> {
     let mut query = connection.prepare_cached(
         "SELECT type, source_id, entry.state, entry.revision, entry.fingerprint, entry.version, content, packing
-         FROM entry JOIN version ON version.entry = entry.id AND version.number = entry.version WHERE entry.id = ?",
+         FROM entry JOIN version ON version.entry = entry.id AND version.number = entry.version WHERE entry.id = ?1",
     )?;
     let mut rows = query.query([number])?;
     let Some(row) = rows.next()? else { return Ok(None) };
@@ -239,26 +240,14 @@ fn keep_versions(
     for (number, Current { kind, version, incoming }) in altered {
         let version = version + 1;
         let content = [Content::write(incoming)?];
-        for (bytes, packed_by) in packing.pack(connection, *kind, &content)? {
-            let revision = incoming.revision.as_ref().map(diaporos_core::value::Revision::as_str);
-            let (state, print) = (incoming.state.word(), incoming.fingerprint.as_bytes());
-            connection.prepare_cached("INSERT INTO version VALUES (?, ?, ?, ?, ?, ?, ?, ?)")?.execute(params![
-                number,
-                version,
-                millis(now),
-                state,
-                revision,
-                print,
-                bytes,
-                packed_by
-            ])?;
+        for packed in packing.pack(connection, *kind, &content)? {
+            keep_version(connection, &NewVersion { entry: *number, number: version, incoming, packed }, now)?;
         }
-        connection.prepare_cached("UPDATE entry SET version = ?, changed = ? WHERE id = ?")?.execute(params![
+        connection.prepare_cached("UPDATE entry SET version = ?1, changed = ?2 WHERE id = ?3")?.execute(params![
             version,
             millis(now),
             number
         ])?;
-        keep_references(connection, *number, incoming, false)?;
         mark_owed(connection, *kind, *number, incoming.id.as_str(), now)?;
         words.push(Words::of(*number, incoming, false));
     }
@@ -312,7 +301,7 @@ impl Store {
     pub fn drop_pseudo(&mut self, batch: i64, now: Timestamp) -> Result<usize, StoreError> {
         let entries: Vec<i64> = {
             let mut query = self.connection.prepare_cached(
-                "SELECT DISTINCT entry FROM translation WHERE batch = ? AND is_pseudo ORDER BY entry",
+                "SELECT DISTINCT entry FROM translation WHERE batch = ?1 AND is_pseudo ORDER BY entry",
             )?;
             let entries = query.query_map([batch], |row| row.get(0))?;
             entries.collect::<Result<_, _>>()?
@@ -331,7 +320,7 @@ impl Store {
                     }
                     dropped += transaction
                         .prepare_cached(
-                            "DELETE FROM translation WHERE entry = ? AND field = ? AND language = ? AND batch = ?",
+                            "DELETE FROM translation WHERE entry = ?1 AND field = ?2 AND language = ?3 AND batch = ?4",
                         )?
                         .execute(params![entry, field, language.as_str(), batch])?;
                 }
@@ -377,7 +366,7 @@ fn take_of_entry(
         let is_there = own.is_none() && theirs.and_then(Value::as_text) == Some(value);
         let standing = if is_there { TranslationStanding::Landed } else { TranslationStanding::Ours };
         connection
-            .prepare_cached("INSERT OR REPLACE INTO translation VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")?
+            .prepare_cached("INSERT OR REPLACE INTO translation VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)")?
             .execute(params![
                 entry,
                 field,

@@ -34,9 +34,9 @@ pub(super) fn keep_references(
     is_new: bool,
 ) -> Result<(), StoreError> {
     if !is_new {
-        connection.prepare_cached("DELETE FROM refers WHERE entry = ?")?.execute([id])?;
+        connection.prepare_cached("DELETE FROM refers WHERE entry = ?1")?.execute([id])?;
     }
-    let mut keep = connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?, ?)")?;
+    let mut keep = connection.prepare_cached("INSERT OR IGNORE INTO refers VALUES (?1, ?2)")?;
     let mut targets = Vec::new();
     entry.fields.values().for_each(|value| references(value, &mut targets));
     for target in targets {
@@ -60,10 +60,10 @@ fn references<'a>(value: &'a Value, found: &mut Vec<&'a Address>) {
 pub(super) fn keep_words(connection: &Connection, all: &[Words]) -> Result<(), StoreError> {
     for Words { entry, is_new, words } in all {
         if !is_new {
-            connection.prepare_cached("DELETE FROM entry_text WHERE rowid = ?")?.execute([entry])?;
+            connection.prepare_cached("DELETE FROM entry_text WHERE rowid = ?1")?.execute([entry])?;
         }
         connection
-            .prepare_cached("INSERT INTO entry_text (rowid, words) VALUES (?, ?)")?
+            .prepare_cached("INSERT INTO entry_text (rowid, words) VALUES (?1, ?2)")?
             .execute(params![entry, words])?;
     }
     Ok(())

@@ -91,12 +91,12 @@ impl Store {
              DELETE FROM batch WHERE standing = 'making';",
         )?;
         let before: i64 =
-            transaction.query_row("SELECT count(*) FROM batch WHERE brief = ?", [brief], |row| row.get(0))?;
+            transaction.query_row("SELECT count(*) FROM batch WHERE brief = ?1", [brief], |row| row.get(0))?;
         let name = format!("{brief}-{}", before + 1);
         let languages: Vec<&str> = into.iter().map(LanguageTag::as_str).collect();
         let languages = serde_json::to_string(&languages).map_err(StoreError::content)?;
         transaction.execute(
-            "INSERT INTO batch (name, brief, source_language, languages, standing, made, due) VALUES (?, ?, ?, ?, 'making', ?, ?)",
+            "INSERT INTO batch (name, brief, source_language, languages, standing, made, due) VALUES (?1, ?2, ?3, ?4, 'making', ?5, ?6)",
             params![name, brief, from.as_str(), languages, millis(now), due.map(millis)],
         )?;
         let number = transaction.last_insert_rowid();
@@ -113,19 +113,19 @@ impl Store {
         let transaction = self.connection.transaction()?;
         let has_texts: bool =
             transaction
-                .query_row("SELECT EXISTS (SELECT 1 FROM batch_text WHERE batch = ?)", [batch], |row| row.get(0))?;
+                .query_row("SELECT EXISTS (SELECT 1 FROM batch_text WHERE batch = ?1)", [batch], |row| row.get(0))?;
         if has_texts {
             // Only languages that something is to be translated into.
             transaction.execute(
                 "UPDATE batch SET standing = 'made', languages = (SELECT json_group_array(value) FROM json_each(languages)
                  WHERE EXISTS (SELECT 1 FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
-                     WHERE batch = batch.id AND language = value)) WHERE id = ?",
+                     WHERE batch = batch.id AND language = value)) WHERE id = ?1",
                 [batch],
             )?;
         } else if gave_values {
-            transaction.execute("UPDATE batch SET standing = 'filled' WHERE id = ?", [batch])?;
+            transaction.execute("UPDATE batch SET standing = 'filled' WHERE id = ?1", [batch])?;
         } else {
-            transaction.execute("DELETE FROM batch WHERE id = ?", [batch])?;
+            transaction.execute("DELETE FROM batch WHERE id = ?1", [batch])?;
         }
         transaction.commit()?;
         Ok(has_texts)
@@ -151,7 +151,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn batch(&self, name: &str) -> Result<Option<BatchRow>, StoreError> {
-        let sql = format!("SELECT {BATCH} WHERE standing <> 'making' AND name = ?");
+        let sql = format!("SELECT {BATCH} WHERE standing <> 'making' AND name = ?1");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query([name])?;
         rows.next()?.map(batch_row).transpose()
@@ -164,7 +164,7 @@ impl Store {
     pub fn note_batch(&mut self, batch: &BatchRow) -> Result<(), StoreError> {
         let files = serde_json::to_string(&batch.files_there).map_err(StoreError::content)?;
         self.connection.execute(
-            "UPDATE batch SET standing = ?, sent = ?, ended = ?, order_there = ?, files_there = ?, due = ? WHERE id = ?",
+            "UPDATE batch SET standing = ?1, sent = ?2, ended = ?3, order_there = ?4, files_there = ?5, due = ?6 WHERE id = ?7",
             params![
                 batch.standing.word(),
                 batch.sent.map(millis),
@@ -183,7 +183,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn collected(&self, batch: i64, content: Fingerprint) -> Result<Option<Timestamp>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT at FROM batch_return WHERE batch = ? AND hash = ?")?;
+        let mut query = self.connection.prepare_cached("SELECT at FROM batch_return WHERE batch = ?1 AND hash = ?2")?;
         let at: Option<i64> = query.query_row(params![batch, content.as_bytes()], |row| row.get(0)).optional()?;
         at.map(moment).transpose()
     }
@@ -200,7 +200,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<(), StoreError> {
         self.connection.execute(
-            "INSERT OR REPLACE INTO batch_return VALUES (?, ?, ?, ?)",
+            "INSERT OR REPLACE INTO batch_return VALUES (?1, ?2, ?3, ?4)",
             params![batch, content.as_bytes(), name, millis(now)],
         )?;
         Ok(())

@@ -155,7 +155,7 @@ impl Store {
         for text in texts {
             transaction
                 .prepare_cached(
-                    "INSERT INTO batch_text (batch, unit, entry, version, field, block, source, content, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    "INSERT INTO batch_text (batch, unit, entry, version, field, block, source, content, words) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
                 )?
                 .execute(params![
                     batch,
@@ -172,7 +172,7 @@ impl Store {
             for WantedLanguage { language, origin, earlier } in &text.languages {
                 let earlier = earlier.as_ref().map(serde_json::to_string).transpose().map_err(StoreError::content)?;
                 transaction
-                    .prepare_cached("INSERT INTO batch_unit VALUES (?, ?, ?, ?, 'out', NULL, NULL, ?)")?
+                    .prepare_cached("INSERT INTO batch_unit VALUES (?1, ?2, ?3, ?4, 'out', NULL, NULL, ?5)")?
                     .execute(params![number, language.as_str(), origin.word(), earlier, millis(now)])?;
             }
         }
@@ -186,7 +186,7 @@ impl Store {
     pub fn batch_counts(&self, batch: i64) -> Result<Vec<UnitCount>, StoreError> {
         let mut query = self.connection.prepare_cached(
             "SELECT language, origin, standing, count(*), sum(words) FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
-             WHERE batch = ? GROUP BY 1, 2, 3 ORDER BY 1, 2, 3",
+             WHERE batch = ?1 GROUP BY 1, 2, 3 ORDER BY 1, 2, 3",
         )?;
         let mut rows = query.query([batch])?;
         let mut found = Vec::new();
@@ -214,7 +214,7 @@ impl Store {
         most: usize,
     ) -> Result<Vec<BatchUnit>, StoreError> {
         let sql = format!(
-            "SELECT {UNIT} WHERE batch = ? AND language = ? AND batch_text.id > ? ORDER BY batch_text.id LIMIT ?"
+            "SELECT {UNIT} WHERE batch = ?1 AND language = ?2 AND batch_text.id > ?3 ORDER BY batch_text.id LIMIT ?4"
         );
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![batch, into.as_str(), after, signed(most as u64)])?;
@@ -230,7 +230,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn batch_unit(&self, batch: i64, into: &LanguageTag, id: &UnitId) -> Result<Option<BatchUnit>, StoreError> {
-        let sql = format!("SELECT {UNIT} WHERE batch = ? AND unit = ? AND language = ?");
+        let sql = format!("SELECT {UNIT} WHERE batch = ?1 AND unit = ?2 AND language = ?3");
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![batch, id.as_str(), into.as_str()])?;
         rows.next()?.map(batch_unit).transpose()
@@ -249,7 +249,7 @@ impl Store {
         most: usize,
     ) -> Result<Vec<BatchUnit>, StoreError> {
         let sql = format!(
-            "SELECT {UNIT} WHERE batch = ? AND source = ? AND language = ? AND batch_text.id > ? ORDER BY batch_text.id LIMIT ?"
+            "SELECT {UNIT} WHERE batch = ?1 AND source = ?2 AND language = ?3 AND batch_text.id > ?4 ORDER BY batch_text.id LIMIT ?5"
         );
         let mut query = self.connection.prepare_cached(&sql)?;
         let mut rows = query.query(params![batch, source.coded(), into.as_str(), after, signed(most as u64)])?;
@@ -268,7 +268,7 @@ impl Store {
         let mut query = self.connection.prepare_cached(
             "SELECT name, field, language, source, batch_unit.standing FROM batch_text
              JOIN batch_unit ON batch_unit.text = batch_text.id JOIN batch ON batch.id = batch_text.batch
-             WHERE entry = ? AND batch.standing IN ('made', 'sending', 'sent') ORDER BY batch.id",
+             WHERE entry = ?1 AND batch.standing IN ('made', 'sending', 'sent') ORDER BY batch.id",
         )?;
         let mut rows = query.query([entry])?;
         let mut found = Vec::new();
@@ -294,7 +294,7 @@ impl Store {
             let reasons = serde_json::to_string(&verdict.reasons).map_err(StoreError::content)?;
             transaction
                 .prepare_cached(
-                    "UPDATE batch_unit SET standing = ?, target = ?, reasons = ?, at = ? WHERE text = ? AND language = ?",
+                    "UPDATE batch_unit SET standing = ?1, target = ?2, reasons = ?3, at = ?4 WHERE text = ?5 AND language = ?6",
                 )?
                 .execute(params![
                     verdict.standing.word(),

@@ -1,0 +1,256 @@
+//! What every kind of source must do, whatever it is: the same few days at each of them. A kind says
+//! what it cannot tell.
+
+use std::sync::{Arc, Mutex};
+
+use axum::Router;
+use axum::routing::any;
+use serde_json::{Value as Json, json};
+use tempfile::TempDir;
+
+use crate::harness::{HubFolder, served};
+use crate::servers::{curl, peer, python_peer};
+
+/// The entries of a source, each with its id and title.
+type Plants<'a> = &'a [(&'a str, &'a str)];
+
+/// A source in a hub called `hub`, of the system `source`.
+struct Source {
+    hub: HubFolder,
+    /// Makes the source hold these entries.
+    put: Box<dyn Fn(&HubFolder, Plants<'_>)>,
+    /// Makes it answer with something that is none of its answers; none where nothing but its server could.
+    spoil: Option<Box<dyn Fn(&HubFolder)>>,
+    /// Whether what its listing lacks is gone.
+    tells_what_is_gone: bool,
+    /// Whether it tells of what did not change.
+    tells_what_stayed: bool,
+}
+
+const FIRST: Plants<'static> = &[("1", "Fern"), ("2", "Moss"), ("3", "Yew")];
+
+fn lives_up_to_it(source: &Source) {
+    let Source { hub, put, spoil, tells_what_is_gone, tells_what_stayed } = source;
+    let stayed = |count: u64| if *tells_what_stayed { count } else { 0 };
+    let pull = || hub.json(&["pull", "source", "--allow-gone", "3"]);
+    let counts = |told: &Json| ["new", "changed", "unchanged", "gone"].map(|count| told[count].as_u64().unwrap());
+    let titles = || {
+        let rows = hub.json(&["entries", "--columns", "title", "--state", "live"]);
+        let mut titles: Vec<String> =
+            rows.as_array().unwrap().iter().map(|row| row["title"].as_str().unwrap().to_owned()).collect();
+        titles.sort();
+        titles.join(" ")
+    };
+    put(hub, FIRST);
+    assert_eq!(counts(&pull()), [3, 0, 0, 0], "a first pull");
+    assert_eq!(counts(&pull()), [0, 0, stayed(3), 0], "the same again");
+    put(hub, &[("1", "Fern"), ("2", "Peat moss"), ("3", "Yew")]);
+    assert_eq!(counts(&pull()), [0, 1, stayed(2), 0], "one was changed");
+    assert_eq!(titles(), "Fern Peat moss Yew");
+    if let Some(spoil) = spoil {
+        spoil(hub);
+        let ran = hub.run(&["pull", "source", "--allow-gone", "3"]);
+        assert!(matches!(ran.code, Some(1 | 3)), "what is no answer is told: {}{}", ran.stdout, ran.stderr);
+        assert_eq!(titles(), "Fern Peat moss Yew", "nothing is taken from it");
+    }
+    put(hub, &[("1", "Fern"), ("2", "Peat moss")]);
+    let gone = u64::from(*tells_what_is_gone);
+    assert_eq!(counts(&pull())[3], gone, "one went");
+    assert_eq!(titles(), if *tells_what_is_gone { "Fern Peat moss" } else { "Fern Peat moss Yew" });
+    put(hub, &[("1", "Fern"), ("2", "Peat moss"), ("3", "Yew")]);
+    pull();
+    assert_eq!(titles(), "Fern Peat moss Yew", "it came back");
+    assert_eq!(counts(&pull()), [0, 0, stayed(3), 0], "and nothing is left to do");
+}
+
+fn system(kind: &str, settings: &str) -> String {
+    format!("[systems.source]\nkind = \"{kind}\"\n{settings}\n")
+}
+
+const FIELDS: &str = "[types.plant.fields]\ntitle = \"text\"\n[types.plant.read]\n";
+
+#[test]
+fn feed() {
+    let hub = HubFolder::new(&[("diaporos.toml", &system("feed", "feeds = { garden = \"file:garden.rss\" }"))]);
+    let put = |hub: &HubFolder, plants: Plants<'_>| {
+        let item = |(id, title): &(&str, &str)| format!("<item><guid>{id}</guid><title>{title}</title></item>");
+        let items: String = plants.iter().map(item).collect();
+        hub.write("garden.rss", &format!("<rss version=\"2.0\"><channel><title>T</title>{items}</channel></rss>"));
+    };
+    let spoil = |hub: &HubFolder| hub.write("garden.rss", "<html><body>Please log in</body></html>");
+    // A feed is a window: what leaves it is not gone.
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: false,
+        tells_what_stayed: true,
+    });
+}
+
+#[test]
+fn ninjs() {
+    let hub = HubFolder::new(&[("diaporos.toml", &(system("ninjs", "documents = { today = \"today.json\" }")))]);
+    let put = |hub: &HubFolder, plants: Plants<'_>| {
+        let item = |(id, title): &(&str, &str)| json!({ "uri": id, "type": "text", "title": title, "headline": title });
+        hub.write("today.json", &Json::Array(plants.iter().map(item).collect()).to_string());
+    };
+    let spoil = |hub: &HubFolder| hub.write("today.json", "<html>Please log in</html>");
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: false,
+        tells_what_stayed: true,
+    });
+}
+
+/// Keeps the files of a folder as the entries are.
+fn put_files(folder: &std::path::Path, plants: Plants<'_>) {
+    let _ = std::fs::remove_dir_all(folder);
+    std::fs::create_dir_all(folder).unwrap();
+    for (id, title) in plants {
+        std::fs::write(folder.join(format!("{id}.json")), json!({ "title": title }).to_string()).unwrap();
+    }
+}
+
+#[test]
+fn files() {
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &system("files", "folder = \"plants\"\nprofile = \"profile.toml\"")),
+        ("profile.toml", &format!("{FIELDS}files = \"*.json\"\n")),
+    ]);
+    let put = |hub: &HubFolder, plants: Plants<'_>| put_files(&hub.path().join("plants"), plants);
+    let spoil = |hub: &HubFolder| hub.write("plants/2.json", "{ \"title\": ");
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: true,
+        tells_what_stayed: true,
+    });
+}
+
+/// A server that answers everything with the same text.
+fn saying() -> (String, Arc<Mutex<String>>, tokio::runtime::Runtime) {
+    let said = Arc::new(Mutex::new(String::new()));
+    let answer = said.clone();
+    let say = move || async move { answer.lock().unwrap().clone() };
+    let (url, runtime) = served(Router::new().fallback(any(say)));
+    (url, said, runtime)
+}
+
+fn items(plants: Plants<'_>) -> Json {
+    plants.iter().map(|(id, title)| json!({ "id": id, "title": title })).collect()
+}
+
+#[test]
+fn rest() {
+    let (url, said, _runtime) = saying();
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &system("rest", &format!("url = \"{url}\"\nprofile = \"profile.toml\"\nretries = 0"))),
+        ("profile.toml", &format!("{FIELDS}list = \"/plants\"\nitems = \"$.plants[*]\"\nid = \"$.id\"\n")),
+    ]);
+    let spoiled = said.clone();
+    let put = move |_: &HubFolder, plants: Plants<'_>| {
+        *said.lock().unwrap() = json!({ "plants": items(plants) }).to_string();
+    };
+    let spoil = move |_: &HubFolder| "<html>Please log in</html>".clone_into(&mut spoiled.lock().unwrap());
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: true,
+        tells_what_stayed: true,
+    });
+}
+
+#[test]
+fn graphql() {
+    let (url, said, _runtime) = saying();
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &system("graphql", &format!("url = \"{url}\"\nprofile = \"profile.toml\"\nretries = 0"))),
+        ("profile.toml", &format!("{FIELDS}query = \"q.graphql\"\nitems = \"$.data.plants[*]\"\nid = \"$.id\"\n")),
+        ("q.graphql", "query { plants { id title } }"),
+    ]);
+    let spoiled = said.clone();
+    let put = move |_: &HubFolder, plants: Plants<'_>| {
+        *said.lock().unwrap() = json!({ "data": { "plants": items(plants) } }).to_string();
+    };
+    let spoil = move |_: &HubFolder| {
+        let failed = json!({ "data": { "plants": null }, "errors": [{ "message": "the shelf is closed" }] });
+        *spoiled.lock().unwrap() = failed.to_string();
+    };
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: true,
+        tells_what_stayed: true,
+    });
+}
+
+#[test]
+fn webdav() {
+    let site = TempDir::new().unwrap();
+    let Some(server) = python_peer("webdav.py", &[site.path().to_str().unwrap()]) else { return };
+    let reached = format!(
+        "url = \"{}\"\nprofile = \"profile.toml\"\nread = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}",
+        server.url
+    );
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &system("webdav", &reached)),
+        ("profile.toml", &format!("{FIELDS}files = \"plants/*.json\"\nid = \"$.id\"\n")),
+    ]);
+    let folder = site.path().join("plants");
+    let spoiled = folder.join("2.json");
+    let put = move |_: &HubFolder, plants: Plants<'_>| {
+        put_files(&folder, plants);
+        for (id, title) in plants {
+            let text = json!({ "id": id, "title": title }).to_string();
+            std::fs::write(folder.join(format!("{id}.json")), text).unwrap();
+        }
+    };
+    let spoil = move |_: &HubFolder| std::fs::write(&spoiled, "{ \"title\": ").unwrap();
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: Some(Box::new(spoil)),
+        tells_what_is_gone: true,
+        tells_what_stayed: true,
+    });
+}
+
+#[test]
+fn docstore() {
+    let Some(server) = peer("docstore.mjs", &[]) else { return };
+    let hub = HubFolder::new(&[
+        ("diaporos.toml", &system("docstore", &format!("url = \"{}/kiosk\"\nprofile = \"profile.toml\"", server.url))),
+        ("profile.toml", &format!("{FIELDS}where = {{ type = \"plant\" }}\n")),
+    ]);
+    let url = server.url.clone();
+    let put = move |_: &HubFolder, plants: Plants<'_>| {
+        for id in ["1", "2", "3"] {
+            let address = format!("{url}/kiosk/{id}");
+            let now: Json = serde_json::from_str(&curl(&[&address])).unwrap();
+            let known = now["_rev"].as_str().map(str::to_owned);
+            match (plants.iter().find(|(known, _)| *known == id), known) {
+                (Some((_, title)), rev) if now["title"] != *title => {
+                    let mut document = json!({ "type": "plant", "title": title });
+                    rev.into_iter().for_each(|rev| document["_rev"] = Json::String(rev));
+                    let body = document.to_string();
+                    curl(&["-X", "PUT", "-H", "Content-Type: application/json", "-d", &body, &address]);
+                }
+                (None, Some(rev)) => drop(curl(&["-X", "DELETE", &format!("{address}?rev={rev}")])),
+                _ => {}
+            }
+        }
+    };
+    lives_up_to_it(&Source {
+        hub,
+        put: Box::new(put),
+        spoil: None,
+        tells_what_is_gone: true,
+        tells_what_stayed: false,
+    });
+}
