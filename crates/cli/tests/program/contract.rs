@@ -1,5 +1,5 @@
-//! What every kind of source must do, whatever it is: the same few days at each of them. A kind says
-//! what it cannot tell.
+//! What every kind must do, as a source and as a destination: the same few days at each of them. A kind
+//! says what it cannot tell.
 
 use std::sync::{Arc, Mutex};
 
@@ -253,4 +253,174 @@ fn docstore() {
         tells_what_is_gone: true,
         tells_what_stayed: false,
     });
+}
+
+/// A destination of the lane `out`, which takes the plants of a folder, in a hub of its own.
+struct Destination {
+    hub: HubFolder,
+    /// The title of the page with a slug; none where it is not there.
+    title: Box<dyn Fn(&str) -> Option<String>>,
+    /// Makes somebody else change a page's title.
+    retitle: Box<dyn Fn(&str, &str)>,
+}
+
+fn takes_what_it_is_sent(destination: &Destination) {
+    let Destination { hub, title, retitle } = destination;
+    let plants = |plants: Plants<'_>| {
+        put_files(&hub.path().join("plants"), plants);
+        hub.json(&["pull", "garden", "--allow-gone", "3"]);
+    };
+    let push = || hub.json(&["push", "out", "--allow-removals", "3"]);
+    let counts = |told: &Json| {
+        ["created", "updated", "deleted", "held", "failed"].map(|count| told[count].as_u64().unwrap_or_default())
+    };
+    let now = || ["1", "2", "3"].map(|slug| title(slug).unwrap_or_default()).join(", ");
+    plants(FIRST);
+    assert_eq!(counts(&push()), [3, 0, 0, 0, 0], "all is new");
+    assert_eq!(now(), "Fern, Moss, Yew");
+    assert_eq!(push()["requests"], 0, "the same again");
+    plants(&[("1", "Fern"), ("2", "Peat moss"), ("3", "Yew")]);
+    assert_eq!(counts(&push()), [0, 1, 0, 0, 0], "one was changed");
+    assert_eq!(now(), "Fern, Peat moss, Yew");
+
+    // What somebody else wrote stays, and is told.
+    retitle("1", "Their fern");
+    let seen = hub.run(&["push", "out", "--verify"]).ends(3);
+    assert!(seen.stdout.contains("title"), "{}", seen.stdout);
+    assert_eq!(now(), "Their fern, Peat moss, Yew");
+    plants(&[("1", "Royal fern"), ("2", "Peat moss"), ("3", "Yew")]);
+    assert_eq!(counts(&push())[3], 1, "both changed it");
+    assert_eq!(now(), "Their fern, Peat moss, Yew");
+    hub.run(&["resolve", "garden/plant/1", "--take", "title=ours"]).ends(0);
+    push();
+    assert_eq!(now(), "Royal fern, Peat moss, Yew");
+
+    plants(&[("1", "Royal fern"), ("2", "Peat moss")]);
+    assert_eq!(counts(&push()), [0, 0, 1, 0, 0], "one went");
+    assert_eq!(now(), "Royal fern, Peat moss, ");
+    assert_eq!(push()["requests"], 0, "and nothing is left to do");
+}
+
+/// A hub from a folder of plants to a destination, and the destination's profile.
+fn hub_to(kind: &str, settings: &str, write: &str) -> HubFolder {
+    let config = format!(
+        "[systems.garden]\nkind = \"files\"\nfolder = \"plants\"\nprofile = \"plants.toml\"\n[systems.site]\nkind = \"{kind}\"\n{settings}\nprofile = \"site.toml\"\n[lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"delete\"\n[lanes.out.fields]\nslug = 'entry.id'\ntitle = 'title'\n"
+    );
+    let site = format!("[types.page.fields]\nslug = \"text\"\ntitle = \"text\"\n[types.page.write]\n{write}\n");
+    HubFolder::new(&[
+        ("diaporos.toml", &config),
+        ("plants.toml", &format!("{FIELDS}files = \"*.json\"\n")),
+        ("site.toml", &site),
+    ])
+}
+
+/// The title of a page that is a file of JSON, and how a hand changes it.
+type Hands = (Box<dyn Fn(&str) -> Option<String>>, Box<dyn Fn(&str, &str)>);
+
+fn json_files(folder: std::path::PathBuf) -> Hands {
+    let other = folder.clone();
+    let read = move |slug: &str| -> Option<Json> {
+        serde_json::from_str(&std::fs::read_to_string(folder.join(format!("{slug}.json"))).ok()?).ok()
+    };
+    let title = move |slug: &str| Some(read(slug)?["title"].as_str()?.to_owned());
+    let retitle = move |slug: &str, title: &str| {
+        let file = other.join(format!("{slug}.json"));
+        let mut page: Json = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();
+        page["title"] = json!(title);
+        std::fs::write(file, page.to_string()).unwrap();
+    };
+    (Box::new(title), Box::new(retitle))
+}
+
+#[test]
+fn to_files() {
+    let hub = hub_to("files", "folder = \"site\"", "place = \"pages/{key}.json\"");
+    std::fs::create_dir_all(hub.path().join("site")).unwrap();
+    let (title, retitle) = json_files(hub.path().join("site/pages"));
+    takes_what_it_is_sent(&Destination { hub, title, retitle });
+}
+
+#[test]
+fn to_webdav() {
+    let site = TempDir::new().unwrap();
+    let Some(server) = python_peer("webdav.py", &[site.path().to_str().unwrap()]) else { return };
+    let reached =
+        format!("url = \"{}\"\nwrite = {{ basic = {{ user = \"hub\", password = \"env:SECRET\" }} }}", server.url);
+    let hub = hub_to("webdav", &reached, "place = \"pages/{key}.json\"");
+    let (title, retitle) = json_files(site.path().join("pages"));
+    takes_what_it_is_sent(&Destination { hub, title, retitle });
+}
+
+#[test]
+fn to_docstore() {
+    let Some(server) = peer("docstore.mjs", &[]) else { return };
+    let hub = hub_to("docstore", &format!("url = \"{}/kiosk\"", server.url), "place = \"page:{key}\"");
+    let url = server.url.clone();
+    let address = move |slug: &str| format!("{url}/kiosk/page:{slug}");
+    let at = address.clone();
+    let title = move |slug: &str| {
+        let page: Json = serde_json::from_str(&curl(&[&at(slug)])).unwrap();
+        page["title"].as_str().map(str::to_owned)
+    };
+    let retitle = move |slug: &str, title: &str| {
+        let mut page: Json = serde_json::from_str(&curl(&[&address(slug)])).unwrap();
+        page["title"] = json!(title);
+        curl(&["-X", "PUT", "-H", "Content-Type: application/json", "-d", &page.to_string(), &address(slug)]);
+    };
+    takes_what_it_is_sent(&Destination { hub, title: Box::new(title), retitle: Box::new(retitle) });
+}
+
+/// Pages by number, as a server of JSON keeps them: with a version, and no more.
+type Pages = Arc<Mutex<std::collections::BTreeMap<u64, Json>>>;
+
+async fn kept(
+    axum::extract::State(pages): axum::extract::State<Pages>,
+    method: axum::http::Method,
+    uri: axum::http::Uri,
+    body: String,
+) -> (axum::http::StatusCode, axum::Json<Json>) {
+    let mut pages = pages.lock().unwrap();
+    let number = uri.path().rsplit('/').next().and_then(|number| number.parse::<u64>().ok());
+    let sent: Json = serde_json::from_str(&body).unwrap_or_default();
+    let nothing = (axum::http::StatusCode::NOT_FOUND, axum::Json(Json::Null));
+    let answer = match (method.as_str(), number) {
+        ("GET", None) => {
+            let slug = uri.query().and_then(|query| query.strip_prefix("slug=")).unwrap_or_default();
+            pages.values().filter(|page| page["slug"] == slug).cloned().collect()
+        }
+        ("POST", None) => {
+            let number = pages.len() as u64 + 1;
+            let mut page = sent;
+            page["id"] = json!(number);
+            pages.insert(number, page.clone());
+            page
+        }
+        ("GET", Some(number)) if pages.contains_key(&number) => pages[&number].clone(),
+        ("PATCH", Some(number)) if pages.contains_key(&number) => {
+            let page = pages.get_mut(&number).unwrap();
+            sent.as_object().unwrap().iter().for_each(|(name, value)| page[name] = value.clone());
+            page.clone()
+        }
+        ("DELETE", Some(number)) if pages.contains_key(&number) => pages.remove(&number).unwrap(),
+        _ => return nothing,
+    };
+    (axum::http::StatusCode::OK, axum::Json(answer))
+}
+
+#[test]
+fn to_rest() {
+    let pages = Pages::default();
+    let (url, _runtime) = served(Router::new().fallback(any(kept)).with_state(pages.clone()));
+    let calls = "find = \"GET /pages?slug={key}\"\nfound = \"$[*]\"\nread = \"GET /pages/{id}\"\ncreate = \"POST /pages\"\nupdate = \"PATCH /pages/{id}\"\ndelete = \"DELETE /pages/{id}\"\nid = \"$.id\"";
+    let hub = hub_to("rest", &format!("url = \"{url}\"\nsettles_within = \"1s\""), calls);
+    let touched = pages.clone();
+    let title = move |slug: &str| {
+        let pages = pages.lock().unwrap();
+        Some(pages.values().find(|page| page["slug"] == slug)?["title"].as_str()?.to_owned())
+    };
+    let retitle = move |slug: &str, title: &str| {
+        let mut pages = touched.lock().unwrap();
+        pages.values_mut().find(|page| page["slug"] == slug).unwrap()["title"] = json!(title);
+    };
+    takes_what_it_is_sent(&Destination { hub, title: Box::new(title), retitle: Box::new(retitle) });
 }
