@@ -14,13 +14,18 @@ use crate::servers::{curl, peer, python_peer};
 /// The entries of a source, each with its id and title.
 type Plants<'a> = &'a [(&'a str, &'a str)];
 
+type Put = Box<dyn Fn(&HubFolder, Plants<'_>)>;
+type Spoil = Box<dyn Fn(&HubFolder)>;
+type TitleOf = Box<dyn Fn(&str) -> Option<String>>;
+type Retitle = Box<dyn Fn(&str, &str)>;
+
 /// A source in a hub called `hub`, of the system `source`.
 struct Source {
     hub: HubFolder,
     /// Makes the source hold these entries.
-    put: Box<dyn Fn(&HubFolder, Plants<'_>)>,
+    put: Put,
     /// Makes it answer with something that is none of its answers; none where nothing but its server could.
-    spoil: Option<Box<dyn Fn(&HubFolder)>>,
+    spoil: Option<Spoil>,
     /// Whether what its listing lacks is gone.
     tells_what_is_gone: bool,
     /// Whether it tells of what did not change.
@@ -259,9 +264,9 @@ fn docstore() {
 struct Destination {
     hub: HubFolder,
     /// The title of the page with a slug; none where it is not there.
-    title: Box<dyn Fn(&str) -> Option<String>>,
+    title: TitleOf,
     /// Makes somebody else change a page's title.
-    retitle: Box<dyn Fn(&str, &str)>,
+    retitle: Retitle,
 }
 
 fn takes_what_it_is_sent(destination: &Destination) {
@@ -315,7 +320,7 @@ fn hub_to(kind: &str, settings: &str, write: &str) -> HubFolder {
 }
 
 /// The title of a page that is a file of JSON, and how a hand changes it.
-type Hands = (Box<dyn Fn(&str) -> Option<String>>, Box<dyn Fn(&str, &str)>);
+type Hands = (TitleOf, Retitle);
 
 fn json_files(folder: std::path::PathBuf) -> Hands {
     let other = folder.clone();
