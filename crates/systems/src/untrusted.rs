@@ -18,7 +18,7 @@ pub fn read_feed(bytes: &[u8]) -> bool {
     let source =
         FeedSource { name: "f".to_owned(), place: DocumentPlace::File("x".into()), wanted: ItemChoice::default() };
     let base = "http://a.example/feed".parse().ok();
-    feed::decode(&source, base.as_ref(), Timestamp::UNIX_EPOCH, (bytes, None)).is_ok()
+    feed::read_whole(&source, base.as_ref(), Timestamp::UNIX_EPOCH, (bytes, None)).is_ok()
 }
 
 /// Reads news items.

@@ -1,10 +1,11 @@
 //! `check`.
 
+mod coverage;
+
 use std::io::Write;
 
 use clap::Args;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity, Source};
-use diaporos_core::lane::coverage;
 use diaporos_hub::config::{FILE, house_form, store_file};
 use diaporos_hub::model::{ModelDrift, Today, drifts};
 use diaporos_hub::probe::{UNGUARDED, unguarded};
@@ -53,12 +54,6 @@ const COLUMNS: &[Column] = &[
     Column::prose("help", "help"),
 ];
 
-const COVERAGE: &[Column] = &[
-    Column::text("lane", "lane"),
-    Column::text("field", "source field"),
-    Column::text("reaches", "reaches"),
-    Column::text("note", "note"),
-];
 const MISFITS: &[Column] = &[
     Column::text("lane", "lane"),
     Column::text("field", "field"),
@@ -85,7 +80,7 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
         return inspect_store(context);
     }
     if args.coverage {
-        return show_coverage(context);
+        return coverage::show(context);
     }
     if args.entries {
         return count_entries(context);
@@ -116,22 +111,18 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
             let systems = counted(config.systems.len() as u64, "system", "systems");
             let lanes = counted(config.lanes.len() as u64, "lane", "lanes");
             writeln!(out, "{}: {systems}, {lanes}; no faults{warned}", folder.join("diaporos.toml").display())?;
-            let lost = config
-                .lanes
-                .values()
-                .filter(|lane| lane.returns.is_none())
-                .flat_map(|lane| coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)));
-            let lost = lost.filter(|field| field.reaches.is_empty() && !field.asked).count() as u64;
             for name in config.systems.keys() {
                 for kind in unguarded(&config, name) {
                     writeln!(out, "note: {name}/{kind}: {UNGUARDED}")?;
                 }
             }
-            if store_file(&folder).exists() {
-                for left in super::lane::left_lanes(&Store::open(&store_file(&folder))?, &config)? {
+            let store = if store_file(&folder).exists() { Some(Store::open(&store_file(&folder))?) } else { None };
+            if let Some(store) = &store {
+                for left in super::lane::left_lanes(store, &config)? {
                     writeln!(out, "{}", super::lane::told_of(&left))?;
                 }
             }
+            let lost = coverage::lost(&config, store.as_ref())?;
             if lost > 0 {
                 let fields = counted(lost, "source field reaches", "source fields reach");
                 writeln!(out, "{fields} no destination: `diaporos check --coverage`")?;
@@ -208,26 +199,6 @@ async fn show_drift(context: &Context) -> Result<Exit, Failure> {
     };
     sheet.end(nothing)?;
     Ok(if breaks { Exit::Partly } else { Exit::Done })
-}
-
-fn show_coverage(context: &Context) -> Result<Exit, Failure> {
-    let config = context.config()?;
-    let mut sheet = context.sheet(COVERAGE);
-    // A lane on which translations go back takes nothing else, and loses nothing.
-    for lane in config.lanes.values().filter(|lane| lane.returns.is_none()) {
-        for field in coverage(&lane.lane, lane.source.get(&lane.lane.from.kind)) {
-            let note = match (field.reaches.is_empty(), field.asked, field.known) {
-                (true, false, _) => Cell::text("lost").tint(Tint::Warn),
-                (true, true, _) => Cell::text("asked for alone").tint(Tint::Faint),
-                (false, _, false) => Cell::text("not declared").tint(Tint::Faint),
-                _ => Cell::nothing(),
-            };
-            let name = lane.lane.name.to_string();
-            sheet.row(vec![Cell::text(name), Cell::text(&field.field), Cell::list(field.reaches), note]);
-        }
-    }
-    sheet.end("no lane is configured")?;
-    Ok(Exit::Done)
 }
 
 fn count_entries(context: &Context) -> Result<Exit, Failure> {

@@ -7,7 +7,7 @@ fn a_changed_field_is_delivered_to_all_and_to_none_where_it_makes_no_difference(
     let hub = Hub::pushed();
     hub.alter(
         "diaporos.toml",
-        "section = 'habitat | lookup sections'",
+        "section = 'habitat ?? \"any\" | lookup sections'",
         "section = '(habitat ?? \"bog\") | lookup sections'",
     );
     assert_eq!(hub.json(&["push"])["requests"], 0, "the payloads are what they were");

@@ -1,133 +1,246 @@
-//! A feed's document read as a whole, or item by item where it cannot be.
+//! A feed's document, its items one after the other.
 
-use feed_rs::model::{Entry, Feed};
-use serde_json::{Value as Json, json};
+use std::ops::Range;
+use std::rc::Rc;
 
-use super::mend::Pieces;
+use serde_json::Value as Json;
+use url::Url;
+
+use super::frame::Frame;
+use super::item::Item;
+use super::json;
+use super::names::{Bindings, Space, is_item, split};
+use super::node::{Elements, Start};
+use super::references::Mended;
+use super::tokens::Token;
 use crate::Problem;
 
-/// Items of a document that cannot be read whole, at most; each is read by itself.
-const MOST_ALONE: usize = 2_000;
-
-/// The most items of one document.
-const MOST_ITEMS: usize = 20_000;
-
-/// How an item came.
-#[derive(Default)]
-pub(super) struct Received {
-    /// As its source gave it; none where items cannot be told apart.
-    pub(super) raw: Option<String>,
-    /// What was mended.
-    pub(super) notes: Vec<String>,
+/// A document that is being read.
+#[derive(Debug)]
+pub(super) struct Document {
+    text: String,
+    at: usize,
+    form: Form,
+    /// What the feed says of itself, as far as it was read.
+    pub(super) frame: Frame,
+    base: Option<Url>,
+    /// Items that were met so far.
+    met: usize,
+    ended: bool,
 }
 
-/// A feed, with how each of its entries came.
-pub(super) struct Document {
-    pub(super) feed: Feed,
-    pub(super) items: Vec<Received>,
-    /// What could not be read.
+#[derive(Debug)]
+enum Form {
+    /// With the names of the elements that are open, as they stand in the text.
+    Xml {
+        bindings: Bindings,
+        open: Vec<Range<usize>>,
+    },
+    Json,
+}
+
+/// Some items of a document.
+#[derive(Debug, Default)]
+pub(super) struct Batch {
+    /// The items, each as it was received.
+    pub(super) items: Vec<(Item, String)>,
+    /// Those that could not be read.
     pub(super) problems: Vec<Problem>,
 }
 
+/// Elements that hold a feed's own elements or its items.
+const CONTAINERS: [&str; 4] = ["rss", "rdf", "feed", "channel"];
+
 impl Document {
-    /// Reads a document of XML or JSON.
-    pub(super) fn read(text: &str) -> Result<Document, String> {
-        // Each item takes memory before anything can be said of it, an empty one too.
-        let items = ["<item", "<entry"].iter().map(|tag| text.matches(tag).count()).sum::<usize>();
-        if items > MOST_ITEMS {
-            return Err(format!("it has more than {MOST_ITEMS} items"));
+    /// A document of XML or JSON.
+    ///
+    /// # Errors
+    /// Where it is no feed.
+    pub(super) fn open(text: String, base: Option<Url>) -> Result<Document, String> {
+        let begins = text.find(['<', '{', '[']);
+        if text.trim().is_empty() {
+            return Err("the body is empty".to_owned());
         }
-        match text.find(['<', '{']).map(|place| &text[place..]) {
-            Some(json) if json.starts_with('{') => read_json(json),
-            _ => read_xml(text),
+        if begins.is_some_and(|at| text[at..].starts_with('{')) {
+            return Document::of_json(text, base);
         }
+        let form = Form::Xml { bindings: Bindings::default(), open: Vec::new() };
+        let mut document = Document { text, at: 0, form, frame: Frame::default(), base, met: 0, ended: false };
+        document.look_ahead()?;
+        Ok(document)
     }
 
-    fn whole(feed: Feed, mut items: Vec<Received>) -> Document {
-        // Where items are counted otherwise, it is not known which is which.
-        if items.len() != feed.entries.len() {
-            items = feed.entries.iter().map(|_| Received::default()).collect();
+    fn of_json(text: String, base: Option<Url>) -> Result<Document, String> {
+        let head = json::head(&text).ok_or("its JSON cannot be read")?;
+        let version = head.version.as_ref().and_then(Json::as_str).unwrap_or_default();
+        let is_feed =
+            version.contains("jsonfeed") || head.first.is_some() && (!version.is_empty() || head.title.is_some());
+        if !is_feed {
+            return Err("it is JSON and has neither a `version` nor `items`".to_owned());
         }
-        Document { feed, items, problems: Vec::new() }
+        let (mut frame, first) = (Frame::of_json(&head), head.first);
+        let base = base.or_else(|| frame.address());
+        frame.make_absolute(base.as_ref());
+        let (at, ended) = (first.unwrap_or_default(), first.is_none());
+        Ok(Document { text, at, form: Form::Json, frame, base, met: 0, ended })
     }
 
-    /// Reads items one by one, when the document as a whole met with an error.
-    fn one_by_one(error: &str, documents: impl Iterator<Item = (String, Received)>) -> Result<Document, String> {
-        let mut feed: Option<Feed> = None;
-        let mut entries: Vec<Entry> = Vec::new();
-        let (mut items, mut problems) = (Vec::new(), Vec::new());
-        for (number, (document, mut received)) in documents.take(MOST_ALONE).enumerate() {
-            match parse(&document) {
-                Ok(mut one) if one.entries.len() == 1 => {
-                    entries.append(&mut one.entries);
-                    feed.get_or_insert(one);
-                    received.notes.push(format!("its document is not well-formed ({error}); it was read by itself"));
-                    items.push(received);
+    /// Whether all its items were given.
+    pub(super) fn ended(&self) -> bool {
+        self.ended
+    }
+
+    /// Reads what stands before the first item, and sees that it is a feed.
+    fn look_ahead(&mut self) -> Result<(), String> {
+        self.read(0, &mut Batch::default());
+        let root = self.frame.root.clone().unwrap_or_default();
+        if root.eq_ignore_ascii_case("html") {
+            return Err("it is a page of HTML".to_owned());
+        }
+        if self.ended && self.met == 0 && !self.frame.is_feed {
+            return Err(if root.is_empty() {
+                "it has no elements".to_owned()
+            } else {
+                format!("its root is `{root}`, and it has no items")
+            });
+        }
+        Ok(())
+    }
+
+    /// Its next items, so many at most.
+    pub(super) fn batch(&mut self, most: usize) -> Batch {
+        let mut batch = Batch::default();
+        match self.form {
+            Form::Json => self.read_json(most, &mut batch),
+            Form::Xml { .. } => self.read(most, &mut batch),
+        }
+        batch
+    }
+
+    /// Reads so many items; with none asked for, up to the first.
+    fn read(&mut self, most: usize, batch: &mut Batch) {
+        let Form::Xml { bindings, open } = &mut self.form else { return };
+        let base = self.base.clone().map(Rc::new);
+        let mut elements = Elements::of(&self.text, self.at, std::mem::take(bindings), base);
+        elements.open = open.iter().map(|name| &self.text[name.clone()]).collect();
+        let mut given = 0;
+        loop {
+            let at = elements.tokens.at();
+            let start = match elements.tokens.next() {
+                Some(Token::Open { name, attributes, empty }) => Start { name, attributes, empty },
+                Some(Token::Close(name)) => {
+                    close(&mut elements.open, name);
+                    continue;
                 }
-                Ok(_) => problems.push(problem(number, "is not well-formed")),
-                Err(reason) => problems.push(problem(number, &format!("cannot be read: {reason}"))),
+                Some(_) => continue,
+                None => {
+                    self.ended = true;
+                    if !elements.open.is_empty() && self.frame.is_feed {
+                        let message = format!("breaks off after item {}; what came after it is not known", self.met);
+                        batch.problems.push(Problem::unnamed("the document", message));
+                    }
+                    break;
+                }
+            };
+            if begins_item(&elements, start.name) {
+                if given == most {
+                    elements.tokens.go_back(at);
+                    break;
+                }
+                given += 1;
+                self.met += 1;
+                let node = elements.item(start);
+                if elements.breaks_off {
+                    let message = format!("breaks off within item {}; {} before it were read", self.met, self.met - 1);
+                    batch.problems.push(Problem::unnamed("the document", message));
+                    self.ended = true;
+                    break;
+                }
+                let raw = self.text[at..elements.tokens.at()].to_owned();
+                batch.items.push((Item::of(&node, elements.mended.clone()), raw));
+            } else if self.frame.root.is_none() || is_container(start.name) {
+                enter(&mut elements, &mut self.frame, start);
+            } else {
+                let node = elements.element(start, 1);
+                self.frame.take(&node);
+                if elements.base.is_none() {
+                    // A document that comes from a file knows its own address, if anybody does.
+                    elements.base = self.frame.address().map(Rc::new);
+                }
             }
         }
-        let mut feed = feed.ok_or(error)?;
-        feed.entries = entries;
-        Ok(Document { feed, items, problems })
+        let within = |name: &str| {
+            let begins = name.as_ptr() as usize - self.text.as_ptr() as usize;
+            begins..begins + name.len()
+        };
+        self.at = elements.tokens.at();
+        self.base = elements.base.as_deref().cloned();
+        self.form =
+            Form::Xml { open: elements.open.iter().map(|name| within(name)).collect(), bindings: elements.bindings };
     }
-}
 
-fn problem(number: usize, message: &str) -> Problem {
-    Problem::unnamed(format!("item {}", number + 1), message)
-}
-
-fn parse(text: &str) -> Result<Feed, String> {
-    let parser = feed_rs::parser::Builder::new()
-        .sanitize_content(false)
-        // An item without an id gets one from what it holds, not a new one at every reading.
-        .id_generator(|_, _, _| String::new())
-        .build();
-    parser.parse(text.as_bytes()).map_err(|error| error.to_string())
-}
-
-fn read_xml(text: &str) -> Result<Document, String> {
-    let pieces = Pieces::of(text);
-    let received = |item: &super::mend::Item| Received { raw: Some(item.raw.clone()), notes: item.notes.clone() };
-    match parse(&pieces.whole()) {
-        Ok(feed) => Ok(Document::whole(feed, pieces.items.iter().map(received).collect())),
-        Err(error) => {
-            let documents = pieces.items.iter().map(|item| (pieces.alone(item), received(item)));
-            let mut document = Document::one_by_one(&error, documents)?;
-            if pieces.breaks_off {
-                let message = format!("breaks off ({error}); what stands whole before that was read");
-                document.problems.push(Problem::unnamed("the document", message));
-            }
-            Ok(document)
-        }
-    }
-}
-
-fn read_json(text: &str) -> Result<Document, String> {
-    let received = |item: &Json| Received { raw: Some(item.to_string()), notes: Vec::new() };
-    match parse(text) {
-        Ok(feed) => {
-            let json: Json = serde_json::from_str(text).map_err(|error| error.to_string())?;
-            let items = json.get("items").and_then(Json::as_array).map(|items| items.iter().map(received).collect());
-            Ok(Document::whole(feed, items.unwrap_or_default()))
-        }
-        Err(error) => {
-            let json: Json = serde_json::from_str(text).map_err(|error| error.to_string())?;
-            let (Some(items), true) = (json.get("items").and_then(Json::as_array), json.get("version").is_some())
-            else {
-                return Err(error);
-            };
-            let alone = |item: &Json| {
-                let mut item = item.clone();
-                if let Some(id) = item.get_mut("id").filter(|id| id.is_number()) {
-                    *id = id.to_string().into();
+    fn read_json(&mut self, most: usize, batch: &mut Batch) {
+        for _ in 0..most {
+            match json::next(&self.text, self.at) {
+                json::Next::Item { item, begins, ends } => {
+                    self.met += 1;
+                    self.at = ends;
+                    let raw = self.text[begins..ends].to_owned();
+                    batch.items.push((json::item(&item, self.base.as_ref()), raw));
                 }
-                let version = "https://jsonfeed.org/version/1.1";
-                let title = json.get("title").and_then(Json::as_str).unwrap_or_default();
-                json!({ "version": version, "title": title, "items": [item] }).to_string()
-            };
-            Document::one_by_one(&error, items.iter().map(|item| (alone(item), received(item))))
+                json::Next::Broken { why, ends } => {
+                    self.met += 1;
+                    self.at = ends;
+                    batch
+                        .problems
+                        .push(Problem::unnamed(format!("item {}", self.met), format!("cannot be read: {why}")));
+                }
+                json::Next::End => {
+                    self.ended = true;
+                    return;
+                }
+                json::Next::BreaksOff => {
+                    let message = format!("breaks off after {} items", self.met);
+                    batch.problems.push(Problem::unnamed("the document", message));
+                    self.ended = true;
+                    return;
+                }
+            }
         }
     }
+}
+
+/// Whether an item begins: what is called so and is of RSS, of Atom, or of nobody known.
+fn begins_item(elements: &Elements<'_>, name: &str) -> bool {
+    is_item(name) && matches!(elements.bindings.space(split(name).0), Space::Rss | Space::Atom | Space::Other)
+}
+
+fn is_container(name: &str) -> bool {
+    CONTAINERS.iter().any(|known| split(name).1.eq_ignore_ascii_case(known))
+}
+
+/// Goes into an element that holds a feed's own elements or its items.
+fn enter<'a>(elements: &mut Elements<'a>, frame: &mut Frame, start: Start<'a>) {
+    let (prefix, local) = split(start.name);
+    frame.root.get_or_insert_with(|| local.to_owned());
+    // RDF may hold anything.
+    frame.is_feed |= is_container(start.name) && !local.eq_ignore_ascii_case("rdf");
+    let attributes = elements.attributes(start.attributes);
+    elements.bindings.adopt(prefix);
+    frame.container(&attributes);
+    if !start.empty {
+        elements.open.push(start.name);
+    }
+}
+
+/// Goes out of the innermost element of this name, whatever its prefix.
+fn close(open: &mut Vec<&str>, name: &str) {
+    if let Some(place) = open.iter().rposition(|open| split(open).1.eq_ignore_ascii_case(split(name).1)) {
+        open.truncate(place);
+    }
+}
+
+/// What is said of an item's mending.
+pub(super) fn notes(item: &Item) -> Vec<String> {
+    item.mended.iter().copied().map(Mended::says).map(str::to_owned).chain(item.notes.iter().cloned()).collect()
 }

@@ -15,29 +15,56 @@ static DECLARED: LazyLock<Regex> =
 /// another encoding hardly ever is; else the document's own declaration, then the answer's header
 /// (RFC 7303 §3.2 has them the other way round, but servers guess where documents know); else it is
 /// read as windows-1252 (WHATWG Encoding).
-pub(super) fn text(body: &[u8], header: Option<&str>) -> (String, Option<String>) {
-    if let Some((encoding, length)) = Encoding::for_bom(body) {
+pub(super) fn text(body: Vec<u8>, header: Option<&str>) -> (String, Option<String>) {
+    if let Some((encoding, length)) = Encoding::for_bom(&body) {
         return (encoding.decode_without_bom_handling(&body[length..]).0.into_owned(), None);
     }
-    let declared = DECLARED.captures(body).and_then(|found| found.get(1)).map(|label| label.as_bytes());
-    let label = declared.and_then(|label| std::str::from_utf8(label).ok()).or(header);
+    let declared = DECLARED.captures(&body).and_then(|found| found.get(1)).map(|label| label.as_bytes().to_owned());
+    let label = declared.as_deref().and_then(|label| std::str::from_utf8(label).ok()).or(header);
     let said = label.and_then(|label| Encoding::for_label(label.as_bytes()));
-    if let Ok(text) = std::str::from_utf8(body) {
-        let differs = said.is_some_and(|said| said != UTF_8) && !body.is_ascii();
-        let note = differs.then(|| note(label.unwrap_or_default(), UTF_8));
-        return (text.to_owned(), note);
+    let body = match String::from_utf8(body) {
+        Ok(text) => {
+            let differs = said.is_some_and(|said| said != UTF_8) && !text.is_ascii();
+            let note = differs.then(|| note(label.unwrap_or_default(), UTF_8));
+            return (text, note);
+        }
+        Err(other) => other.into_bytes(),
+    };
+    if let Some(utf_16) = utf_16(&body) {
+        return (utf_16.decode_without_bom_handling(&body).0.into_owned(), None);
     }
-    if let Some(utf_16) = utf_16(body) {
-        return (utf_16.decode_without_bom_handling(body).0.into_owned(), None);
+    if is_mostly_utf_8(&body) {
+        let note = "some of its text is not the UTF-8 that the rest is, and was read as windows-1252";
+        return (utf_8_with_bytes(&body), Some(note.to_owned()));
     }
-    let fits = said.and_then(|said| Some((said.decode_without_bom_handling_and_without_replacement(body)?, said)));
+    let fits = said.and_then(|said| Some((said.decode_without_bom_handling_and_without_replacement(&body)?, said)));
     match fits {
         Some((text, _)) => (text.into_owned(), None),
         None => {
-            let text = WINDOWS_1252.decode_without_bom_handling(body).0.into_owned();
+            let text = WINDOWS_1252.decode_without_bom_handling(&body).0.into_owned();
             (text, Some(note(label.unwrap_or("UTF-8"), WINDOWS_1252)))
         }
     }
+}
+
+/// Whether there are many more characters of UTF-8 beyond ASCII than bytes that are none.
+fn is_mostly_utf_8(body: &[u8]) -> bool {
+    let (mut characters, mut bytes) = (0_usize, 0_usize);
+    for chunk in body.utf8_chunks() {
+        characters += chunk.valid().chars().filter(|c| !c.is_ascii()).count();
+        bytes += chunk.invalid().len();
+    }
+    characters > 4 * bytes
+}
+
+/// UTF-8 in which bytes that are none are characters of windows-1252.
+fn utf_8_with_bytes(body: &[u8]) -> String {
+    let mut text = String::with_capacity(body.len());
+    for chunk in body.utf8_chunks() {
+        text.push_str(chunk.valid());
+        text.push_str(&WINDOWS_1252.decode_without_bom_handling(chunk.invalid()).0);
+    }
+    text
 }
 
 fn note(said: &str, read: &'static Encoding) -> String {
@@ -76,10 +103,15 @@ mod tests {
             (latin(""), None, Some("not the UTF-8 that it claims to be, and was read as windows-1252")),
             (latin("<?xml version=\"1.0\" encoding=\"utf-8\"?>"), None, Some("read as windows-1252")),
             (latin("<?xml version=\"1.0\" encoding=\"klingon\"?>"), None, Some("klingon")),
+            (
+                ["<b>ééééé</b>".as_bytes(), b"\xe8", b"<a>foug\xc3\xa8re</a>"].concat(),
+                None,
+                Some("read as windows-1252"),
+            ),
             (wide(true), None, None),
             (wide(false), None, None),
         ] {
-            let (text, note) = text(&body, header);
+            let (text, note) = text(body, header);
             assert!(text.ends_with("<a>fougère</a>"), "{text}");
             match noted {
                 None => assert_eq!(note, None),

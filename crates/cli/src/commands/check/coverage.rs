@@ -1,0 +1,79 @@
+//! What becomes of the fields of each lane's source.
+
+use std::collections::BTreeSet;
+
+use diaporos_core::lane::{Coverage, coverage};
+use diaporos_hub::config::{Config, ConfiguredLane, store_file};
+use diaporos_store::{Store, StoreError};
+
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::output::{Cell, Column, Tint};
+
+const COVERAGE: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("field", "source field"),
+    Column::text("reaches", "reaches"),
+    Column::text("note", "note"),
+];
+/// A source field, and whether none of the entries in the store has it.
+struct Reached {
+    field: Coverage,
+    in_no_entry: bool,
+}
+
+impl Reached {
+    /// Whether something of an entry would go nowhere.
+    fn is_lost(&self) -> bool {
+        self.field.reaches.is_empty() && !self.field.asked && !self.in_no_entry
+    }
+}
+
+/// The fields of a lane's source. On a lane on which translations go back nothing else is taken, and
+/// nothing lost.
+fn fields(lane: &ConfiguredLane, store: Option<&Store>) -> Result<Vec<Reached>, StoreError> {
+    if lane.returns.is_some() {
+        return Ok(Vec::new());
+    }
+    let from = &lane.lane.from;
+    let seen = store.map(|store| store.seen_fields(from.system.as_str(), from.kind.as_str())).transpose()?;
+    let seen: BTreeSet<String> = seen.into_iter().flatten().collect();
+    let reached = |field: Coverage| {
+        let in_no_entry = !seen.is_empty() && !seen.contains(&field.field);
+        Reached { field, in_no_entry }
+    };
+    Ok(coverage(&lane.lane, lane.source.get(&from.kind)).into_iter().map(reached).collect())
+}
+
+/// How many fields of entries reach no destination.
+pub(super) fn lost(config: &Config, store: Option<&Store>) -> Result<u64, StoreError> {
+    let mut lost = 0;
+    for lane in config.lanes.values() {
+        lost += fields(lane, store)?.iter().filter(|field| field.is_lost()).count() as u64;
+    }
+    Ok(lost)
+}
+
+/// Prints for each lane which fields reach which.
+pub(super) fn show(context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let file = store_file(&config.folder);
+    let store = if file.exists() { Some(Store::open(&file)?) } else { None };
+    let mut sheet = context.sheet(COVERAGE);
+    for lane in config.lanes.values() {
+        for reached in fields(lane, store.as_ref())? {
+            let is_lost = reached.is_lost();
+            let Coverage { field, reaches, asked, known } = reached.field;
+            let note = match (reaches.is_empty(), asked, known) {
+                (true, false, _) if is_lost => Cell::text("lost").tint(Tint::Warn),
+                (true, false, _) => Cell::text("in no entry").tint(Tint::Faint),
+                (true, true, _) => Cell::text("asked for alone").tint(Tint::Faint),
+                (false, _, false) => Cell::text("not declared").tint(Tint::Faint),
+                _ => Cell::nothing(),
+            };
+            sheet.row(vec![Cell::text(lane.lane.name.to_string()), Cell::text(&field), Cell::list(reaches), note]);
+        }
+    }
+    sheet.end("no lane is configured")?;
+    Ok(Exit::Done)
+}
