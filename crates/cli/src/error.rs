@@ -211,7 +211,7 @@ pub(crate) fn advice(kind: &ErrorKind) -> Option<&'static str> {
         ErrorKind::Unauthorised { .. } | ErrorKind::NoToken(_) => {
             Some("set the variable that the configuration names to a token that is good")
         }
-        ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => Some("run this again"),
+        ErrorKind::Broken(_) | ErrorKind::Throttled { .. } | ErrorKind::Unavailable { .. } => Some("run this again"),
         _ => None,
     }
 }

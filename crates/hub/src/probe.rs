@@ -123,12 +123,20 @@ impl Probe<'_> {
             }
         }
         for kind in reader.types() {
-            let page = reader.page(Ask { kind: &kind, cursor: None, since: None, now: self.now }, None).await;
-            match page {
-                Err(error) => self.row(format!("type {kind}"), Verdict::Bad, error.to_string()),
-                Ok(page) => {
-                    let (verdict, said) = first_page(&page);
-                    self.row(format!("type {kind}"), verdict, said);
+            // Of documents that are read apart, each may be well or not.
+            let documents = reader.documents().into_iter().map(|document| (document.called, document.cursor));
+            let mut starts: Vec<(String, Option<String>)> = documents.collect();
+            if starts.is_empty() {
+                starts.push((format!("type {kind}"), None));
+            }
+            for (what, cursor) in starts {
+                let ask = Ask { kind: &kind, cursor: cursor.as_deref(), since: None, now: self.now, moved: None };
+                match reader.page(ask, None).await {
+                    Err(error) => self.row(what, Verdict::Bad, error.to_string()),
+                    Ok(page) => {
+                        let (verdict, said) = first_page(&page);
+                        self.row(what, verdict, said);
+                    }
                 }
             }
         }

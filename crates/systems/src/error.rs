@@ -66,6 +66,12 @@ pub enum ErrorKind {
         /// How long it asks to wait.
         after: Option<Duration>,
     },
+    /// The other side cannot answer now, and says when to come back; a write may have been done.
+    #[error("it is not available, and asks to come back later (503, in {})", seconds(.after))]
+    Unavailable {
+        /// How long it asks to wait.
+        after: Duration,
+    },
     /// Another answer than success.
     #[error("it answered {status}{}", described(.message))]
     Status {
@@ -96,7 +102,11 @@ impl ErrorKind {
     #[must_use]
     pub fn leaves_doubt(&self) -> bool {
         match self {
-            ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::TooLarge { .. } | ErrorKind::Content(_) => true,
+            ErrorKind::TimedOut(_)
+            | ErrorKind::Broken(_)
+            | ErrorKind::TooLarge { .. }
+            | ErrorKind::Content(_)
+            | ErrorKind::Unavailable { .. } => true,
             ErrorKind::Status { status, .. } => *status >= 500,
             _ => false,
         }
@@ -124,7 +134,10 @@ impl ErrorKind {
     #[must_use]
     pub fn is_the_systems_fault(&self) -> bool {
         match self {
-            ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => true,
+            ErrorKind::TimedOut(_)
+            | ErrorKind::Broken(_)
+            | ErrorKind::Throttled { .. }
+            | ErrorKind::Unavailable { .. } => true,
             ErrorKind::Status { status, .. } => *status >= 500,
             kind => kind.is_of_the_whole_system(),
         }
@@ -141,6 +154,17 @@ impl ErrorKind {
             ErrorKind::GoneForGood => Some(410),
             ErrorKind::Locked { .. } => Some(423),
             ErrorKind::Throttled { .. } => Some(429),
+            ErrorKind::Unavailable { .. } => Some(503),
+            _ => None,
+        }
+    }
+
+    /// How long the other side asks to wait before it is asked again (`Retry-After`).
+    #[must_use]
+    pub fn asks_to_wait(&self) -> Option<Duration> {
+        match self {
+            ErrorKind::Throttled { after } => *after,
+            ErrorKind::Unavailable { after } => Some(*after),
             _ => None,
         }
     }
@@ -149,9 +173,11 @@ impl ErrorKind {
     #[must_use]
     pub fn may_pass(&self) -> bool {
         match self {
-            ErrorKind::Unreachable(_) | ErrorKind::TimedOut(_) | ErrorKind::Broken(_) | ErrorKind::Throttled { .. } => {
-                true
-            }
+            ErrorKind::Unreachable(_)
+            | ErrorKind::TimedOut(_)
+            | ErrorKind::Broken(_)
+            | ErrorKind::Throttled { .. }
+            | ErrorKind::Unavailable { .. } => true,
             ErrorKind::Status { status, .. } => *status >= 500,
             _ => false,
         }

@@ -41,7 +41,7 @@ pub use kind::{Kind, System};
 pub use kinds::KINDS;
 pub use languages::{LanguageCodes, UnknownCode};
 pub use profile::{ListingForm, Profile, ProfileRules, WritingForm, read_profile};
-pub use read::{Ask, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
+pub use read::{Ask, Document, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use setup::{ConnectError, DocumentPlace, Setup};
 pub use write::Write;

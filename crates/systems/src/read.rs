@@ -25,11 +25,9 @@ pub trait Read: Send + Sync {
     /// A stable name for a page of a listing, under which its mark is kept; without secrets.
     fn page_key(&self, ask: Ask<'_>) -> String;
 
-    /// Where a listing goes on after a page that could not be had; none where only the page itself
-    /// could tell.
-    fn after(&self, cursor: Option<&str>) -> Option<String> {
-        let _ = cursor;
-        None
+    /// Its documents, where pages are documents of their own ([`ListingCapabilities::pages_apart`]).
+    fn documents(&self) -> Vec<Document> {
+        Vec::new()
     }
 
     /// One page of a listing: the first, or the one the cursor of the page before leads to.
@@ -99,6 +97,17 @@ pub struct Ask<'a> {
     pub since: Option<&'a str>,
     /// The time, against which an age is told.
     pub now: Timestamp,
+    /// Where the document moved for good, as it said before.
+    pub moved: Option<&'a str>,
+}
+
+/// A document that is read apart from others.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Document {
+    /// What its first page is asked for with.
+    pub cursor: Option<String>,
+    /// What a message calls it.
+    pub called: String,
 }
 
 /// How a type is listed.
@@ -171,13 +180,15 @@ pub struct Page {
     pub newest: Option<String>,
     /// What a person should know of it, such as that it has moved for good.
     pub note: Option<String>,
+    /// Where it has moved for good.
+    pub moved: Option<String>,
 }
 
 impl Page {
     /// A page with nothing more to say.
     #[must_use]
     pub fn new(content: PageContent, next: Option<String>) -> Page {
-        Page { content, next, doubt: None, newest: None, note: None }
+        Page { content, next, doubt: None, newest: None, note: None, moved: None }
     }
 }
 

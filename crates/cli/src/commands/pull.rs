@@ -26,6 +26,9 @@ pub(crate) struct Pull {
     /// List everything, also where a source could be asked for what changed only.
     #[arg(long)]
     whole: bool,
+    /// Ask feeds again that said that they are gone for good, or want to be left alone for a while.
+    #[arg(long)]
+    ask_again: bool,
 }
 
 /// The most problems of a type that are told one by one.
@@ -62,7 +65,7 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     let connector = Connector::new(&config, &Context::variable);
     let mut progress = context.progress();
     let jobs = systems.into_iter().map(|system| PullSource { system, reader: connector.reader(system) }).collect();
-    let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole };
+    let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole, ask_again: args.ask_again };
     let rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
     progress.clear();
     let mut sheet = context.sheet(COLUMNS).within("types");

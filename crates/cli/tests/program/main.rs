@@ -20,6 +20,7 @@ mod demo;
 mod docs;
 mod drift;
 mod faults;
+mod feeds;
 mod files;
 mod formats;
 mod graphql;

@@ -10,6 +10,7 @@ pub use whole::{ListingCount, PageCounts, Shown};
 
 use crate::change::Fingerprint;
 use crate::value::{EntryId, LanguageTag, Record, Revision, State};
+use jiff::Timestamp;
 
 /// An entry as a source gives it.
 #[derive(Debug, Clone, PartialEq)]
@@ -55,6 +56,17 @@ pub struct CacheValidators {
     pub next: Option<String>,
     /// What it said of the listing.
     pub counts: PageCounts,
+}
+
+/// What a document that is read apart, such as a feed, said of how it wants to be asked.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct DocumentStanding {
+    /// Where it moved for good (301, 308).
+    pub moved: Option<String>,
+    /// Before when it does not want to be asked (`Retry-After`, RFC 9110 §10.2.3).
+    pub not_before: Option<Timestamp>,
+    /// Since when it is known to be gone for good (410).
+    pub ended: Option<Timestamp>,
 }
 
 /// How many of those that are known may be taken for gone, or off a destination, at once without being

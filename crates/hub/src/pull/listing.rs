@@ -1,5 +1,6 @@
 //! One listing: page by page into the store, and what its end means.
 
+mod documents;
 mod parts;
 mod second_look;
 
@@ -12,7 +13,7 @@ use diaporos_core::intake::{
 use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{Seen, StoreError};
-use diaporos_systems::{Ask, ListingCapabilities, PageContent, Problem, Read, SystemError};
+use diaporos_systems::{Ask, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 use futures::StreamExt;
 use jiff::{SignedDuration, Timestamp};
 
@@ -37,6 +38,9 @@ pub(super) enum Stopped {
     Store(#[from] StoreError),
     #[error("{0}")]
     Listing(String),
+    /// What went wrong is in the row.
+    #[error("some of it could not be had")]
+    Told,
 }
 
 /// One listing on its way into the store.
@@ -76,7 +80,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
             self.row.notes.push(format!("{} is not the source that it was; everything was listed", self.key.1));
             since = None;
         }
-        let mut listed = self.list(since.as_deref(), !self.capabilities.pages_apart).await;
+        let mut listed =
+            if self.capabilities.pages_apart { self.documents().await } else { self.list(since.as_deref()).await };
         if listed.is_ok() {
             listed = self.look_again(since.as_deref()).await;
         }
@@ -158,12 +163,16 @@ impl<'a, 'o> PullListing<'a, 'o> {
     }
 
     fn ask<'b>(&'b self, cursor: Option<&'b str>, since: Option<&'b str>) -> Ask<'b> {
-        Ask { kind: self.key.1, cursor, since, now: self.began }
+        Ask { kind: self.key.1, cursor, since, now: self.began, moved: None }
     }
 
     /// Reads a listing to its end, from where one was broken off a short time ago, and notes where
     /// this one is.
-    async fn list(&mut self, since: Option<&str>, resume: bool) -> Result<(), Stopped> {
+    async fn list(&mut self, since: Option<&str>) -> Result<(), Stopped> {
+        self.list_from(since, true).await
+    }
+
+    async fn list_from(&mut self, since: Option<&str>, resume: bool) -> Result<(), Stopped> {
         let reading = fingerprint_texts([self.reader.page_key(self.ask(None, since)).as_str()]);
         let mut next = None;
         let listed = self.pages(since, reading, resume, &mut next).await;
@@ -205,11 +214,6 @@ impl<'a, 'o> PullListing<'a, 'o> {
                     self.count = ListingCount::default();
                     continue;
                 }
-                // One of several feeds that fails must not keep the others from being read.
-                Err(Stopped::System(error)) if self.reader.after(cursor.as_deref()).is_some() => {
-                    self.count.doubt(error.to_string());
-                    self.reader.after(cursor.as_deref())
-                }
                 result => result?,
             };
             resumed = false;
@@ -238,7 +242,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
 
     /// Takes in one page and says where the listing goes on.
     async fn page(&mut self, cursor: Option<&str>, since: Option<&str>) -> Result<Option<String>, Stopped> {
-        let ask = Ask { kind: self.key.1, cursor, since, now: self.began };
+        let ask = self.ask(cursor, since);
         let place = self.reader.page_key(ask);
         // A listing of changes is never asked for twice in the same way.
         let known = match since {
@@ -246,6 +250,17 @@ impl<'a, 'o> PullListing<'a, 'o> {
             Some(_) => None,
         };
         let page = self.reader.page(ask, known.as_ref()).await?;
+        self.taken(page, &place, known.as_ref(), since).await
+    }
+
+    /// Takes in a page that was had and says where the listing goes on.
+    async fn taken(
+        &mut self,
+        page: Page,
+        place: &str,
+        known: Option<&CacheValidators>,
+        since: Option<&str>,
+    ) -> Result<Option<String>, Stopped> {
         self.row.notes.extend(page.note);
         let (system, kind) = self.key;
         let shown = self.seen.count();
@@ -254,7 +269,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
             PageContent::Nothing => PageCounts::default(),
             PageContent::Same => {
                 let now = (self.run.clock)();
-                let tally = self.run.shared().store.take_as_before(self.key, &place, &mut self.seen, now)?;
+                let tally = self.run.shared().store.take_as_before(self.key, place, &mut self.seen, now)?;
                 if self.capabilities.parts.is_none() {
                     self.row.tally += tally;
                 }
@@ -265,7 +280,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
                 // mended profile sees it.
                 let counts = mark.counts;
                 let is_plain = problems.is_empty() && page.doubt.is_none() && since.is_none();
-                let mark = Some((place.as_str(), &mark)).filter(|_| is_plain);
+                let mark = Some((place, &mark)).filter(|_| is_plain);
                 self.take_in(entries, mark, &mut problems).await?;
                 unread = self.keep_unread(&problems)?;
                 let told = |problem: &Problem| format!("{system}/{kind}: {} {}", problem.item, problem.message);
@@ -276,7 +291,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
         self.count.page(counts, unread, self.seen.count() > shown || unread > 0);
         page.doubt.into_iter().for_each(|doubt| self.count.doubt(doubt));
         let mut next = page.next;
-        if self.count.goes_nowhere() && next.is_some() {
+        // A document that is read apart may repeat what others have, as an archive does.
+        if self.count.goes_nowhere() && next.is_some() && !self.capabilities.pages_apart {
             let known = self.count.turned_pages() || self.count.reaches_total(self.shown());
             if !(self.capabilities.repeated_is_end && known) {
                 return Err(Stopped::Listing(format!(

@@ -21,6 +21,8 @@ pub struct PullOptions {
     pub allow_gone: Option<u64>,
     /// List everything, also where only what changed could be asked for.
     pub whole: bool,
+    /// Ask documents again that said that they are gone for good, or want to be left alone for a while.
+    pub ask_again: bool,
 }
 
 /// A system to be pulled.
@@ -122,6 +124,7 @@ async fn pull_system(
         match listing.run().await {
             Ok(()) => row.complete = true,
             Err(Stopped::Store(error)) => return Err(error),
+            Err(Stopped::Told) => {}
             Err(other) => row.problems.push(other.to_string()),
         }
         rows.push(row);

@@ -7,6 +7,7 @@ mod changes;
 mod content;
 mod counterparts;
 mod delivery;
+mod documents;
 mod entries;
 mod error;
 mod inspect;

@@ -9,12 +9,13 @@ use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
+use url::Url;
 
 use super::listing::{FeedListing, Place};
 use super::model::{model, model_type};
 use super::{FeedSource, ItemChoice};
-use crate::http::{Answer, Client, Limits, Method, Request, shown_url};
-use crate::{Ask, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::http::{Answer, Client, Credential, Limits, Method, Request, shown_url};
+use crate::{Ask, Document, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// Raised when items come to be read otherwise, so that unchanged feeds are read anew.
 const SCHEME: &str = "feed 4";
@@ -30,30 +31,43 @@ pub(crate) fn read_file(system: &SystemName, path: &Path, most: u64) -> Result<A
     Ok(Answer { status: 200, headers: Vec::new(), body, moved: None })
 }
 
+/// A feed, with what it is asked with.
+#[derive(Debug)]
+struct Feed {
+    source: FeedSource,
+    client: Client,
+}
+
 /// A system of one or more feeds.
 #[derive(Debug)]
 pub struct Feeds {
     client: Client,
     limits: Limits,
-    sources: Vec<FeedSource>,
+    feeds: Vec<Feed>,
     kind: TypeName,
     listings: Mutex<HashMap<usize, FeedListing>>,
 }
 
 impl Feeds {
-    /// A system of these feeds.
+    /// A system of these feeds, each with its credential.
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(system: SystemName, sources: Vec<FeedSource>, limits: Limits) -> Result<Self, SystemError> {
+    pub fn new(
+        system: SystemName,
+        sources: Vec<(FeedSource, Option<Credential>)>,
+        limits: Limits,
+    ) -> Result<Self, SystemError> {
         let client = Client::new(system, limits.clone(), None)?;
-        Ok(Feeds { client, limits, sources, kind: model_type().0, listings: Mutex::default() })
+        let feed = |(source, credential)| Feed { source, client: client.for_credential(credential) };
+        let feeds = sources.into_iter().map(feed).collect();
+        Ok(Feeds { client, limits, feeds, kind: model_type().0, listings: Mutex::default() })
     }
 
-    fn source(&self, cursor: Option<&str>) -> Option<(Place, &FeedSource)> {
+    fn feed(&self, cursor: Option<&str>) -> Option<(Place, &Feed)> {
         let place = Place::read(cursor)?;
-        let source = self.sources.get(place.feed)?;
-        Some((place, source))
+        let feed = self.feeds.get(place.feed)?;
+        Some((place, feed))
     }
 
     fn listings(&self) -> MutexGuard<'_, HashMap<usize, FeedListing>> {
@@ -65,28 +79,44 @@ impl Feeds {
         place.url.clone().map_or_else(|| source.place.clone(), DocumentPlace::Web)
     }
 
-    async fn answer(&self, place: &DocumentPlace, known: Option<&CacheValidators>) -> Result<Answer, SystemError> {
+    async fn answer(
+        &self,
+        feed: &Feed,
+        place: &DocumentPlace,
+        known: Option<&CacheValidators>,
+    ) -> Result<Answer, SystemError> {
         let url = match place {
-            DocumentPlace::Web(url) => url.clone(),
+            DocumentPlace::Web(url) => url,
             DocumentPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
         };
-        let request = Request::new(Method::Get, url).unless_known(known);
-        self.client.read(&request).await
+        let request = feed.request(url).unless_known(known);
+        match &feed.source.place {
+            // The other side said that it moved there: it leads to no special network.
+            DocumentPlace::Web(own) if own.host() != url.host() => {
+                feed.client.read_given(&request, &self.limits.network.hosts).await
+            }
+            _ => feed.client.read(&request).await,
+        }
     }
 
-    /// A page that is as it was: the feed goes on as it did then, or the next feed is read.
-    fn as_before(&self, place: &Place, known: Option<&CacheValidators>) -> Page {
+    /// A page that is as it was: the feed goes on as it did then.
+    fn as_before(place: &Place, known: Option<&CacheValidators>) -> Page {
         // The number of feeds may have changed since the mark was made: only a page of this very
         // feed is believed.
         let own = known
             .and_then(|known| known.next.clone())
             .filter(|next| Place::read(Some(next)).is_some_and(|next| !next.is_start() && next.feed == place.feed));
-        Page::new(PageContent::Same, own.or_else(|| self.feed_after(place)))
+        Page::new(PageContent::Same, own)
     }
+}
 
-    fn feed_after(&self, place: &Place) -> Option<String> {
-        let feed = place.feed + 1;
-        (feed < self.sources.len()).then(|| Place::start(feed).write())
+impl Feed {
+    /// A request for an address: the credential goes to the feed's own host alone.
+    fn request(&self, url: &Url) -> Request {
+        match &self.source.place {
+            DocumentPlace::Web(own) if own.origin() == url.origin() => self.client.request(Method::Get, url.clone()),
+            _ => Request::new(Method::Get, url.clone()),
+        }
     }
 }
 
@@ -101,8 +131,8 @@ impl Read for Feeds {
     }
 
     fn first_requests(&self) -> Vec<Request> {
-        let web = self.sources.iter().filter_map(|source| match &source.place {
-            DocumentPlace::Web(url) => Some(Request::new(Method::Get, url.clone())),
+        let web = self.feeds.iter().filter_map(|feed| match &feed.source.place {
+            DocumentPlace::Web(url) => Some(feed.request(url)),
             DocumentPlace::File(_) => None,
         });
         web.collect()
@@ -116,13 +146,15 @@ impl Read for Feeds {
         ListingCapabilities { pages_apart: true, ..ListingCapabilities::plain(Listing::Window) }
     }
 
-    fn after(&self, cursor: Option<&str>) -> Option<String> {
-        self.feed_after(&Place::read(cursor)?)
+    fn documents(&self) -> Vec<Document> {
+        let called = |feed: &Feed| format!("the feed `{}`", feed.source.name);
+        let start = |(number, feed)| Document { cursor: Some(Place::start(number).write()), called: called(feed) };
+        self.feeds.iter().enumerate().map(start).collect()
     }
 
     fn page_key(&self, ask: Ask<'_>) -> String {
-        self.source(ask.cursor).map_or(String::new(), |(place, source)| {
-            let mut key = match Self::address(source, &place) {
+        self.feed(ask.cursor).map_or(String::new(), |(place, feed)| {
+            let mut key = match Self::address(&feed.source, &place) {
                 DocumentPlace::Web(url) => shown_url(&url),
                 DocumentPlace::File(path) => path.display().to_string(),
             };
@@ -130,17 +162,17 @@ impl Read for Feeds {
                 key.push_str(&format!(" part {}", place.part + 1));
             }
             // A mark made for other wishes says nothing of how these read the feed.
-            if source.wanted == ItemChoice::default() { key } else { format!("{key} {:?}", source.wanted) }
+            if feed.source.wanted == ItemChoice::default() { key } else { format!("{key} {:?}", feed.source.wanted) }
         })
     }
 
     async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
-        let Some((place, source)) = self.source(ask.cursor) else {
+        let Some((place, feed)) = self.feed(ask.cursor) else {
             let kind = ErrorKind::Content("there is no feed to read".to_owned());
             return Err(SystemError { system: self.client.system().clone(), url: String::new(), kind });
         };
         let mut listing = self.listings().remove(&place.feed).filter(|_| !place.is_start()).unwrap_or_default();
-        let page = self.page_of(&mut listing, source, &place, ask, known).await;
+        let page = self.page_of(&mut listing, feed, &place, ask, known).await;
         self.listings().insert(place.feed, listing);
         page
     }
@@ -150,57 +182,61 @@ impl Feeds {
     async fn page_of(
         &self,
         listing: &mut FeedListing,
-        source: &FeedSource,
+        feed: &Feed,
         place: &Place,
         ask: Ask<'_>,
         known: Option<&CacheValidators>,
     ) -> Result<Page, SystemError> {
-        let address = Self::address(source, place);
+        let source = &feed.source;
+        let moved = ask.moved.filter(|_| place.is_start()).and_then(|url| url.parse().ok());
+        let address = moved.map_or_else(|| Self::address(source, place), DocumentPlace::Web);
         let (url, shown) = match &address {
             DocumentPlace::Web(url) => (Some(url), shown_url(url)),
             DocumentPlace::File(path) => (None, path.display().to_string()),
         };
-        let mut moved = None;
-        let mut mark = CacheValidators {
-            etag: None,
-            last_modified: None,
-            content: listing.content.unwrap_or_else(|| fingerprint_bytes(SCHEME, b"")),
-            next: None,
-            counts: PageCounts::default(),
-        };
-        if place.part == 0 || !listing.goes_on_at(place.part) {
+        let mut had = None;
+        if !listing.goes_on_at(place.part) {
             // A later part is as it was if it was taken from this very document.
             if place.part > 0 && known.is_some_and(|known| Some(known.content) == listing.content) {
-                return Ok(self.as_before(place, known));
+                return Ok(Self::as_before(place, known));
             }
             listing.close();
-            let answer = self.answer(&address, known.filter(|_| place.part == 0)).await?;
-            if answer.is_not_modified() {
-                listing.content = known.map(|known| known.content);
-                return Ok(self.as_before(place, known));
+            let known = known.filter(|_| place.part == 0);
+            let mut answer = self.answer(feed, &address, known).await?;
+            let content = if answer.is_not_modified() {
+                known.map(|known| known.content)
+            } else {
+                Some(fingerprint_bytes(SCHEME, &answer.body))
+            };
+            listing.content = content;
+            if known.is_some_and(|known| Some(known.content) == content) {
+                return Ok(Self::as_before(place, known));
             }
-            let content = fingerprint_bytes(SCHEME, &answer.body);
-            if place.part == 0 && known.is_some_and(|known| known.content == content) {
-                listing.content = Some(content);
-                return Ok(self.as_before(place, known));
-            }
-            mark = answer.mark(content, None, PageCounts::default());
-            moved.clone_from(&answer.moved);
-            let charset = answer.charset().map(str::to_owned);
+            let (charset, body) = (answer.charset().map(str::to_owned), std::mem::take(&mut answer.body));
             let wrong = |kind| SystemError { system: self.client.system().clone(), url: shown.clone(), kind };
-            listing.begin(url, answer.body, charset.as_deref()).map_err(wrong)?;
-            listing.content = Some(content);
+            listing.begin(url, body, charset.as_deref()).map_err(wrong)?;
             listing.skip_to(source, place.part, ask.now);
+            had = Some(answer);
         }
         let part = listing.next_part(source, place, url, ask.now);
-        let next = part.next.map(|next| next.write()).or_else(|| self.feed_after(place));
-        mark.content = listing.content.unwrap_or(mark.content);
-        mark.next.clone_from(&next);
-        let moved = moved.map(|url| {
-            format!("the feed `{}` has moved for good to {}; change its address", source.name, shown_url(&url))
+        let next = part.next.map(|next| next.write());
+        let content = listing.content.unwrap_or_else(|| fingerprint_bytes(SCHEME, b""));
+        let counts = PageCounts::default();
+        let mark = match &had {
+            Some(answer) => answer.mark(content, next.clone(), counts),
+            None => CacheValidators { etag: None, last_modified: None, content, next: next.clone(), counts },
+        };
+        let moved = had.and_then(|answer| answer.moved).filter(|_| place.is_start());
+        let note = moved.as_ref().map(|url| {
+            let url = shown_url(url);
+            format!(
+                "the feed `{}` has moved for good to {url}, and is asked for there; change its address",
+                source.name
+            )
         });
         let (entries, problems) = (part.entries.entries, part.entries.problems);
         let content = PageContent::Entries { entries, problems, mark };
-        Ok(Page { note: moved.or(part.note), ..Page::new(content, next) })
+        let moved = moved.map(|url| url.to_string());
+        Ok(Page { note: note.or(part.note), moved, ..Page::new(content, next) })
     }
 }

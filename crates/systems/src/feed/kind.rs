@@ -9,7 +9,7 @@ use super::{FeedSource, Feeds, model};
 use crate::Read;
 use crate::kind::{Kind, System};
 use crate::settings::{HubFiles, OF_ALL, PlaceText};
-use crate::setup::{ConnectError, Setup};
+use crate::setup::{ConnectError, DocumentPlace, Setup};
 
 static SYSTEM: Table = Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], FEEDS]);
 
@@ -59,7 +59,11 @@ impl System for FeedSystem {
     fn reader(&self, setup: &dyn Setup) -> Result<Box<dyn Read>, ConnectError> {
         let sources = self.feeds.iter().filter(|feed| feed.on).map(|feed| {
             let place = setup.document(&feed.place)?;
-            Ok(FeedSource { name: feed.name.clone(), place, wanted: feed.wanted.clone() })
+            let credential = match &place {
+                DocumentPlace::Web(url) => setup.credential(url, feed.read.as_ref())?,
+                DocumentPlace::File(_) => None,
+            };
+            Ok((FeedSource { name: feed.name.clone(), place, wanted: feed.wanted.clone() }, credential))
         });
         let sources = sources.collect::<Result<_, ConnectError>>()?;
         Ok(Box::new(Feeds::new(setup.name().clone(), sources, setup.limits()?)?))

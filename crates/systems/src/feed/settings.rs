@@ -8,7 +8,7 @@ use diaporos_core::value::SystemName;
 
 use super::{ItemChoice, Medium};
 use crate::settings::forms::DOCUMENT;
-use crate::settings::{PlaceText, duration, place};
+use crate::settings::{CREDENTIAL, CredentialReference, PlaceText, credential, duration, place};
 
 /// A feed of the configuration.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,6 +21,8 @@ pub(super) struct FeedConfig {
     pub(super) on: bool,
     /// Which of its items are taken.
     pub(super) wanted: ItemChoice,
+    /// The credential that it is read with.
+    pub(super) read: Option<CredentialReference>,
 }
 
 /// What is said of feeds.
@@ -34,6 +36,7 @@ static FEED: Table = Table::new(
         label: TEXT, none, "what people call it", "The tarn";
         only: Form::List(&Form::Word { what: "a kind of item", of: || words(&Medium::WORDS) }), none, "which of its items are taken; all without it", "[\"audio\"]";
         newest: DURATION, none, "how old an item may be that is taken", "90d";
+        read: Form::Table(&CREDENTIAL), none, "the credential that it is read with; it goes to the feed's own host alone", "{ bearer = \"env:TARNSIDE_READ_TOKEN\" }";
         on: Form::Boolean, usual "true", "whether it is pulled", "false";
     ]],
 );
@@ -57,6 +60,7 @@ pub(crate) fn feeds(table: &mut Section<'_>, report: &mut Report) -> Option<Vec<
                     place,
                     on: true,
                     wanted: ItemChoice::default(),
+                    read: None,
                 }));
             }
             Some(TextOrTable::Table(mut table)) => {
@@ -74,5 +78,6 @@ fn feed(name: String, table: &mut Section<'_>, report: &mut Report) -> Option<Fe
     let media = table.words("only", &Medium::WORDS, report);
     let newest = duration(table, "newest", report);
     let label = table.string("label", report);
-    Some(FeedConfig { name, place: place?, on, wanted: ItemChoice { media, newest, label } })
+    let read = credential(table, "read", report);
+    Some(FeedConfig { name, place: place?, on, wanted: ItemChoice { media, newest, label }, read })
 }

@@ -112,6 +112,7 @@ pub(crate) fn failure(status: u16, body: &[u8], retry_after: Option<Duration>) -
         409 | 412 => ErrorKind::Differs { status, message: describe(body) },
         423 => ErrorKind::Locked { message: describe(body) },
         429 => ErrorKind::Throttled { after: retry_after },
+        503 if let Some(after) = retry_after => ErrorKind::Unavailable { after },
         _ => ErrorKind::Status { status, message: describe(body) },
     }
 }

@@ -51,6 +51,12 @@ impl Client {
         }
     }
 
+    /// The same client with another credential.
+    #[must_use]
+    pub fn for_credential(&self, credential: Option<Credential>) -> Client {
+        Client { tokens: credential.as_ref().and_then(TokenCache::new), credential, ..self.clone() }
+    }
+
     /// The system's name.
     #[must_use]
     pub fn system(&self) -> &SystemName {

@@ -15,13 +15,13 @@ const LONGEST_ASKED: Duration = Duration::from_secs(120);
 
 /// Whether it is worth waiting as long as the other side asks.
 pub(super) fn may_wait(kind: &ErrorKind) -> bool {
-    !matches!(kind, ErrorKind::Throttled { after: Some(after) } if *after > LONGEST_ASKED)
+    kind.asks_to_wait().is_none_or(|after| after <= LONGEST_ASKED)
 }
 
 /// Twice as long each time, half of it by chance so that many clients do not come back together.
 pub(super) fn pause(kind: &ErrorKind, tried: u32) -> Duration {
-    if let ErrorKind::Throttled { after: Some(after) } = kind {
-        return *after;
+    if let Some(after) = kind.asks_to_wait() {
+        return after;
     }
     let longest = FIRST_PAUSE.saturating_mul(1 << tried.min(8)).min(LONGEST_PAUSE);
     longest.mul_f64(0.5 + fastrand::f64() / 2.0)

@@ -20,7 +20,7 @@ use url::Url;
 
 use crate::feed::read_file;
 use crate::http::{Client, Credential, Limits, Method, Request, shown_url};
-use crate::{Ask, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
+use crate::{Ask, Document, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
 
 /// The type of every entry that comes as a news item.
 pub const TYPE: &str = "item";
@@ -95,9 +95,15 @@ impl Read for NinjsReader {
         Some(&self.client)
     }
 
-    fn after(&self, cursor: Option<&str>) -> Option<String> {
-        let (number, _) = self.document(cursor)?;
-        (number + 1 < self.documents.len()).then(|| (number + 1).to_string())
+    fn documents(&self) -> Vec<Document> {
+        let names = self.documents.iter().map(|(name, _)| name);
+        names
+            .enumerate()
+            .map(|(number, name)| Document {
+                cursor: Some(number.to_string()),
+                called: format!("the document `{name}`"),
+            })
+            .collect()
     }
 
     fn page_key(&self, ask: Ask<'_>) -> String {
@@ -112,19 +118,18 @@ impl Read for NinjsReader {
         let Some((_, place)) = self.document(ask.cursor) else {
             return Err(wrong(ErrorKind::Content("there is no document to read".to_owned())));
         };
-        let next = self.after(ask.cursor);
         let answer = match place {
             DocumentPlace::Web(url) => self.client.read(&self.request(url).unless_known(known)).await?,
             DocumentPlace::File(path) => read_file(self.client.system(), path, self.limits.max_bytes)?,
         };
         let content = fingerprint_bytes(decode::SCHEME, &answer.body);
         if answer.is_not_modified() || known.is_some_and(|known| known.content == content) {
-            return Ok(Page::new(PageContent::Same, next));
+            return Ok(Page::new(PageContent::Same, None));
         }
         let json = answer.json().map_err(wrong)?;
         let (entries, problems) = decode::decode(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
-        let mark = answer.mark(content, next.clone(), PageCounts::default());
-        Ok(Page::new(PageContent::Entries { entries, problems, mark }, next))
+        let mark = answer.mark(content, None, PageCounts::default());
+        Ok(Page::new(PageContent::Entries { entries, problems, mark }, None))
     }
 }
 

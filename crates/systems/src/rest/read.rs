@@ -110,7 +110,7 @@ impl Read for RestReader {
 
     fn first_requests(&self) -> Vec<Request> {
         let types = self.types();
-        let ask = |kind| Ask { kind, cursor: None, since: None, now: jiff::Timestamp::UNIX_EPOCH };
+        let ask = |kind| Ask { kind, cursor: None, since: None, now: jiff::Timestamp::UNIX_EPOCH, moved: None };
         types.iter().filter_map(|kind| Some(self.request(self.url(self.read_type(kind).ok()?, ask(kind))))).collect()
     }
 
@@ -185,7 +185,7 @@ impl Read for RestReader {
             .moved
             .as_ref()
             .map(|url| format!("it has moved for good to {}; change the system's `url`", shown_url(url)));
-        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, doubt, newest, note })
+        Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, doubt, newest, note, moved: None })
     }
 
     async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {

@@ -36,7 +36,7 @@ impl PullListing<'_, '_> {
         tracing::debug!(system = %self.key.0, kind = %self.key.1, "listing again for what may have been missed");
         let first = (std::mem::take(&mut self.seen), std::mem::take(&mut self.row.tally));
         let told = std::mem::take(&mut self.row.problems);
-        let listed = self.list(since, false).await;
+        let listed = self.list_from(since, false).await;
         let again = std::mem::replace(&mut self.row.problems, told);
         for problem in again {
             if !self.row.problems.contains(&problem) {
