@@ -140,6 +140,26 @@ fn the_settings_are_written_from_their_descriptions() {
     is_made("docs/settings.md", &page);
 }
 
+#[test]
+fn the_page_of_feed_fields_is_made() {
+    is_made("docs/feed-fields.md", &diaporos_systems::feed::fields_page());
+}
+
+#[test]
+fn the_expressions_of_the_feeds_page_are_sound() {
+    let hub = Hub::new();
+    let fields = blocks(&page("docs/feeds.md"), "toml");
+    let profile = "[types.page.fields]\nlead = \"text\"\nvideo = \"text\"\nbed = \"text\"\nphoto = \"text\"\n[types.page.write]\nplace = \"pages/{key}.json\"\n";
+    hub.write("profiles/page.toml", profile);
+    hub.write(
+        "diaporos.toml",
+        &format!(
+            "[systems.news]\nkind = \"feed\"\nfeeds = {{ garden = \"file:garden.xml\" }}\n[systems.site]\nkind = \"files\"\nfolder = \"out\"\nprofile = \"profiles/page.toml\"\n[lanes.out]\nfrom = \"news/item\"\nto = \"site/page\"\nmatch = \"lead\"\ngone = \"keep\"\n[lanes.out.fields]\n{fields}"
+        ),
+    );
+    hub.good(&["check"]);
+}
+
 /// What editors are told of `diaporos.toml` is what the program takes.
 #[test]
 fn the_schema_takes_what_is_sound_and_refuses_what_is_not() {

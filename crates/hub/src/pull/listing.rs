@@ -1,5 +1,6 @@
 //! One listing: page by page into the store, and what its end means.
 
+mod details;
 mod documents;
 mod parts;
 mod second_look;
@@ -14,7 +15,6 @@ use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{Seen, StoreError};
 use diaporos_systems::{Ask, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
-use futures::StreamExt;
 use jiff::{SignedDuration, Timestamp};
 
 use super::{PullRow, PullRun};
@@ -26,8 +26,6 @@ const RESUMED_WITHIN: SignedDuration = SignedDuration::from_hours(1);
 const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(1);
 /// Pages of one listing, after which it counts as endless.
 const MOST_PAGES: u32 = 200_000;
-/// Entries that are asked for one by one at a time.
-const DETAILS: usize = 8;
 
 /// Why a listing did not come to its end.
 #[derive(Debug, thiserror::Error)]
@@ -349,27 +347,6 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let tally = self.run.shared().store.take_in(self.key, &entries, mark, &mut self.seen, now)?;
         self.row.tally += tally;
         Ok(())
-    }
-
-    /// Asks for the entries that changed, one by one, for the fields that the listing leaves out. One that
-    /// is listed and not there is no less listed: it stays as it is known.
-    async fn details(&self, entries: Vec<Incoming>, problems: &mut Vec<Problem>) -> Vec<Incoming> {
-        let (reader, kind) = (self.reader, self.key.1);
-        let asked = entries.into_iter().map(|entry| async move { (reader.detail(kind, &entry.id).await, entry) });
-        let answers: Vec<_> = futures::stream::iter(asked).buffered(DETAILS).collect().await;
-        let mut whole = Vec::new();
-        for (answer, listed) in answers {
-            match answer {
-                // The listing's revision is the one by which it is known next time.
-                Ok(Some(entry)) => whole.push(Incoming { revision: listed.revision, id: listed.id, ..entry }),
-                Ok(None) => {
-                    problems
-                        .push(Problem::of(&listed.id, "is listed, and is not there when it is asked for by itself"));
-                }
-                Err(error) => problems.push(Problem::of(&listed.id, error.to_string())),
-            }
-        }
-        whole
     }
 
     /// Takes what a whole listing did not show for gone, unless that is too much to believe.

@@ -26,8 +26,13 @@ pub(super) struct Document {
     base: Option<Url>,
     /// Items that were met so far.
     met: usize,
+    /// Of these, items of JSON that could not be read: what follows each is searched for the next.
+    broken: usize,
     ended: bool,
 }
+
+/// Items of JSON that cannot be read, after which the rest of a document is left.
+const MOST_BROKEN: usize = 100;
 
 #[derive(Debug)]
 enum Form {
@@ -65,7 +70,8 @@ impl Document {
             return Document::of_json(text, base);
         }
         let form = Form::Xml { bindings: Bindings::default(), open: Vec::new() };
-        let mut document = Document { text, at: 0, form, frame: Frame::default(), base, met: 0, ended: false };
+        let mut document =
+            Document { text, at: 0, form, frame: Frame::default(), base, met: 0, broken: 0, ended: false };
         document.look_ahead()?;
         Ok(document)
     }
@@ -82,7 +88,7 @@ impl Document {
         let base = base.or_else(|| frame.address());
         frame.make_absolute(base.as_ref());
         let (at, ended) = (first.unwrap_or_default(), first.is_none());
-        Ok(Document { text, at, form: Form::Json, frame, base, met: 0, ended })
+        Ok(Document { text, at, form: Form::Json, frame, base, met: 0, broken: 0, ended })
     }
 
     /// Whether all its items were given.
@@ -190,10 +196,17 @@ impl Document {
                 }
                 json::Next::Broken { why, ends } => {
                     self.met += 1;
+                    self.broken += 1;
                     self.at = ends;
                     batch
                         .problems
                         .push(Problem::unnamed(format!("item {}", self.met), format!("cannot be read: {why}")));
+                    if self.broken == MOST_BROKEN {
+                        let message = format!("has {MOST_BROKEN} items that cannot be read; the rest was left");
+                        batch.problems.push(Problem::unnamed("the document", message));
+                        self.ended = true;
+                        return;
+                    }
                 }
                 json::Next::End => {
                     self.ended = true;

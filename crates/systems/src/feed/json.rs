@@ -85,6 +85,8 @@ pub(super) enum Next {
 
 /// Places where an item may begin that are tried after one that cannot be read.
 const MOST_TRIED: usize = 200;
+/// The largest item, in bytes, that is looked for there.
+const LARGEST_TRIED: usize = 256 * 1024;
 
 /// What stands next in the list of items.
 pub(super) fn next(text: &str, from: usize) -> Next {
@@ -118,7 +120,10 @@ fn item_after(text: &str, from: usize) -> Option<usize> {
         let has = |name: &str| item.contains_key(name);
         has("id") || has("content_html") || has("content_text") || has("url") && has("title") && !has("mime_type")
     };
-    begins.into_iter().find(|at| object(text, *at).is_ok_and(|(item, _)| is_item(&item)))
+    begins.into_iter().find(|at| {
+        let most = (*at + LARGEST_TRIED).min(text.len());
+        object(&text[..text.floor_char_boundary(most)], *at).is_ok_and(|(item, _)| is_item(&item))
+    })
 }
 
 /// Texts and numbers alike.

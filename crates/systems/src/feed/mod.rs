@@ -32,7 +32,7 @@ mod written;
 
 pub use feeds::Feeds;
 pub use kind::Feed;
-pub use model::{TYPE, model};
+pub use model::{TYPE, fields_page, model};
 
 pub(crate) use feeds::read_file;
 #[cfg(any(test, fuzzing))]

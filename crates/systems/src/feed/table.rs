@@ -114,7 +114,7 @@ const fn element(space: Space, name: &'static str, field: &'static str, reads: R
 }
 
 /// The elements.
-const ELEMENTS: &[Element] = &[
+pub(super) const ELEMENTS: &[Element] = &[
     element(Rss, "guid", "guid", Reads::Id),
     element(Atom, "id", "guid", Reads::Id),
     element(Rss, "title", "title", Reads::Line),

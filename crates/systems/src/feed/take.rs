@@ -14,6 +14,9 @@ use super::references::Mended;
 use super::table::{self, Reads, Role};
 use super::texts::{line, rich};
 
+/// Keywords of one item.
+const MOST_KEYWORDS: usize = 1_000;
+
 impl Item {
     /// An item from its element.
     pub(super) fn of(node: &Node<'_>, mended: BTreeSet<Mended>) -> Item {
@@ -95,7 +98,7 @@ impl Item {
     }
 
     fn keywords(&mut self, node: &Node<'_>) -> bool {
-        for word in node.text.split(',') {
+        for word in node.text.split(',').take(MOST_KEYWORDS) {
             self.add("categories", Value::from(word.trim()));
         }
         true

@@ -231,3 +231,46 @@ fn what_is_not_a_feed_is_never_an_empty_one() {
     ];
     insta::assert_snapshot!(texts.map(drawn).join("\n"));
 }
+
+/// What grows faster than its length would not come to an end here.
+#[test]
+fn a_megabyte_of_anything_is_read_in_its_time() {
+    let within = |inner: &str| format!("<rss><channel><item><guid>1</guid>{inner}</item></channel></rss>");
+    let long = |piece: &str| piece.repeat(1_000_000 / piece.len());
+    let pieces = [
+        "<!--&",
+        "<![CDATA[",
+        "<a",
+        "<a b=\"",
+        "&",
+        "&amp",
+        "<description>",
+        "</item",
+        "<x>",
+        "<x y='",
+        "<item>",
+        "<b/>",
+        "a,",
+        "<?",
+        "]]>",
+        "<!DOCTYPE [",
+        "<description>&lt;a",
+        "<category>x</category>",
+        "<![CDATA[</item>",
+        "<link href='a' ",
+        "<a xmlns:b='c'>",
+    ];
+    for piece in pieces {
+        for text in [long(piece), within(&long(piece)), within(&format!("<description>{}</description>", long(piece)))]
+        {
+            let began = std::time::Instant::now();
+            drawn(&text);
+            assert!(began.elapsed().as_secs() < 30, "{piece}: {:?}", began.elapsed());
+        }
+    }
+    for piece in ["{\"id\": \"1\", ", "{\"a\":", "[", "{\"id\":\"1\"},", "{", "\"", "{\"id\": 1}{"] {
+        let began = std::time::Instant::now();
+        drawn(&format!("{{\"version\": \"https://jsonfeed.org/version/1\", \"items\": [{}", long(piece)));
+        assert!(began.elapsed().as_secs() < 30, "{piece}: {:?}", began.elapsed());
+    }
+}

@@ -81,15 +81,14 @@ pub(super) fn html_or_plain(text: &str) -> Cow<'_, str> {
 /// Whether there is a tag, a comment or a reference in a text.
 fn looks_like_html(text: &str) -> bool {
     let begins_tag = |rest: &str| rest.starts_with(|c: char| c.is_ascii_alphabetic() || matches!(c, '/' | '!'));
-    let tag = text.match_indices('<').any(|(at, _)| {
-        let rest = &text[at + 1..];
-        begins_tag(rest) && rest.contains('>')
-    });
-    tag || text.match_indices('&').any(|(at, _)| {
-        let rest = &text[at + 1..];
-        let end = rest.bytes().take(32).position(|byte| byte == b';');
-        end.is_some_and(|end| rest.starts_with('#') || super::references::named(&rest[..end]).is_some())
-    })
+    let last = text.rfind('>').unwrap_or_default();
+    let has_tag = text[..last].match_indices('<').any(|(at, _)| begins_tag(&text[at + 1..]));
+    has_tag
+        || text.match_indices('&').any(|(at, _)| {
+            let rest = &text[at + 1..];
+            let end = rest.bytes().take(32).position(|byte| byte == b';');
+            end.is_some_and(|end| rest.starts_with('#') || super::references::named(&rest[..end]).is_some())
+        })
 }
 
 /// What stood as base64.
