@@ -11,7 +11,7 @@ use super::item::Item;
 use super::json;
 use super::names::{Bindings, Space, is_item, split};
 use super::node::{Elements, Start};
-use super::references::Mended;
+use super::references::{Entities, Mended};
 use super::tokens::Token;
 use crate::Problem;
 
@@ -39,6 +39,7 @@ enum Form {
     /// With the names of the elements that are open, as they stand in the text.
     Xml {
         bindings: Bindings,
+        entities: Entities,
         open: Vec<Range<usize>>,
     },
     Json,
@@ -69,7 +70,7 @@ impl Document {
         if begins.is_some_and(|at| text[at..].starts_with('{')) {
             return Document::of_json(text, base);
         }
-        let form = Form::Xml { bindings: Bindings::default(), open: Vec::new() };
+        let form = Form::Xml { bindings: Bindings::default(), entities: Entities::default(), open: Vec::new() };
         let mut document =
             Document { text, at: 0, form, frame: Frame::default(), base, met: 0, broken: 0, ended: false };
         document.look_ahead()?;
@@ -125,9 +126,10 @@ impl Document {
 
     /// Reads so many items; with none asked for, up to the first.
     fn read(&mut self, most: usize, batch: &mut Batch) {
-        let Form::Xml { bindings, open } = &mut self.form else { return };
+        let Form::Xml { bindings, entities, open } = &mut self.form else { return };
         let base = self.base.clone().map(Rc::new);
         let mut elements = Elements::of(&self.text, self.at, std::mem::take(bindings), base);
+        elements.entities = std::mem::take(entities);
         elements.open = open.iter().map(|name| &self.text[name.clone()]).collect();
         let mut given = 0;
         loop {
@@ -136,6 +138,10 @@ impl Document {
                 Some(Token::Open { name, attributes, empty }) => Start { name, attributes, empty },
                 Some(Token::Close(name)) => {
                     close(&mut elements.open, name);
+                    continue;
+                }
+                Some(Token::Declaration(text)) => {
+                    elements.entities.declare(text);
                     continue;
                 }
                 Some(_) => continue,
@@ -181,8 +187,8 @@ impl Document {
         };
         self.at = elements.tokens.at();
         self.base = elements.base.as_deref().cloned();
-        self.form =
-            Form::Xml { open: elements.open.iter().map(|name| within(name)).collect(), bindings: elements.bindings };
+        let open = elements.open.iter().map(|name| within(name)).collect();
+        self.form = Form::Xml { open, bindings: elements.bindings, entities: elements.entities };
     }
 
     fn read_json(&mut self, most: usize, batch: &mut Batch) {
@@ -236,9 +242,10 @@ fn is_container(name: &str) -> bool {
 fn enter<'a>(elements: &mut Elements<'a>, frame: &mut Frame, start: Start<'a>) {
     let (prefix, local) = split(start.name);
     frame.root.get_or_insert_with(|| local.to_owned());
-    // RDF may hold anything.
-    frame.is_feed |= is_container(start.name) && !local.eq_ignore_ascii_case("rdf");
     let attributes = elements.attributes(start.attributes);
+    // RDF may hold anything, and is a feed where it says so.
+    let is_rdf = local.eq_ignore_ascii_case("rdf");
+    frame.is_feed |= is_container(start.name) && (!is_rdf || elements.bindings.declares(Space::Rss));
     elements.bindings.adopt(prefix);
     frame.container(&attributes);
     if !start.empty {

@@ -16,8 +16,15 @@ static DECLARED: LazyLock<Regex> =
 /// (RFC 7303 §3.2 has them the other way round, but servers guess where documents know); else it is
 /// read as windows-1252 (WHATWG Encoding).
 pub(super) fn text(body: Vec<u8>, header: Option<&str>) -> (String, Option<String>) {
+    if let Some(text) = utf_32(&body) {
+        return (text, None);
+    }
     if let Some((encoding, length)) = Encoding::for_bom(&body) {
         return (encoding.decode_without_bom_handling(&body[length..]).0.into_owned(), None);
+    }
+    // Its zero bytes are characters of UTF-8 too.
+    if let Some(utf_16) = utf_16(&body) {
+        return (utf_16.decode_without_bom_handling(&body).0.into_owned(), None);
     }
     let declared = DECLARED.captures(&body).and_then(|found| found.get(1)).map(|label| label.as_bytes().to_owned());
     let label = declared.as_deref().and_then(|label| std::str::from_utf8(label).ok()).or(header);
@@ -30,9 +37,6 @@ pub(super) fn text(body: Vec<u8>, header: Option<&str>) -> (String, Option<Strin
         }
         Err(other) => other.into_bytes(),
     };
-    if let Some(utf_16) = utf_16(&body) {
-        return (utf_16.decode_without_bom_handling(&body).0.into_owned(), None);
-    }
     if is_mostly_utf_8(&body) {
         let note = "some of its text is not the UTF-8 that the rest is, and was read as windows-1252";
         return (utf_8_with_bytes(&body), Some(note.to_owned()));
@@ -81,6 +85,19 @@ fn utf_16(body: &[u8]) -> Option<&'static Encoding> {
     }
 }
 
+/// UTF-32, which the WHATWG has none of, with a mark or without.
+fn utf_32(body: &[u8]) -> Option<String> {
+    let is_big = match body.first_chunk::<4>()? {
+        [0, 0, 0xfe, 0xff] | [0, 0, 0, b'<' | b'{'] => true,
+        [0xff, 0xfe, 0, 0] | [b'<' | b'{', 0, 0, 0] => false,
+        _ => return None,
+    };
+    let (units, _) = body.as_chunks::<4>();
+    let unit = |bytes: &[u8; 4]| if is_big { u32::from_be_bytes(*bytes) } else { u32::from_le_bytes(*bytes) };
+    let text = units.iter().map(|bytes| char::from_u32(unit(bytes)).unwrap_or(char::REPLACEMENT_CHARACTER));
+    Some(text.filter(|c| *c != '\u{feff}').collect())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -92,6 +109,10 @@ mod tests {
         let wide = |big: bool| {
             let pair = |unit: u16| if big { unit.to_be_bytes() } else { unit.to_le_bytes() };
             "<a>fougère</a>".encode_utf16().flat_map(pair).collect::<Vec<u8>>()
+        };
+        let wider = |text: &str, big: bool| {
+            let unit = |c: char| if big { u32::from(c).to_be_bytes() } else { u32::from(c).to_le_bytes() };
+            text.chars().flat_map(unit).collect::<Vec<u8>>()
         };
         let declared = "<?xml version='1.0' encoding='ISO-8859-1'?>";
         for (body, header, noted) in [
@@ -108,6 +129,8 @@ mod tests {
                 None,
                 Some("read as windows-1252"),
             ),
+            (wider("\u{feff}<a>fougère</a>", true), None, None),
+            (wider("<a>fougère</a>", false), None, None),
             (wide(true), None, None),
             (wide(false), None, None),
         ] {

@@ -132,6 +132,7 @@ impl Item {
             && self.lists.is_empty()
             && self.people.is_empty()
             && self.pieces.is_empty()
+            && self.place.is_empty()
             && self.extra.clone().into_value().is_blank()
     }
 

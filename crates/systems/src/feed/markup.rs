@@ -38,7 +38,7 @@ pub(super) fn html_of(inner: &str) -> String {
             }
             Token::Text(text) => html.push_str(text),
             Token::Verbatim(text) => html.push_str(&partial_escape(text)),
-            Token::Aside => {}
+            Token::Declaration(_) | Token::Aside => {}
         }
     }
     without_outer_div(html.trim()).trim().to_owned()
@@ -102,7 +102,7 @@ pub(super) fn as_written(inner: &str) -> String {
         match tokens.next() {
             None => return html,
             Some(Token::Verbatim(text)) => html.push_str(text),
-            Some(Token::Aside) => {}
+            Some(Token::Declaration(_) | Token::Aside) => {}
             Some(_) => html.push_str(&inner[at..tokens.at()]),
         }
     }

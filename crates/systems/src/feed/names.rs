@@ -158,6 +158,11 @@ impl Bindings {
         }
     }
 
+    /// Whether some prefix was declared to be this space's.
+    pub(super) fn declares(&self, space: Space) -> bool {
+        self.0.iter().any(|(_, known)| *known == space)
+    }
+
     /// Whose an element with this prefix is.
     pub(super) fn space(&self, prefix: &str) -> Space {
         let declared = self.0.iter().rev().find(|(known, _)| known == prefix);

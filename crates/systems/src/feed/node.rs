@@ -10,7 +10,7 @@ use url::Url;
 
 use super::markup::absolute;
 use super::names::{Bindings, Space, is_item, split};
-use super::references::{Mended, resolve, without_control};
+use super::references::{Entities, Mended, resolve, without_control};
 use super::table::{self, Reads};
 use super::tokens::{Token, Tokens};
 use super::written::Written;
@@ -87,6 +87,8 @@ pub(super) struct Elements<'a> {
     pub(super) tokens: Tokens<'a>,
     /// Which prefixes are whose here.
     pub(super) bindings: Bindings,
+    /// The document's own names of texts.
+    pub(super) entities: Entities,
     /// What relative addresses are relative to here.
     pub(super) base: Option<Rc<Url>>,
     /// The elements that are open, as written.
@@ -116,6 +118,7 @@ impl<'a> Elements<'a> {
             text,
             tokens: Tokens::of(text, at),
             bindings,
+            entities: Entities::default(),
             base,
             open: Vec::new(),
             mended: BTreeSet::new(),
@@ -133,8 +136,8 @@ impl<'a> Elements<'a> {
         for attribute in Attributes::html(written, 0).with_checks(false).flatten() {
             let name = attribute.key.0;
             let value = match attribute.value {
-                Cow::Borrowed(value) => resolve(value, &mut self.mended),
-                Cow::Owned(value) => Cow::Owned(resolve(&value, &mut self.mended).into_owned()),
+                Cow::Borrowed(value) => resolve(value, &self.entities, &mut self.mended),
+                Cow::Owned(value) => Cow::Owned(resolve(&value, &self.entities, &mut self.mended).into_owned()),
             };
             if self.bindings.declare(name, &value) {
                 continue;
@@ -208,9 +211,9 @@ impl<'a> Elements<'a> {
                 break at;
             };
             match token {
-                Token::Text(text) => node.add_text(resolve(text, &mut self.mended)),
+                Token::Text(text) => node.add_text(resolve(text, &self.entities, &mut self.mended)),
                 Token::Verbatim(text) => node.add_text(without_control(text, &mut self.mended)),
-                Token::Aside => {}
+                Token::Declaration(_) | Token::Aside => {}
                 Token::Close(name) if items_within > 0 && is_item(name) => items_within -= 1,
                 Token::Close(name) if name == written && same_within > 0 => same_within -= 1,
                 Token::Close(name) if name == written => break at,

@@ -45,19 +45,54 @@ impl Mended {
 /// The longest name of a character.
 const LONGEST_NAME: usize = 32;
 
+/// Texts that a document gives names to (XML 1.0 §4.2). Nothing is fetched for one, and none holds
+/// another, so that none grows.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Entities(Vec<(String, String)>);
+
+/// Names of texts that are taken of one document, and how long a text may be.
+const MOST_ENTITIES: usize = 100;
+const LONGEST_ENTITY: usize = 1_000;
+
+impl Entities {
+    /// Takes the names that a document type declares.
+    pub(super) fn declare(&mut self, declaration: &str) {
+        for rest in declaration.split("<!ENTITY").skip(1).take(MOST_ENTITIES) {
+            let rest = rest.trim_start();
+            let Some((name, rest)) = rest.split_once(char::is_whitespace) else { continue };
+            let rest = rest.trim_start();
+            let Some(quote) = rest.chars().next().filter(|c| matches!(c, '"' | '\'')) else { continue };
+            let Some((text, _)) = rest[1..].split_once(quote) else { continue };
+            if name != "%" && text.len() <= LONGEST_ENTITY && self.get(name).is_none() && self.0.len() < MOST_ENTITIES {
+                let text = resolve(text, &Entities::default(), &mut BTreeSet::new()).into_owned();
+                self.0.push((name.to_owned(), text));
+            }
+        }
+    }
+
+    fn get(&self, name: &str) -> Option<&str> {
+        self.0.iter().find(|(known, _)| known == name).map(|(_, text)| text.as_str())
+    }
+}
+
 /// A text with its references resolved and without what XML forbids.
-pub(super) fn resolve<'a>(text: &'a str, mended: &mut BTreeSet<Mended>) -> Cow<'a, str> {
+pub(super) fn resolve<'a>(text: &'a str, own: &Entities, mended: &mut BTreeSet<Mended>) -> Cow<'a, str> {
     let text = without_control(text, mended);
     let Some(first) = text.find('&') else { return text };
     let mut resolved = String::with_capacity(text.len());
     resolved.push_str(&text[..first]);
     let mut rest = &text[first..];
     while let Some(after) = rest.strip_prefix('&') {
-        let reference = reference(after, mended);
-        rest = match reference {
+        let length = after.bytes().take(LONGEST_NAME + 1).position(|byte| byte == b';').unwrap_or_default();
+        let entity = own.get(&after[..length]);
+        rest = match reference(after, mended) {
             Some((characters, length)) => {
                 characters.into_iter().flatten().for_each(|c| resolved.push(c));
                 &after[length..]
+            }
+            None if let Some(text) = entity => {
+                resolved.push_str(text);
+                &after[length + 1..]
             }
             None => {
                 mended.insert(Mended::Ampersand);
@@ -133,7 +168,7 @@ mod tests {
 
     fn read(text: &str) -> (String, Vec<Mended>) {
         let mut mended = BTreeSet::new();
-        let text = resolve(text, &mut mended).into_owned();
+        let text = resolve(text, &Entities::default(), &mut mended).into_owned();
         (text, mended.into_iter().collect())
     }
 
@@ -155,6 +190,17 @@ mod tests {
         ] {
             assert_eq!(read(text), (expected.to_owned(), mended), "{text}");
         }
+    }
+
+    #[test]
+    fn names_of_a_documents_own() {
+        let mut own = Entities::default();
+        own.declare(r#"<!DOCTYPE rss [<!ENTITY site "Ferns &amp; <b>moss</b>"> <!ENTITY twice '&site;&site;'> <!ENTITY file SYSTEM "file:///etc/passwd"> <!ENTITY % p "x">]>"#);
+        let mut mended = BTreeSet::new();
+        assert_eq!(
+            resolve("&site; &twice; &file; &p;", &own, &mut mended),
+            "Ferns & <b>moss</b> &site;&site; &file; &p;"
+        );
     }
 
     /// Against the list as another keeps it.

@@ -128,6 +128,7 @@ pub(super) const ELEMENTS: &[Element] = &[
     element(Rss, "description", "summary", Reads::Rich),
     element(Dc, "description", "summary", Reads::Rich),
     element(Terms, "abstract", "summary", Reads::Rich),
+    element(Rss, "abstract", "summary", Reads::Rich),
     element(Itunes, "summary", "summary", Reads::Rich),
     element(Play, "description", "summary", Reads::Rich),
     element(Content, "encoded", "content", Reads::Rich),

@@ -27,6 +27,13 @@ impl Item {
         if let Some(language) = node.attribute("xml:lang") {
             item.set("language", 0, Value::from(language));
         }
+        // Channel Definition Format has these as attributes.
+        if let Some(address) = node.attribute("href") {
+            item.set("link", usize::MAX, Value::Text(node.absolute(address)));
+        }
+        if let Some(moment) = node.attribute("lastmod") {
+            item.moment("updated", usize::MAX, moment);
+        }
         for child in &node.children {
             item.take(child);
         }

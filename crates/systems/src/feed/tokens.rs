@@ -22,7 +22,9 @@ pub(super) enum Token<'a> {
     Text(&'a str),
     /// The content of a CDATA section.
     Verbatim(&'a str),
-    /// A comment, an instruction, a declaration, or the start of one without an end.
+    /// A declaration, `<!…>`.
+    Declaration(&'a str),
+    /// A comment or an instruction, or the start of one without an end.
     Aside,
 }
 
@@ -104,7 +106,7 @@ impl<'a> Tokens<'a> {
     }
 
     /// `<!DOCTYPE …>` and its like, with what may stand in brackets within.
-    fn declaration(&mut self) {
+    fn declaration(&mut self) -> Token<'a> {
         let rest = &self.text.as_bytes()[self.at..];
         let end = memchr(b'>', rest).map(|end| match memchr(b'[', &rest[..end]) {
             Some(inner) => memchr(b']', &rest[inner..])
@@ -112,7 +114,9 @@ impl<'a> Tokens<'a> {
             None => end,
         });
         self.lacks_end |= end.is_none();
+        let start = self.at;
         self.at += end.map_or(2, |end| end + 1);
+        Token::Declaration(&self.text[start..self.at])
     }
 
     fn close(&mut self) -> Option<Token<'a>> {
@@ -175,10 +179,7 @@ impl<'a> Iterator for Tokens<'a> {
                 self.bracketed(1, COMMENT);
                 Some(Token::Aside)
             }
-            b"<!" => {
-                self.declaration();
-                Some(Token::Aside)
-            }
+            b"<!" => Some(self.declaration()),
             b"<?" => {
                 self.bracketed(2, INSTRUCTION);
                 Some(Token::Aside)
@@ -242,7 +243,7 @@ mod tests {
             Token::Close(name) => format!("</{name}>"),
             Token::Text(text) => format!("({text})"),
             Token::Verbatim(text) => format!("[{text}]"),
-            Token::Aside => "…".to_owned(),
+            Token::Declaration(_) | Token::Aside => "…".to_owned(),
         };
         Tokens::of(text, 0).map(one).collect()
     }

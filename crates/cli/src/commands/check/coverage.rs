@@ -16,16 +16,16 @@ const COVERAGE: &[Column] = &[
     Column::text("reaches", "reaches"),
     Column::text("note", "note"),
 ];
-/// A source field, and whether none of the entries in the store has it.
+/// A source field, and whether entries have it; not known before there are any.
 struct Reached {
     field: Coverage,
-    in_no_entry: bool,
+    in_entries: Option<bool>,
 }
 
 impl Reached {
-    /// Whether something of an entry would go nowhere.
+    /// Whether it goes nowhere.
     fn is_lost(&self) -> bool {
-        self.field.reaches.is_empty() && !self.field.asked && !self.in_no_entry
+        self.field.reaches.is_empty() && !self.field.asked
     }
 }
 
@@ -39,17 +39,18 @@ fn fields(lane: &ConfiguredLane, store: Option<&Store>) -> Result<Vec<Reached>, 
     let seen = store.map(|store| store.seen_fields(from.system.as_str(), from.kind.as_str())).transpose()?;
     let seen: BTreeSet<String> = seen.into_iter().flatten().collect();
     let reached = |field: Coverage| {
-        let in_no_entry = !seen.is_empty() && !seen.contains(&field.field);
-        Reached { field, in_no_entry }
+        let in_entries = (!seen.is_empty()).then(|| seen.contains(&field.field));
+        Reached { field, in_entries }
     };
     Ok(coverage(&lane.lane, lane.source.get(&from.kind)).into_iter().map(reached).collect())
 }
 
-/// How many fields of entries reach no destination.
+/// How many fields that entries have reach no destination.
 pub(super) fn lost(config: &Config, store: Option<&Store>) -> Result<u64, StoreError> {
     let mut lost = 0;
     for lane in config.lanes.values() {
-        lost += fields(lane, store)?.iter().filter(|field| field.is_lost()).count() as u64;
+        let is_there = |field: &&Reached| field.is_lost() && field.in_entries == Some(true);
+        lost += fields(lane, store)?.iter().filter(is_there).count() as u64;
     }
     Ok(lost)
 }
@@ -62,11 +63,11 @@ pub(super) fn show(context: &Context) -> Result<Exit, Failure> {
     let mut sheet = context.sheet(COVERAGE);
     for lane in config.lanes.values() {
         for reached in fields(lane, store.as_ref())? {
-            let is_lost = reached.is_lost();
+            let in_no_entry = reached.is_lost() && reached.in_entries == Some(false);
             let Coverage { field, reaches, asked, known } = reached.field;
             let note = match (reaches.is_empty(), asked, known) {
-                (true, false, _) if is_lost => Cell::text("lost").tint(Tint::Warn),
-                (true, false, _) => Cell::text("in no entry").tint(Tint::Faint),
+                (true, false, _) if in_no_entry => Cell::text("in no entry").tint(Tint::Faint),
+                (true, false, _) => Cell::text("lost").tint(Tint::Warn),
                 (true, true, _) => Cell::text("asked for alone").tint(Tint::Faint),
                 (false, _, false) => Cell::text("not declared").tint(Tint::Faint),
                 _ => Cell::nothing(),
