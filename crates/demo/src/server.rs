@@ -133,18 +133,8 @@ async fn serve(State(shared): State<Shared>, request: Request, next: Next) -> Re
             note(None);
             drop_connection()
         }
-        Some(Fault::HalfBody) => {
-            let (parts, body) = next.run(request).await.into_parts();
-            let half = half(body).await;
-            let mut response = Response::new(Body::from(half));
-            *response.status_mut() = parts.status;
-            response
-        }
-        Some(Fault::CutBody) => {
-            let half = half(next.run(request).await.into_body()).await;
-            let broken = io::Error::new(io::ErrorKind::ConnectionReset, "told to break off");
-            Response::new(Body::from_stream(stream::iter([Ok(half), Err(broken)])))
-        }
+        Some(Fault::HalfBody) => half_answered(next.run(request).await).await,
+        Some(Fault::CutBody) => cut_off(next.run(request).await).await,
         Some(Fault::Html) => {
             ([(header::CONTENT_TYPE, "text/html")], "<!DOCTYPE html><html><body>Please sign in</body></html>")
                 .into_response()
@@ -158,6 +148,21 @@ async fn serve(State(shared): State<Shared>, request: Request, next: Next) -> Re
     };
     note(Some(response.status().as_u16()));
     response
+}
+
+/// An answer that is complete, and holds half of what it should.
+async fn half_answered(whole: Response) -> Response {
+    let (parts, body) = whole.into_parts();
+    let mut response = Response::new(Body::from(half(body).await));
+    *response.status_mut() = parts.status;
+    response
+}
+
+/// An answer whose connection breaks in the middle.
+async fn cut_off(whole: Response) -> Response {
+    let half = half(whole.into_body()).await;
+    let broken = io::Error::new(io::ErrorKind::ConnectionReset, "told to break off");
+    Response::new(Body::from_stream(stream::iter([Ok(half), Err(broken)])))
 }
 
 /// Ends the connection's task, which is how a connection dies in the middle. No panic message is

@@ -56,11 +56,7 @@ pub(crate) fn translated(file: &[u8], language: &str, percent: f64, spoilt: &[&S
                 continue;
             }
             left -= 1.0;
-            let own: Vec<Slip> = spoilt
-                .iter()
-                .filter(|spoilt| source.coded.contains(&spoilt.source))
-                .map(|spoilt| spoilt.slip)
-                .collect();
+            let own = slips(&source, spoilt);
             events.extend(target(&source, language, &own));
             come_to(&mut unit);
             unit.append(&mut events);
@@ -84,6 +80,12 @@ pub(crate) fn translated(file: &[u8], language: &str, percent: f64, spoilt: &[&S
     }
     write_all(&mut writer, &mut unit)?;
     String::from_utf8(writer.into_inner()).map_err(|error| error.to_string())
+}
+
+/// The slips that are made with a source.
+fn slips(source: &Source, spoilt: &[&Spoilt]) -> Vec<Slip> {
+    let own = spoilt.iter().filter(|spoilt| source.coded.contains(&spoilt.source));
+    own.map(|spoilt| spoilt.slip).collect()
 }
 
 fn write_all(writer: &mut Writer<Vec<u8>>, events: &mut Vec<Event<'static>>) -> Result<(), String> {

@@ -1,7 +1,7 @@
 //! What a lane left at its destination that is no longer configured: taken off view.
 
 use diaporos_core::plan::{Counterpart, Order, Presence};
-use diaporos_core::value::EntryId;
+use diaporos_core::value::{EntryId, LanguageTag, Revision};
 use diaporos_store::{Action, Delivered, IntentRecord, LeftLane, Outcome, OutcomeResult, Store};
 use diaporos_systems::Write;
 use jiff::Timestamp;
@@ -15,6 +15,26 @@ pub struct TakenOff {
     pub withdrawn: u64,
     /// Left as they are, each with why: somebody changed them, or the destination refused.
     pub left: Vec<(EntryId, String)>,
+}
+
+/// The intent to take a document off view.
+fn intent(
+    entry: i64,
+    language: Option<LanguageTag>,
+    known: &Counterpart,
+    (request, base): (String, Option<Revision>),
+) -> IntentRecord {
+    IntentRecord {
+        entry,
+        language,
+        action: Action::Withdraw,
+        request,
+        id_there: Some(known.id.clone()),
+        base,
+        fingerprint: known.fingerprint,
+        fields: known.fields.clone(),
+        item: None,
+    }
 }
 
 /// Takes what a lane left behind off view, document by document, each in the ledger before it is sent.
@@ -48,17 +68,8 @@ pub async fn withdraw(
         let revision = now.as_ref().and_then(|now| now.revision.clone());
         let order = Order::Withdraw { id: known.id.clone(), revision: revision.clone() };
         let request = writer.request(kind, &order)?;
-        let record = IntentRecord {
-            entry,
-            language: row.language.clone(),
-            action: Action::Withdraw,
-            request: format!("{} {}", request.method.word(), request.shown_url()),
-            id_there: Some(known.id.clone()),
-            base: revision,
-            fingerprint: known.fingerprint,
-            fields: known.fields.clone(),
-            item: None,
-        };
+        let request = format!("{} {}", request.method.word(), request.shown_url());
+        let record = intent(entry, row.language.clone(), &known, (request, revision));
         let intents = store.intend(run, &lane.name, &[record], clock())?;
         let written = if now.is_some() { writer.write(kind, &order, "withdraw").await.map(Some) } else { Ok(None) };
         let (result, status, message) = match written {

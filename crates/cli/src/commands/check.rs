@@ -85,6 +85,11 @@ pub(crate) async fn run(args: &Check, context: &Context) -> Result<Exit, Failure
     if args.entries {
         return count_entries(context);
     }
+    read_whole(context)
+}
+
+/// Reads the whole configuration, and draws what is wrong with it.
+fn read_whole(context: &Context) -> Result<Exit, Failure> {
     let (folder, mut loaded) = context.load()?;
     let exit = if loaded.config.is_some() { Exit::Done } else { Exit::Wrong };
     if context.format != Format::Table {

@@ -13,9 +13,6 @@ const LONGEST_FUNCTION: usize = 60;
 /// Parameters, members of a tuple counted one by one, and `self` not.
 const MOST_PARAMETERS: usize = 5;
 
-/// What is larger still. Nothing comes to it: what is mended is taken out.
-const STILL_TOO_LARGE: &str = include_str!("still_too_large.txt");
-
 #[derive(Default)]
 struct Functions(Vec<(String, usize, usize)>);
 
@@ -69,6 +66,5 @@ fn nothing_is_too_large_to_be_read() {
             }
         }
     }
-    let known: Vec<&str> = STILL_TOO_LARGE.lines().collect();
-    assert_eq!(told, known, "\n{}", told.join("\n"));
+    assert!(told.is_empty(), "\n{}", told.join("\n"));
 }

@@ -50,21 +50,7 @@ pub fn check_field(
             findings.push(warning(Code::TooLong, message).help(help));
         }
     }
-    let is_plain = matches!(field.kind, FieldKind::Text | FieldKind::Url);
-    if is_plain && matches!(gives.form, Form::Html | Form::Markdown) && gives.kinds.has(Kinds::TEXT) {
-        let form = if gives.form == Form::Html { "HTML" } else { "Markdown" };
-        let message = format!("`{name}` takes plain text, and this gives {form}");
-        let help = if gives.form == Form::Html {
-            "`| plain` takes the tags out"
-        } else {
-            "`| html | plain` takes the marks out"
-        };
-        findings.push(warning(Code::FormLost, message).help(help));
-    }
-    if field.kind == FieldKind::Html && gives.form == Form::Markdown {
-        let message = format!("`{name}` takes HTML, and this gives Markdown");
-        findings.push(warning(Code::FormLost, message).help("`| html` makes HTML of it"));
-    }
+    findings.extend(lost_form(name, &gives, field).map(|(message, help)| warning(Code::FormLost, message).help(help)));
     for tag in expression.program.uses.languages.iter().filter(|tag| !target.takes(tag)) {
         let known: Vec<&str> = target.languages.iter().map(crate::value::LanguageTag::as_str).collect();
         if gives.languages != Languages::One {
@@ -73,6 +59,24 @@ pub fn check_field(
         }
     }
     findings
+}
+
+/// What becomes of rich text where the destination takes text of another form, and what to do.
+fn lost_form(name: &str, gives: &Type, field: &Field) -> Option<(String, &'static str)> {
+    let is_plain = matches!(field.kind, FieldKind::Text | FieldKind::Url);
+    match gives.form {
+        Form::Html if is_plain && gives.kinds.has(Kinds::TEXT) => {
+            Some((format!("`{name}` takes plain text, and this gives HTML"), "`| plain` takes the tags out"))
+        }
+        Form::Markdown if is_plain && gives.kinds.has(Kinds::TEXT) => Some((
+            format!("`{name}` takes plain text, and this gives Markdown"),
+            "`| html | plain` takes the marks out",
+        )),
+        Form::Markdown if field.kind == FieldKind::Html => {
+            Some((format!("`{name}` takes HTML, and this gives Markdown"), "`| html` makes HTML of it"))
+        }
+        _ => None,
+    }
 }
 
 impl Target {

@@ -72,13 +72,11 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         delivery.requests += driver.requests;
         breaker.note(ended.error.as_ref());
         to.form.note(&ended.ending);
-        let mut row = row_of(&mut rows, document.language.as_ref());
+        let row = row_of(&mut rows, document.language.as_ref());
         let Some(outcome) = outcome(&ended, document.language.clone()) else {
             // Dropped unsettled on purpose: it stands in the ledger as open.
             drop(intent);
-            let error = ended.error.map_or_else(String::new, |error| error.to_string());
-            let message = format!("{error}; the next push asks the destination what became of it");
-            tell(&mut delivery.verdict, row, Standing::Failed, HoldReason::InDoubt.word(), message);
+            tell(&mut delivery.verdict, row, Standing::Failed, HoldReason::InDoubt.word(), in_doubt(ended.error));
             break;
         };
         let written = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
@@ -87,43 +85,71 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         item = item.or_else(|| written.and_then(|known| known.item.clone()));
         let id = written.map(|known| known.id.to_string());
         let error = ended.error.map(|error| error.to_string());
-        let refused = |reason: HoldReason, message: Option<String>| (reason, message.unwrap_or_default());
-        let held = match ended.ending {
-            Ending::Held(hold, _) => Some((hold.reason, hold.message)),
-            Ending::Refused => Some(refused(HoldReason::Refused, error.clone())),
-            Ending::Locked => Some(refused(HoldReason::Locked, error.clone())),
-            _ => None,
-        };
+        let held = held_because(ended.ending, error.as_deref());
         let is_done = matches!(outcome.result, OutcomeResult::Done | OutcomeResult::FoundDone);
-        let message = outcome.message.clone();
+        let message = renamed.or(outcome.message.clone());
         delivery.outcomes.push((intent, outcome));
-        if let Some((reason, message)) = held {
-            if let Some(row) = &mut row {
-                row.is_known = delivery.plan.held_before == Some(reason);
-            }
-            tell(&mut delivery.verdict, row, Standing::Held, reason.word(), message);
-        } else if is_done {
-            if let Some(row) = row {
-                row.id_there = id.or(row.id_there.take());
-                row.message = renamed.or(message).or(row.message.take());
-            }
+        if is_done && held.is_none() {
+            tell_done(row, id, message);
             continue;
-        } else {
-            tell(&mut delivery.verdict, row, Standing::Failed, "failed", error.unwrap_or_default());
         }
+        delivery.stop(row, held, error);
         break;
     }
     // Documents after the one that failed were not sent; they are owed still.
     delivery.outcomes.extend(intents.into_iter().map(|intent| (intent, not_sent())));
-    for document in documents.iter().filter(|document| document.has_request()).skip(sent) {
-        if let Some(row) = row_of(&mut rows, document.language.as_ref()) {
+    tell_owed(&mut rows, documents.iter().filter(|document| document.has_request()).skip(sent));
+    delivery.plan.documents = documents;
+    delivery.rows = rows;
+    delivery
+}
+
+fn in_doubt(error: Option<SystemError>) -> String {
+    let error = error.map_or_else(String::new, |error| error.to_string());
+    format!("{error}; the next push asks the destination what became of it")
+}
+
+fn tell_done(row: Option<&mut PushRow>, id: Option<String>, message: Option<String>) {
+    if let Some(row) = row {
+        row.id_there = id.or(row.id_there.take());
+        row.message = message.or(row.message.take());
+    }
+}
+
+impl Delivery {
+    /// Notes that a document is held, or failed.
+    fn stop(&mut self, mut row: Option<&mut PushRow>, held: Option<(HoldReason, String)>, error: Option<String>) {
+        match held {
+            Some((reason, message)) => {
+                if let Some(row) = &mut row {
+                    row.is_known = self.plan.held_before == Some(reason);
+                }
+                tell(&mut self.verdict, row, Standing::Held, reason.word(), message);
+            }
+            None => tell(&mut self.verdict, row, Standing::Failed, "failed", error.unwrap_or_default()),
+        }
+    }
+}
+
+/// Says of documents that they were not sent.
+fn tell_owed<'a>(rows: &mut [PushRow], documents: impl Iterator<Item = &'a DocumentPlan>) {
+    for document in documents {
+        if let Some(row) = row_of(rows, document.language.as_ref()) {
             row.reason = Some("owed".to_owned());
             row.message = Some(NOT_SENT.to_owned());
         }
     }
-    delivery.plan.documents = documents;
-    delivery.rows = rows;
-    delivery
+}
+
+/// Why a document is held, where it is.
+fn held_because(ending: Ending, error: Option<&str>) -> Option<(HoldReason, String)> {
+    let message = || error.unwrap_or_default().to_owned();
+    match ending {
+        Ending::Held(hold, _) => Some((hold.reason, hold.message)),
+        Ending::Refused => Some((HoldReason::Refused, message())),
+        Ending::Locked => Some((HoldReason::Locked, message())),
+        _ => None,
+    }
 }
 
 fn row_of<'a>(rows: &'a mut [PushRow], language: Option<&LanguageTag>) -> Option<&'a mut PushRow> {

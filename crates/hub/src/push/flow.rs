@@ -89,6 +89,13 @@ pub(super) struct Flow<'p, 'a, 'l> {
 /// Plans with intents that wait for their turn.
 type Queue = VecDeque<(EntryPlan, Vec<OpenIntent>)>;
 
+/// Deliveries that are under way, those that wait for a place, and those that came to their end.
+struct Underway<F> {
+    running: FuturesUnordered<F>,
+    queue: Queue,
+    done: Vec<Delivery>,
+}
+
 /// When a plan is carried out.
 enum Turn {
     /// Now.
@@ -119,43 +126,19 @@ impl Flow<'_, '_, '_> {
         let to = &to;
         let start = |(plan, intents)| deliver(to, plan, intents);
         let mut end = PassEnd::default();
-        let mut running = FuturesUnordered::new();
-        let mut queue = Queue::new();
-        let mut done: Vec<Delivery> = Vec::new();
+        let mut underway = Underway { running: FuturesUnordered::new(), queue: Queue::new(), done: Vec::new() };
         let mut after = Some(0);
         let mut failed = None;
         loop {
+            let Underway { running, queue, done } = &mut underway;
             let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
             if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
                 let due = self.push.store.due(&lane.lane.name, filter, from, WINDOW)?;
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
-                let now = (self.push.clock)();
-                // Files first, since what they are called there goes into what refers to them.
-                let assets = self.assets(&due, now).await?;
-                let planner = WindowPlanner {
-                    of: LaneOf { store: self.push.store, lane },
-                    writer,
-                    look_ups,
-                    assets: &assets,
-                    verify: self.options.verify && filter == DueFilter::There,
-                    now,
-                };
-                let mut planning = Box::pin(planner.plan(due, &mut self.claims));
-                // What is under way goes on while the destination is asked about the next.
-                let window = loop {
-                    tokio::select! {
-                        window = &mut planning => break window,
-                        Some(delivery) = running.next(), if !running.is_empty() => {
-                            done.push(delivery);
-                            running.extend(queue.pop_front().map(start));
-                        }
-                    }
-                };
-                drop(planning);
-                match window {
-                    Ok(window) => self.intend(window, rules, filter, &mut queue, &mut end)?,
+                match self.planned(due, filter, &mut underway, &start).await {
+                    Ok(window) => self.intend(window, rules, filter, &mut underway.queue, &mut end)?,
                     Err(PushError::System(error)) => {
                         failed = Some(error);
                         after = None;
@@ -174,13 +157,44 @@ impl Flow<'_, '_, '_> {
             }
             if done.len() >= GROUP {
                 end.sent += done.len() as u64;
-                self.conclude(&mut done)?;
+                self.conclude(done)?;
             }
         }
-        end.sent += done.len() as u64;
-        self.conclude(&mut done)?;
+        end.sent += underway.done.len() as u64;
+        self.conclude(&mut underway.done)?;
         self.own_way |= to.form.differs();
         failed.map_or(Ok(end), |error| Err(error.into()))
+    }
+
+    /// Plans a window of entries, while what is under way goes on.
+    async fn planned<F: Future<Output = Delivery>>(
+        &mut self,
+        due: Vec<Due>,
+        filter: DueFilter,
+        Underway { running, queue, done }: &mut Underway<F>,
+        start: &impl Fn((EntryPlan, Vec<OpenIntent>)) -> F,
+    ) -> Result<Window, PushError> {
+        let now = (self.push.clock)();
+        // Files first, since what they are called there goes into what refers to them.
+        let assets = self.assets(&due, now).await?;
+        let planner = WindowPlanner {
+            of: LaneOf { store: self.push.store, lane: self.push.lane },
+            writer: self.push.writer,
+            look_ups: self.look_ups,
+            assets: &assets,
+            verify: self.options.verify && filter == DueFilter::There,
+            now,
+        };
+        let mut planning = Box::pin(planner.plan(due, &mut self.claims));
+        loop {
+            tokio::select! {
+                window = &mut planning => return window,
+                Some(delivery) = running.next(), if !running.is_empty() => {
+                    done.push(delivery);
+                    running.extend(queue.pop_front().map(start));
+                }
+            }
+        }
     }
 
     /// Delivers the files that entries refer to, where the destination takes any. What would be sent is seen

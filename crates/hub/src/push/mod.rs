@@ -12,6 +12,7 @@ mod flow;
 mod limits;
 mod lookup;
 mod moved;
+mod passes;
 mod plan;
 mod references;
 mod rounds;
@@ -144,9 +145,6 @@ pub struct Push<'a> {
     pub stop: &'a (dyn Fn() -> bool + Sync),
 }
 
-/// How often a push looks again for entries that others made due; a circle is closed by the first.
-const LAST_LOOKS: u32 = 2;
-
 impl Push<'_> {
     /// Pushes the lane. Rows are handed over as they are planned or done. The tally counts what was
     /// done, also where the push could not go on.
@@ -190,6 +188,25 @@ impl Push<'_> {
         self.look_through(options, unsettled, tally, listener, row).await
     }
 
+    /// Says how many entries are looked through, and counts those that are as they should be.
+    fn announce(
+        &mut self,
+        first: DueFilter,
+        tally: &mut PushTally,
+        listener: &mut dyn Listener,
+    ) -> Result<(), PushError> {
+        let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
+        let delivered = counts.get(&Standing::Delivered).copied().unwrap_or_default();
+        let due = [Standing::Owed, Standing::Held, Standing::Failed];
+        let due: u64 = due.iter().filter_map(|standing| counts.get(standing)).sum();
+        let entries = if first == DueFilter::There { due + delivered } else { due };
+        listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries });
+        if first == DueFilter::All {
+            tally.unchanged += delivered;
+        }
+        Ok(())
+    }
+
     /// Goes through all that is due, again and again while that brings forth what others waited for.
     async fn look_through(
         &mut self,
@@ -199,20 +216,12 @@ impl Push<'_> {
         listener: &mut dyn Listener,
         row: &mut (dyn FnMut(PushRow) + Send),
     ) -> Result<(), PushError> {
-        let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
-        let delivered = counts.get(&Standing::Delivered).copied().unwrap_or_default();
-        let due = [Standing::Owed, Standing::Held, Standing::Failed];
-        let due: u64 = due.iter().filter_map(|standing| counts.get(standing)).sum();
         let first = match options {
             PushOptions { only_owed: true, .. } => DueFilter::Owed,
             PushOptions { verify: true, .. } => DueFilter::There,
             _ => DueFilter::All,
         };
-        let entries = if first == DueFilter::There { due + delivered } else { due };
-        listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries });
-        if first == DueFilter::All {
-            tally.unchanged += delivered;
-        }
+        self.announce(first, tally, listener)?;
         let budget = self.writer.failure_limit();
         let breaker = Breaker::new(budget, self.stop);
         let claims = Claims::of_lane(self.store, self.lane, first, (self.clock)())?;
@@ -238,36 +247,13 @@ impl Push<'_> {
             in_doubt,
             put_off: HashSet::new(),
         };
-        let mut end = flow.pass(first, rules, &breaker).await?;
-        let (removals, adoptions) = (end.removals, end.adoptions);
-        while !breaker.is_open() && end.put_off > 0 && end.sent > 0 {
-            end = flow.pass(DueFilter::Owed, rules, &breaker).await?;
-        }
-        if options.dry_run && end.put_off > 0 {
-            flow.pass(first, PassRules { waiting: Waiting::ForNone, ..rules }, &breaker).await?;
-        }
-        let may_adopt = limits::ask_before_adopting(flow.push.store, lane, adoptions, options.allow_adoptions);
-        let adopting = if may_adopt.is_ok() { Doing::Now } else { Doing::NotYet };
-        let mut more = adoptions > 0 && adopting == Doing::Now && !options.dry_run;
-        while more && !breaker.is_open() {
-            end = flow.pass(DueFilter::Owed, PassRules { adopting, ..rules }, &breaker).await?;
-            more = end.put_off > 0 && end.sent > 0;
-        }
-        // What is to go goes last, when what is to stay no longer refers to it; and is asked about first.
-        let may_remove = limits::ask_before_removing(flow.push.store, lane, removals, options.allow_removals);
-        let removing = if may_remove.is_ok() { Doing::Now } else { Doing::NotYet };
-        for _ in 0..LAST_LOOKS {
-            if options.dry_run || breaker.is_open() {
-                break;
-            }
-            flow.pass(DueFilter::Owed, PassRules { waiting: Waiting::ForNone, removing, adopting }, &breaker).await?;
-        }
+        let limits = flow.passes(first, rules, &breaker).await?;
         let asked = breaker.was_asked();
         match breaker.because() {
             Some((error, true)) => Err(error.into()),
             Some((error, false)) => Err(PushError::GivenUp { failures: budget, error: Box::new(error) }),
             None if asked => Err(PushError::Stopped),
-            None => may_adopt.and(may_remove),
+            None => limits,
         }
     }
 }

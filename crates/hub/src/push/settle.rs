@@ -4,8 +4,8 @@ use std::collections::HashMap;
 use std::time::Duration;
 
 use diaporos_core::plan::{Counterpart, FoundDocument, Presence, Settled, settle, settle_new};
-use diaporos_core::value::{EntryId, LanguageTag, Value};
-use diaporos_store::{Delivered, IntentRecord, Outcome, OutcomeResult, Owner};
+use diaporos_core::value::{Address, EntryId, LanguageTag, Value};
+use diaporos_store::{Delivered, IntentRecord, OpenIntent, Outcome, OutcomeResult, Owner};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
 use tokio::time::Instant;
@@ -31,25 +31,7 @@ pub(super) async fn settle_in_doubt(
     let (lane, writer) = (push.lane, push.writer);
     let look_ups = LookUps::new(writer, &lane.lane);
     let look_ups = &look_ups;
-    let keys_change = match &lane.lane.key {
-        Some(field) => push.store.stores_its_own_way(&name, Some(field))?,
-        None => false,
-    };
-    let now = (push.clock)();
-    let mut asked = Vec::new();
-    for (intent, record) in in_doubt {
-        let since = Duration::try_from(now.duration_since(intent.at()?)).unwrap_or_default();
-        let left = writer.settles_within().saturating_sub(since);
-        let (own, others): (Vec<_>, Vec<_>) = push
-            .store
-            .counterparts(record.entry)?
-            .into_iter()
-            .filter(|row| row.lane == name.as_str())
-            .partition(|row| row.language == record.language);
-        let others = others.into_iter().map(|row| row.counterpart.id).collect();
-        let settling = Settling { left, keys_change, others };
-        asked.push((intent, own.into_iter().map(|row| row.counterpart).next(), record, settling));
-    }
+    let asked = questions(push, in_doubt)?;
     let mut looks = futures::stream::iter(asked.into_iter().map(|(intent, known, record, settling)| async move {
         let looked = look((look_ups, writer, lane), &record, known.as_ref(), settling).await;
         (intent, record, looked)
@@ -74,23 +56,62 @@ pub(super) async fn settle_in_doubt(
             let counterpart = counterpart.filter(|_| owner.is_none_or(is_own));
             let message = Some(format!("{} of an interrupted run: {}", record.action.word(), result.word()));
             tally.settled += 1;
-            row(PushRow {
-                address: push.store.address(record.entry)?,
-                language: record.language.clone(),
-                step: "settle",
-                id_there: counterpart.as_ref().map(|known| known.id.to_string()),
-                changes: Vec::new(),
-                reason: None,
-                message: message.clone(),
-                is_drift: false,
-                is_known: false,
-            });
+            let id_there = counterpart.as_ref().map(|known| known.id.to_string());
+            let address = push.store.address(record.entry)?;
+            row(settled_row(address, record.language.clone(), id_there, message.clone()));
             let delivered = counterpart.map(|counterpart| Delivered { language: record.language, counterpart });
             outcomes.push((intent, Outcome { result, status: None, message, delivered }));
         }
         push.store.conclude(&name, outcomes, &[], (push.clock)())?;
     }
     Ok(unsettled)
+}
+
+/// An intent in doubt, the document as it is known, and what is asked about it.
+type Question = (OpenIntent, Option<Counterpart>, IntentRecord, Settling);
+
+/// What is asked about each intent in doubt.
+fn questions(push: &Push<'_>, in_doubt: Vec<(OpenIntent, IntentRecord)>) -> Result<Vec<Question>, PushError> {
+    let lane = &push.lane.lane;
+    let keys_change = match &lane.key {
+        Some(field) => push.store.stores_its_own_way(&lane.name, Some(field))?,
+        None => false,
+    };
+    let now = (push.clock)();
+    let mut asked = Vec::new();
+    for (intent, record) in in_doubt {
+        let since = Duration::try_from(now.duration_since(intent.at()?)).unwrap_or_default();
+        let left = push.writer.settles_within().saturating_sub(since);
+        let (own, others): (Vec<_>, Vec<_>) = push
+            .store
+            .counterparts(record.entry)?
+            .into_iter()
+            .filter(|row| row.lane == lane.name.as_str())
+            .partition(|row| row.language == record.language);
+        let others = others.into_iter().map(|row| row.counterpart.id).collect();
+        let settling = Settling { left, keys_change, others };
+        asked.push((intent, own.into_iter().map(|row| row.counterpart).next(), record, settling));
+    }
+    Ok(asked)
+}
+
+fn settled_row(
+    address: Address,
+    language: Option<LanguageTag>,
+    id_there: Option<String>,
+    message: Option<String>,
+) -> PushRow {
+    PushRow {
+        address,
+        language,
+        step: "settle",
+        id_there,
+        changes: Vec::new(),
+        reason: None,
+        message,
+        is_drift: false,
+        is_known: false,
+    }
 }
 
 /// What became of a request, and the document; or why nobody can tell.

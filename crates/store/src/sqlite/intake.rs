@@ -308,6 +308,27 @@ fn keep_versions(
     Ok(())
 }
 
+/// An entry as the store has it.
+struct KnownEntry {
+    id: i64,
+    version: i64,
+    revision: Option<String>,
+    /// Whether its content and state are what comes in.
+    is_as_before: bool,
+}
+
+fn known_entry(connection: &Connection, kind: i64, entry: &Incoming) -> Result<Option<KnownEntry>, StoreError> {
+    let mut find = connection.prepare_cached(
+        "SELECT id, fingerprint, state, revision, version FROM entry WHERE type = ?1 AND source_id = ?2",
+    )?;
+    let known = find.query_row(params![kind, entry.id.as_str()], |row| {
+        let is_as_before = row.get_ref(1)?.as_bytes()? == entry.fingerprint.as_bytes()
+            && row.get_ref(2)?.as_str()? == entry.state.word();
+        Ok(KnownEntry { id: row.get(0)?, version: row.get(4)?, revision: row.get(3)?, is_as_before })
+    });
+    Ok(known.optional()?)
+}
+
 fn take_in_entry<'a>(
     connection: &Connection,
     kind: i64,
@@ -316,19 +337,7 @@ fn take_in_entry<'a>(
     now: Timestamp,
 ) -> Result<(i64, Fate), StoreError> {
     let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
-    let mut find = connection.prepare_cached(
-        "SELECT id, fingerprint, state, revision, version FROM entry WHERE type = ?1 AND source_id = ?2",
-    )?;
-    let known = find.query_row(params![kind, entry.id.as_str()], |row| {
-        Ok((
-            row.get::<_, i64>(0)?,
-            row.get::<_, Vec<u8>>(1)?,
-            row.get::<_, String>(2)?,
-            row.get::<_, Option<String>>(3)?,
-            row.get::<_, i64>(4)?,
-        ))
-    });
-    let (id, version, entry_with_ours, fate) = match known.optional()? {
+    let (id, version, entry_with_ours, fate) = match known_entry(connection, kind, entry)? {
         None => {
             connection
                 .prepare_cached(
@@ -345,18 +354,16 @@ fn take_in_entry<'a>(
                 ])?;
             (connection.last_insert_rowid(), 1, Cow::Borrowed(entry), Fate::New)
         }
-        Some((id, fingerprint, state, old_revision, _))
-            if fingerprint == entry.fingerprint.as_bytes() && state == entry.state.word() =>
-        {
+        Some(known) if known.is_as_before => {
             // A new revision of the same content is no change; only the mark is kept.
-            if old_revision.as_deref() != revision {
+            if known.revision.as_deref() != revision {
                 connection
                     .prepare_cached("UPDATE entry SET revision = ?1 WHERE id = ?2")?
-                    .execute(params![revision, id])?;
+                    .execute(params![revision, known.id])?;
             }
-            return Ok((id, Fate::Unchanged));
+            return Ok((known.id, Fate::Unchanged));
         }
-        Some((id, .., version)) => {
+        Some(KnownEntry { id, version, .. }) => {
             connection
                 .prepare_cached(
                     "UPDATE entry SET state = ?1, revision = ?2, fingerprint = ?3, version = ?4, changed = ?5 WHERE id = ?6",

@@ -31,49 +31,7 @@ impl Store {
         let mut on_page = Seen::default();
         let before = seen.count();
         for part in parts {
-            let joined: i64 = transaction
-                .prepare_cached(
-                    "INSERT INTO joined (type, source_id) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET source_id = source_id RETURNING id",
-                )?
-                .query_row(params![number, part.id.as_str()], |row| row.get(0))?;
-            let language = part.part.as_ref().map_or("", LanguageTag::as_str);
-            let known = transaction
-                .prepare_cached(
-                    "SELECT id, fingerprint, state, revision FROM part WHERE joined = ?1 AND language = ?2",
-                )?
-                .query_row(params![joined, language], |row| {
-                    Ok((
-                        row.get::<_, i64>(0)?,
-                        row.get::<_, Vec<u8>>(1)?,
-                        row.get::<_, String>(2)?,
-                        row.get::<_, Option<String>>(3)?,
-                    ))
-                })
-                .optional()?;
-            let revision = part.revision.as_ref().map(Revision::as_str);
-            let id = match known {
-                Some((id, content, word, mark))
-                    if content == part.fingerprint.as_bytes()
-                        && word == part.state.word()
-                        && mark.as_deref() == revision =>
-                {
-                    id
-                }
-                _ => {
-                    touch(&transaction, joined)?;
-                    transaction
-                        .prepare_cached(
-                            "INSERT INTO part (joined, language, state, revision, fingerprint, content) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-                             ON CONFLICT (joined, language) DO UPDATE SET state = ?3, revision = ?4, fingerprint = ?5, content = ?6
-                             RETURNING id",
-                        )?
-                        .query_row(
-                            params![joined, language, part.state.word(), revision, part.fingerprint.as_bytes(), Content::write(part)?],
-                            |row| row.get(0),
-                        )?
-                }
-            };
-            on_page.0.insert(id.unsigned_abs());
+            on_page.0.insert(take_in_part(&transaction, number, part)?.unsigned_abs());
         }
         if let Some((place, mark)) = mark {
             keep_mark(&transaction, (number, place), mark, &on_page, now)?;
@@ -226,4 +184,47 @@ impl Store {
 fn touch(connection: &Connection, joined: i64) -> Result<(), StoreError> {
     connection.prepare_cached("UPDATE joined SET touched = 1 WHERE id = ?1")?.execute([joined])?;
     Ok(())
+}
+
+/// Takes in one language of an entry, and gives its number.
+fn take_in_part(connection: &Connection, kind: i64, part: &Incoming) -> Result<i64, StoreError> {
+    let joined: i64 = connection
+        .prepare_cached(
+            "INSERT INTO joined (type, source_id) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET source_id = source_id RETURNING id",
+        )?
+        .query_row(params![kind, part.id.as_str()], |row| row.get(0))?;
+    let language = part.part.as_ref().map_or("", LanguageTag::as_str);
+    let known = connection
+        .prepare_cached("SELECT id, fingerprint, state, revision FROM part WHERE joined = ?1 AND language = ?2")?
+        .query_row(params![joined, language], |row| {
+            Ok((
+                row.get::<_, i64>(0)?,
+                row.get::<_, Vec<u8>>(1)?,
+                row.get::<_, String>(2)?,
+                row.get::<_, Option<String>>(3)?,
+            ))
+        })
+        .optional()?;
+    let revision = part.revision.as_ref().map(Revision::as_str);
+    let id = match known {
+        Some((id, content, word, mark))
+            if content == part.fingerprint.as_bytes() && word == part.state.word() && mark.as_deref() == revision =>
+        {
+            id
+        }
+        _ => {
+            touch(connection, joined)?;
+            connection
+                .prepare_cached(
+                    "INSERT INTO part (joined, language, state, revision, fingerprint, content) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+                     ON CONFLICT (joined, language) DO UPDATE SET state = ?3, revision = ?4, fingerprint = ?5, content = ?6
+                     RETURNING id",
+                )?
+                .query_row(
+                    params![joined, language, part.state.word(), revision, part.fingerprint.as_bytes(), Content::write(part)?],
+                    |row| row.get(0),
+                )?
+        }
+    };
+    Ok(id)
 }

@@ -133,26 +133,13 @@ impl Document {
         elements.open = open.iter().map(|name| &self.text[name.clone()]).collect();
         let mut given = 0;
         loop {
-            let at = elements.tokens.at();
-            let start = match elements.tokens.next() {
-                Some(Token::Open { name, attributes, empty }) => Start { name, attributes, empty },
-                Some(Token::Close(name)) => {
-                    close(&mut elements.open, name);
-                    continue;
+            let Some((at, start)) = next_start(&mut elements) else {
+                self.ended = true;
+                if !elements.open.is_empty() && self.frame.is_feed {
+                    let message = format!("breaks off after item {}; what came after it is not known", self.met);
+                    batch.problems.push(Problem::unnamed("the document", message));
                 }
-                Some(Token::Declaration(text)) => {
-                    elements.entities.declare(text);
-                    continue;
-                }
-                Some(_) => continue,
-                None => {
-                    self.ended = true;
-                    if !elements.open.is_empty() && self.frame.is_feed {
-                        let message = format!("breaks off after item {}; what came after it is not known", self.met);
-                        batch.problems.push(Problem::unnamed("the document", message));
-                    }
-                    break;
-                }
+                break;
             };
             if begins_item(&elements, start.name) {
                 if given == most {
@@ -225,6 +212,19 @@ impl Document {
                     return;
                 }
             }
+        }
+    }
+}
+
+/// The next element of the frame, and the byte that it begins at.
+fn next_start<'a>(elements: &mut Elements<'a>) -> Option<(usize, Start<'a>)> {
+    loop {
+        let at = elements.tokens.at();
+        match elements.tokens.next()? {
+            Token::Open { name, attributes, empty } => return Some((at, Start { name, attributes, empty })),
+            Token::Close(name) => close(&mut elements.open, name),
+            Token::Declaration(text) => elements.entities.declare(text),
+            _ => {}
         }
     }
 }

@@ -50,40 +50,37 @@ pub(super) async fn show(
                 let holds = id.as_ref().map_or("nothing there yet".to_owned(), |id| format!("{} there", one_line(id)));
                 writeln!(out, "\n  {language}{holds}")?;
             }
-            let widest = ours.fields.keys().map(|name| name.chars().count()).max().unwrap_or(0);
             let mut same = 0;
+            let widest = ours.fields.keys().map(|name| name.chars().count()).max().unwrap_or(0);
             for (name, value) in &ours.fields {
                 let held = there.as_ref().and_then(|there| there.fields.get(name)).unwrap_or(&Value::Null);
                 if held == value || (held.is_null() && value.is_null()) {
                     same += 1;
-                    continue;
-                }
-                if table {
+                } else if table {
                     let drawn = words::draw(&text(held), &text(value), context.terminal.colour);
                     writeln!(out, "    {:widest$}  {drawn}", one_line(name))?;
-                    continue;
+                } else {
+                    let (address, language) = (plan.address.to_string(), language(document));
+                    let of = vec![Cell::text(address), Cell::text(language), Cell::maybe(id.clone())];
+                    sheet.row(difference(of, name, held, value));
                 }
-                sheet.row(vec![
-                    Cell::text(plan.address.to_string()),
-                    Cell::text(language(document)),
-                    Cell::maybe(id.clone()),
-                    Cell::text(name),
-                    Cell { json: to_json(held), ..Cell::text(text(held)) },
-                    Cell { json: to_json(value), ..Cell::text(text(value)) },
-                ]);
             }
             if table && same > 0 {
-                let what = if same == ours.fields.len() {
-                    "all fields are as they should be"
-                } else {
-                    "other fields are the same"
-                };
+                let all = same == ours.fields.len();
+                let what = if all { "all fields are as they should be" } else { "other fields are the same" };
                 writeln!(out, "    {what}")?;
             }
         }
     }
     out.flush()?;
     if table { Ok(()) } else { sheet.end("the destination holds what it should") }
+}
+
+/// A field that differs, as a row, after the cells that say of which document.
+fn difference(mut of: Vec<Cell>, name: &str, held: &Value, value: &Value) -> Vec<Cell> {
+    of.push(Cell::text(name));
+    of.extend([held, value].map(|value| Cell { json: to_json(value), ..Cell::text(text(value)) }));
+    of
 }
 
 fn text(value: &Value) -> String {

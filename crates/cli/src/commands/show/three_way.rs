@@ -5,7 +5,7 @@ use std::io::Write;
 use diaporos_core::value::{Address, Value, to_json};
 use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
-use diaporos_hub::three_way::three_way;
+use diaporos_hub::three_way::{ThreeSides, three_way};
 use diaporos_store::Store;
 
 use crate::context::Context;
@@ -55,30 +55,11 @@ pub(super) async fn show(
             }
             for sides in document.fields {
                 if table {
-                    let drawn = |value: &Value| {
-                        words::draw(
-                            &fields::value_text(&sides.delivered),
-                            &fields::value_text(value),
-                            context.terminal.colour,
-                        )
-                    };
-                    writeln!(out, "  {}: {}", one_line(&sides.field), sides.end.word())?;
-                    writeln!(out, "    delivered  {}", one_line(&fields::value_text(&sides.delivered)))?;
-                    writeln!(out, "    ours       {}", drawn(&sides.ours))?;
-                    writeln!(out, "    theirs     {}\n", drawn(&sides.theirs))?;
-                    continue;
+                    draw(&mut out, &sides, context.terminal.colour)?;
+                } else {
+                    let place = (lane.name.to_string(), language.clone(), document.id.to_string());
+                    sheet.row(row(place, &sides));
                 }
-                let cell = |value: &Value| Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) };
-                sheet.row(vec![
-                    Cell::text(lane.name.to_string()),
-                    Cell::maybe(language.clone()),
-                    Cell::text(document.id.to_string()),
-                    Cell::text(&sides.field),
-                    Cell::text(sides.end.word()).tint(Tint::Warn),
-                    cell(&sides.delivered),
-                    cell(&sides.ours),
-                    cell(&sides.theirs),
-                ]);
             }
         }
     }
@@ -90,4 +71,28 @@ pub(super) async fn show(
         sheet.end("")?;
     }
     Ok(Exit::Done)
+}
+
+/// The three sides of a field, a line each.
+fn draw(out: &mut impl Write, sides: &ThreeSides, colour: bool) -> std::io::Result<()> {
+    let text = fields::value_text;
+    let drawn = |value: &Value| words::draw(&text(&sides.delivered), &text(value), colour);
+    writeln!(out, "  {}: {}", one_line(&sides.field), sides.end.word())?;
+    writeln!(out, "    delivered  {}", one_line(&text(&sides.delivered)))?;
+    writeln!(out, "    ours       {}", drawn(&sides.ours))?;
+    writeln!(out, "    theirs     {}\n", drawn(&sides.theirs))
+}
+
+fn row((lane, language, id): (String, Option<String>, String), sides: &ThreeSides) -> Vec<Cell> {
+    let cell = |value: &Value| Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) };
+    vec![
+        Cell::text(lane),
+        Cell::maybe(language),
+        Cell::text(id),
+        Cell::text(&sides.field),
+        Cell::text(sides.end.word()).tint(Tint::Warn),
+        cell(&sides.delivered),
+        cell(&sides.ours),
+        cell(&sides.theirs),
+    ]
 }

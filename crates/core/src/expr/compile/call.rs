@@ -112,64 +112,15 @@ impl Compiler<'_> {
         item: &Type,
         argument: &Expression,
     ) -> (Argument, Type) {
-        let nothing = || (Argument::Nothing, Type::anything());
-        let wrong = |message: String| {
-            let finding = Diagnostic::error(Code::Arguments, argument.span.clone(), message);
-            finding.help(format!("it is written `| {}`", function.usage()))
-        };
         match kind {
             Kind::Each | Kind::Condition => self.per_item(function, kind, item, argument),
-            Kind::Pattern => {
-                let Tree::Literal(Value::Text(text)) = &argument.node else {
-                    let message = format!("`{}` wants a pattern between double quotes", function.name);
-                    self.report(wrong(message));
-                    return nothing();
-                };
-                match RegexBuilder::new(text).size_limit(LARGEST_PATTERN).build() {
-                    Ok(pattern) => (Argument::Pattern(Box::new(pattern)), Type::text()),
-                    Err(error) => {
-                        let reason = error.to_string();
-                        let reason = reason.lines().last().unwrap_or_default().trim_start_matches("error: ");
-                        self.report(wrong(format!("this pattern cannot be read: {reason}")));
-                        nothing()
-                    }
-                }
-            }
-            Kind::Table | Kind::Terms => {
-                let name = if let Tree::Name(name) = &argument.node { name.as_str() } else { "" };
-                if let Some(table) = self.library.tables.get(name) {
-                    self.uses.tables.insert(name.to_owned());
-                    if kind == Kind::Table {
-                        return (Argument::Table(table.clone()), table.gives());
-                    }
-                    return match table.house_style() {
-                        Ok(house) => (Argument::Terms(Box::new(house)), Type::text()),
-                        Err(error) => {
-                            self.report(wrong(format!("`{name}` is no table of terms: {error}")));
-                            nothing()
-                        }
-                    };
-                }
-                if self.library.faulty.contains(name) {
-                    return nothing();
-                }
-                let known = self.library.tables.keys().map(String::as_str);
-                let message = if name.is_empty() {
-                    format!("`{}` wants the name of a table", function.name)
-                } else {
-                    format!("there is no table `{name}`")
-                };
-                let finding = Diagnostic::error(Code::UnknownName, argument.span.clone(), message);
-                let finding = finding
-                    .help(format!("tables are defined as `[tables.{}]`", if name.is_empty() { "NAME" } else { name }));
-                self.report(if self.library.tables.is_empty() { finding } else { finding.suggest(name, known) });
-                nothing()
-            }
+            Kind::Pattern => self.pattern(function, argument),
+            Kind::Table | Kind::Terms => self.table(function, kind, argument),
             Kind::Lane => {
                 let name = if let Tree::Name(name) = &argument.node { LaneName::new(name.clone()).ok() } else { None };
                 let Some(name) = name else {
-                    self.report(wrong(format!("`{}` wants the name of a lane", function.name)));
-                    return nothing();
+                    let message = format!("`{}` wants the name of a lane", function.name);
+                    return self.refuse(function, argument, message);
                 };
                 (Argument::Lane(name), Type::text())
             }
@@ -179,6 +130,57 @@ impl Compiler<'_> {
                 (Argument::Value(node), gives)
             }
         }
+    }
+
+    /// Says what is wrong with an argument, and how the call is written; the argument stands for nothing.
+    fn refuse(&mut self, function: &Function, argument: &Expression, message: String) -> (Argument, Type) {
+        let finding = Diagnostic::error(Code::Arguments, argument.span.clone(), message);
+        self.report(finding.help(format!("it is written `| {}`", function.usage())));
+        (Argument::Nothing, Type::anything())
+    }
+
+    /// A regular expression, which is built once.
+    fn pattern(&mut self, function: &'static Function, argument: &Expression) -> (Argument, Type) {
+        let Tree::Literal(Value::Text(text)) = &argument.node else {
+            let message = format!("`{}` wants a pattern between double quotes", function.name);
+            return self.refuse(function, argument, message);
+        };
+        match RegexBuilder::new(text).size_limit(LARGEST_PATTERN).build() {
+            Ok(pattern) => (Argument::Pattern(Box::new(pattern)), Type::text()),
+            Err(error) => {
+                let reason = error.to_string();
+                let reason = reason.lines().last().unwrap_or_default().trim_start_matches("error: ");
+                self.refuse(function, argument, format!("this pattern cannot be read: {reason}"))
+            }
+        }
+    }
+
+    /// A table of the hub by its name, to look values up in or as terms of a house style.
+    fn table(&mut self, function: &'static Function, kind: Kind, argument: &Expression) -> (Argument, Type) {
+        let name = if let Tree::Name(name) = &argument.node { name.as_str() } else { "" };
+        if let Some(table) = self.library.tables.get(name) {
+            self.uses.tables.insert(name.to_owned());
+            if kind == Kind::Table {
+                return (Argument::Table(table.clone()), table.gives());
+            }
+            return match table.house_style() {
+                Ok(house) => (Argument::Terms(Box::new(house)), Type::text()),
+                Err(error) => self.refuse(function, argument, format!("`{name}` is no table of terms: {error}")),
+            };
+        }
+        if self.library.faulty.contains(name) {
+            return (Argument::Nothing, Type::anything());
+        }
+        let (message, shown) = if name.is_empty() {
+            (format!("`{}` wants the name of a table", function.name), "NAME")
+        } else {
+            (format!("there is no table `{name}`"), name)
+        };
+        let finding = Diagnostic::error(Code::UnknownName, argument.span.clone(), message);
+        let finding = finding.help(format!("tables are defined as `[tables.{shown}]`"));
+        let known = self.library.tables.keys().map(String::as_str);
+        self.report(if self.library.tables.is_empty() { finding } else { finding.suggest(name, known) });
+        (Argument::Nothing, Type::anything())
     }
 
     fn check_argument(

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use quick_xml::Reader;
-use quick_xml::events::Event;
+use quick_xml::events::{BytesStart, Event};
 use regex::{Regex, RegexBuilder};
 
 use crate::value::LanguageTag;
@@ -137,9 +137,7 @@ pub fn terms_from_csv(text: &str) -> Result<Vec<TermRow>, String> {
 /// Says what is wrong, and at which byte.
 pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, String> {
     let mut reader = Reader::from_str(text);
-    let mut entry: Vec<(LanguageTag, String, bool)> = Vec::new();
-    let (mut language, mut term, mut status) = (None::<LanguageTag>, String::new(), String::new());
-    let (mut into, mut in_status, mut rows) = (None::<&'static str>, false, Vec::new());
+    let mut glossary = Glossary::default();
     let mut depth = 0_usize;
     loop {
         let at = reader.buffer_position();
@@ -147,56 +145,90 @@ pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, St
         match &event {
             Event::Start(tag) => {
                 depth += 1;
-                let attribute = |name: &str| {
-                    let found = tag.attributes().flatten().find(|attribute| attribute.key.as_ref() == name);
-                    found.map(|attribute| attribute.value.into_owned())
-                };
-                match tag.local_name().as_ref() {
-                    "termEntry" | "conceptEntry" => entry.clear(),
-                    "langSet" | "langSec" => {
-                        let tag = attribute("xml:lang").unwrap_or_default();
-                        language = Some(tag.parse().map_err(|error| format!("{error} at byte {at}"))?);
-                    }
-                    "term" => {
-                        term.clear();
-                        into = Some("term");
-                    }
-                    "termNote" => {
-                        in_status = attribute("type").as_deref() == Some("administrativeStatus");
-                        status.clear();
-                        into = Some("status");
-                    }
-                    _ => {}
-                }
+                glossary.open(tag).map_err(|error| format!("{error} at byte {at}"))?;
             }
-            Event::Text(text) => match into {
-                Some("term") => term.push_str(text),
-                Some(_) if in_status => status.push_str(text),
-                _ => {}
-            },
-            Event::GeneralRef(reference) if into == Some("term") => {
+            Event::Text(text) => glossary.text(text),
+            Event::GeneralRef(reference) if glossary.into == Some(TextOf::Term) => {
                 let name: &str = reference;
                 let known = reference.resolve_char_ref().map_err(|error| error.to_string())?.map(String::from);
                 let known = known.or_else(|| quick_xml::escape::resolve_xml_entity(name).map(str::to_owned));
-                term.push_str(&known.ok_or_else(|| format!("the entity `&{name};` is not read, at byte {at}"))?);
+                glossary.text(&known.ok_or_else(|| format!("the entity `&{name};` is not read, at byte {at}"))?);
             }
             Event::End(tag) => {
                 depth -= 1;
-                match tag.local_name().as_ref() {
-                    "term" | "termNote" => into = None,
-                    "tig" | "ntig" | "termSec" => {
-                        let avoided = matches!(status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
-                        if let Some(language) = &language {
-                            entry.push((language.clone(), term.trim().to_owned(), avoided));
-                        }
-                        status.clear();
-                    }
-                    "termEntry" | "conceptEntry" => rows.append(&mut rows_of(&entry, from)),
-                    _ => {}
-                }
+                glossary.close(tag.local_name().as_ref(), from);
             }
             Event::Eof if depth > 0 => return Err("it ends in the middle".to_owned()),
-            Event::Eof => return Ok(rows),
+            Event::Eof => return Ok(glossary.rows),
+            _ => {}
+        }
+    }
+}
+
+/// Where a text of a glossary goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum TextOf {
+    Term,
+    Status,
+}
+
+/// A glossary as far as it was read.
+#[derive(Debug, Default)]
+struct Glossary {
+    /// The terms of the entry that is read.
+    entry: Vec<(LanguageTag, String, bool)>,
+    language: Option<LanguageTag>,
+    term: String,
+    status: String,
+    into: Option<TextOf>,
+    rows: Vec<TermRow>,
+}
+
+impl Glossary {
+    fn open(&mut self, tag: &BytesStart<'_>) -> Result<(), String> {
+        let attribute = |name: &str| {
+            let found = tag.attributes().flatten().find(|attribute| attribute.key.as_ref() == name);
+            found.map(|attribute| attribute.value.into_owned())
+        };
+        match tag.local_name().as_ref() {
+            "termEntry" | "conceptEntry" => self.entry.clear(),
+            "langSet" | "langSec" => {
+                let tag = attribute("xml:lang").unwrap_or_default();
+                self.language = Some(tag.parse().map_err(|error| format!("{error}"))?);
+            }
+            "term" => {
+                self.term.clear();
+                self.into = Some(TextOf::Term);
+            }
+            "termNote" => {
+                self.status.clear();
+                let is_status = attribute("type").as_deref() == Some("administrativeStatus");
+                self.into = is_status.then_some(TextOf::Status);
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn text(&mut self, text: &str) {
+        match self.into {
+            Some(TextOf::Term) => self.term.push_str(text),
+            Some(TextOf::Status) => self.status.push_str(text),
+            None => {}
+        }
+    }
+
+    fn close(&mut self, name: &str, from: &LanguageTag) {
+        match name {
+            "term" | "termNote" => self.into = None,
+            "tig" | "ntig" | "termSec" => {
+                let avoided = matches!(self.status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
+                if let Some(language) = &self.language {
+                    self.entry.push((language.clone(), self.term.trim().to_owned(), avoided));
+                }
+                self.status.clear();
+            }
+            "termEntry" | "conceptEntry" => self.rows.append(&mut rows_of(&self.entry, from)),
             _ => {}
         }
     }

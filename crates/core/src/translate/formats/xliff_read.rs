@@ -6,7 +6,7 @@ use std::io::{BufRead, BufReader};
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 
-use super::xml_read::{attribute, referenced};
+use super::xml_read::{attribute, referenced, unreadable};
 use super::{Incoming, LARGEST_UNIT, Returned, Told, UnitFormat, UnitsError};
 use crate::translate::{Inline, Piece};
 
@@ -37,14 +37,7 @@ pub(super) fn read(
     loop {
         buffer.clear();
         let at = reader.buffer_position();
-        let event = match reader.read_event_into(&mut buffer) {
-            Ok(event) => event,
-            Err(quick_xml::Error::Io(error)) => {
-                return Err(UnitsError::Io(std::io::Error::new(error.kind(), error.to_string())));
-            }
-            Err(quick_xml::Error::Syntax(_)) => return Err(UnitsError::CutOff { units: state.units }),
-            Err(error) => return Err(UnitsError::IllFormed { message: error.to_string(), at }),
-        };
+        let event = reader.read_event_into(&mut buffer).map_err(|error| unreadable(error, at, state.units))?;
         let wrong = |message: String| UnitsError::IllFormed { message, at };
         // Nothing of ours, and nothing in it is.
         if state.passed_over > 0 {
@@ -187,19 +180,7 @@ impl Reading<'_> {
         let name = tag.local_name();
         let name = name.as_ref();
         if self.format.is_none() {
-            if name != "xliff" {
-                return Err(UnitsError::Foreign);
-            }
-            let version = attribute(tag, "version").unwrap_or_default();
-            self.format = Some(match version.as_str() {
-                "1.0" | "1.1" | "1.2" => UnitFormat::Xliff1,
-                "2.0" | "2.1" => UnitFormat::Xliff2,
-                _ => return Err(UnitsError::Version(version.chars().take(20).collect())),
-            });
-            self.told.from = attribute(tag, "srcLang");
-            self.told.into = attribute(tag, "trgLang");
-            self.path.push(Element::Around);
-            return Ok(());
+            return self.root(name, tag);
         }
         let element = match (parent, name) {
             (Element::Source | Element::Target | Element::Span | Element::Pair(_), _) => match self.inline(name, tag) {
@@ -226,12 +207,9 @@ impl Reading<'_> {
             }
             (Element::File | Element::Around, "group" | "body" | "header" | "notes") => Element::Around,
             (Element::Unit, "segment" | "ignorable") => {
+                let untouched = says(tag, "state").is_none_or(|state| state == "initial");
                 if let Some(unit) = &mut self.unit {
-                    unit.segment = Segment {
-                        untouched: says(tag, "state").is_none_or(|state| state == "initial"),
-                        is_ignorable: name == "ignorable",
-                        ..Segment::default()
-                    };
+                    unit.segment = Segment { untouched, is_ignorable: name == "ignorable", ..Segment::default() };
                 }
                 Element::Segment
             }
@@ -250,6 +228,23 @@ impl Reading<'_> {
             _ => return self.pass_over(),
         };
         self.path.push(element);
+        Ok(())
+    }
+
+    /// The root says which version of the format it is, and often the languages.
+    fn root(&mut self, name: &str, tag: &BytesStart<'_>) -> Result<(), UnitsError> {
+        if name != "xliff" {
+            return Err(UnitsError::Foreign);
+        }
+        let version = attribute(tag, "version").unwrap_or_default();
+        self.format = Some(match version.as_str() {
+            "1.0" | "1.1" | "1.2" => UnitFormat::Xliff1,
+            "2.0" | "2.1" => UnitFormat::Xliff2,
+            _ => return Err(UnitsError::Version(version.chars().take(20).collect())),
+        });
+        self.told.from = attribute(tag, "srcLang");
+        self.told.into = attribute(tag, "trgLang");
+        self.path.push(Element::Around);
         Ok(())
     }
 

@@ -1,0 +1,51 @@
+//! The passes of a push over one lane, one after the other, while one brings forth what others waited for.
+
+use diaporos_store::DueFilter;
+
+use super::breaker::Breaker;
+use super::flow::{Doing, Flow, PassRules, Waiting};
+use super::{PushError, limits};
+
+/// How often a push looks again for entries that others made due; a circle is closed by the first.
+const LAST_LOOKS: u32 = 2;
+
+impl Flow<'_, '_, '_> {
+    /// Passes over what is due until nothing more comes of it. Gives whether the limits let everything go.
+    ///
+    /// # Errors
+    /// Where the store fails or the destination for every entry.
+    pub(super) async fn passes(
+        &mut self,
+        first: DueFilter,
+        rules: PassRules,
+        breaker: &Breaker<'_>,
+    ) -> Result<Result<(), PushError>, PushError> {
+        let mut end = self.pass(first, rules, breaker).await?;
+        let (removals, adoptions) = (end.removals, end.adoptions);
+        while !breaker.is_open() && end.put_off > 0 && end.sent > 0 {
+            end = self.pass(DueFilter::Owed, rules, breaker).await?;
+        }
+        if self.options.dry_run && end.put_off > 0 {
+            self.pass(first, PassRules { waiting: Waiting::ForNone, ..rules }, breaker).await?;
+        }
+        let may_adopt =
+            limits::ask_before_adopting(self.push.store, self.push.lane, adoptions, self.options.allow_adoptions);
+        let adopting = if may_adopt.is_ok() { Doing::Now } else { Doing::NotYet };
+        let mut more = adoptions > 0 && adopting == Doing::Now && !self.options.dry_run;
+        while more && !breaker.is_open() {
+            end = self.pass(DueFilter::Owed, PassRules { adopting, ..rules }, breaker).await?;
+            more = end.put_off > 0 && end.sent > 0;
+        }
+        // What is to go goes last, when what is to stay no longer refers to it; and is asked about first.
+        let may_remove =
+            limits::ask_before_removing(self.push.store, self.push.lane, removals, self.options.allow_removals);
+        let removing = if may_remove.is_ok() { Doing::Now } else { Doing::NotYet };
+        for _ in 0..LAST_LOOKS {
+            if self.options.dry_run || breaker.is_open() {
+                break;
+            }
+            self.pass(DueFilter::Owed, PassRules { waiting: Waiting::ForNone, removing, adopting }, breaker).await?;
+        }
+        Ok(may_adopt.and(may_remove))
+    }
+}
