@@ -6,9 +6,10 @@ use diaporos_core::lane::{Coverage, coverage};
 use diaporos_hub::config::{Config, ConfiguredLane, store_file};
 use diaporos_store::{Store, StoreError};
 
+use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Tint};
+use crate::output::{Cell, Column, Format, Tint, note};
 
 const COVERAGE: &[Column] = &[
     Column::text("lane", "lane"),
@@ -61,9 +62,14 @@ pub(super) fn show(context: &Context) -> Result<Exit, Failure> {
     let file = store_file(&config.folder);
     let store = if file.exists() { Some(Store::open(&file)?) } else { None };
     let mut sheet = context.sheet(COVERAGE);
+    let mut left_out = 0;
     for lane in config.lanes.values() {
         for reached in fields(lane, store.as_ref())? {
             let in_no_entry = reached.is_lost() && reached.in_entries == Some(false);
+            if in_no_entry && context.format == Format::Table {
+                left_out += 1;
+                continue;
+            }
             let Coverage { field, reaches, asked, known } = reached.field;
             let note = match (reaches.is_empty(), asked, known) {
                 (true, false, _) if in_no_entry => Cell::text("in no entry").tint(Tint::Faint),
@@ -76,5 +82,9 @@ pub(super) fn show(context: &Context) -> Result<Exit, Failure> {
         }
     }
     sheet.end("no lane is configured")?;
+    if left_out > 0 {
+        let fields = counted(left_out, "field", "fields");
+        note(&format!("{fields} that no entry has and no lane takes: `diaporos check --coverage --format json`"));
+    }
     Ok(Exit::Done)
 }
