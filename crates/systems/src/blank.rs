@@ -95,6 +95,52 @@ pub fn blank_content(bytes: Vec<u8>) -> Vec<u8> {
     blanked
 }
 
+/// Content that comes piece by piece, blanked as it goes on.
+#[derive(Debug)]
+pub(crate) struct BlankedContent {
+    searcher: Option<Arc<AhoCorasick>>,
+    /// What may be the beginning of a secret.
+    held: Vec<u8>,
+}
+
+impl BlankedContent {
+    /// Content with the secrets that are known now.
+    pub(crate) fn new() -> BlankedContent {
+        let searcher = KNOWN.read().unwrap_or_else(PoisonError::into_inner).content.clone();
+        BlankedContent { searcher, held: Vec::new() }
+    }
+
+    /// Takes the next bytes, and gives on what can hold no secret any more.
+    pub(crate) fn take(&mut self, bytes: &[u8]) -> Vec<u8> {
+        let Some(searcher) = self.searcher.clone() else { return bytes.to_vec() };
+        self.held.extend_from_slice(bytes);
+        let safe = self.held.len().saturating_sub(searcher.max_pattern_len().saturating_sub(1));
+        self.give(&searcher, safe)
+    }
+
+    /// Gives on the rest.
+    pub(crate) fn end(&mut self) -> Vec<u8> {
+        let Some(searcher) = self.searcher.clone() else { return Vec::new() };
+        self.give(&searcher, self.held.len())
+    }
+
+    fn give(&mut self, searcher: &AhoCorasick, safe: usize) -> Vec<u8> {
+        let (mut given, mut at) = (Vec::with_capacity(safe), 0);
+        for found in searcher.find_iter(&self.held).take_while(|found| found.start() < safe) {
+            tracing::warn!("an answer echoed a secret of this hub; it was blanked");
+            given.extend_from_slice(&self.held[at..found.start()]);
+            given.extend_from_slice(BLANK.as_bytes());
+            at = found.end();
+        }
+        if at < safe {
+            given.extend_from_slice(&self.held[at..safe]);
+            at = safe;
+        }
+        self.held.drain(..at);
+        given
+    }
+}
+
 fn searcher<'a>(secrets: impl Iterator<Item = &'a String>) -> Option<Arc<AhoCorasick>> {
     let forms: BTreeSet<String> = secrets.flat_map(|secret| forms(secret)).collect();
     if forms.is_empty() {

@@ -95,11 +95,35 @@ pub fn fingerprint_texts<'a>(texts: impl IntoIterator<Item = &'a str>) -> Finger
 /// The fingerprint of raw bytes together with a text that says how they are read.
 #[must_use]
 pub fn fingerprint_bytes(reader: &str, bytes: &[u8]) -> Fingerprint {
-    let mut hash = blake3::Hasher::new();
-    hash.update(&[SCHEME]);
-    feed_text(&mut hash, reader);
-    hash.update(bytes);
-    close(&hash)
+    let mut fingerprint = BytesFingerprint::new(reader);
+    fingerprint.take(bytes);
+    fingerprint.end()
+}
+
+/// The same of bytes that come piece by piece.
+#[derive(Debug, Clone)]
+pub struct BytesFingerprint(blake3::Hasher);
+
+impl BytesFingerprint {
+    /// Begins with the text that says how they are read.
+    #[must_use]
+    pub fn new(reader: &str) -> BytesFingerprint {
+        let mut hash = blake3::Hasher::new();
+        hash.update(&[SCHEME]);
+        feed_text(&mut hash, reader);
+        BytesFingerprint(hash)
+    }
+
+    /// Takes the next bytes.
+    pub fn take(&mut self, bytes: &[u8]) {
+        self.0.update(bytes);
+    }
+
+    /// The fingerprint of all that was taken.
+    #[must_use]
+    pub fn end(&self) -> Fingerprint {
+        close(&self.0)
+    }
 }
 
 /// The fingerprint of all that a reader gives, without holding it.

@@ -25,8 +25,8 @@ mod words;
 pub use alike::alike;
 pub use difference::{Difference, differences};
 pub use fingerprint::{
-    Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record, fingerprint_stream,
-    fingerprint_texts, fingerprint_without,
+    BytesFingerprint, Fingerprint, FingerprintError, fingerprint, fingerprint_bytes, fingerprint_record,
+    fingerprint_stream, fingerprint_texts, fingerprint_without,
 };
 pub use merge::{Base, Divergence, Divergences, Merge, found_base, merge, merge_found};
 pub use policy::{MergePolicies, MergePolicy};

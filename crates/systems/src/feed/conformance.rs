@@ -1,6 +1,7 @@
 //! The feeds that the crates of other readers ship, read by ours and held against what those readers
 //! make of them.
 
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -11,6 +12,9 @@ use jiff::Timestamp;
 use serde_json::Value as Json;
 use url::Url;
 
+use super::document::Document;
+use super::encoding::Coding;
+use super::source::TextSource;
 use super::{FeedSource, ItemChoice, read_whole};
 use crate::DocumentPlace;
 
@@ -273,4 +277,36 @@ fn a_byte_that_is_wrong_costs_one_item_at_most() {
         }
     }
     assert!(wrong.is_empty(), "{}\n{}", wrong.len(), wrong.join("\n"));
+}
+
+/// A reader that gives a few bytes at a time.
+struct Drip(std::io::Cursor<Vec<u8>>, usize);
+
+impl Read for Drip {
+    fn read(&mut self, into: &mut [u8]) -> std::io::Result<usize> {
+        let most = into.len().min(self.1);
+        self.0.read(&mut into[..most])
+    }
+}
+
+#[test]
+fn a_feed_is_the_same_in_whatever_pieces_it_comes() {
+    let items = |body: &[u8], piece: usize, most: usize| -> Option<(Vec<String>, Vec<crate::Problem>)> {
+        let from = Drip(std::io::Cursor::new(body.to_vec()), piece);
+        let mut document = Document::open(TextSource::new(Coding::Utf8, Box::new(from)), None).ok()?;
+        let (mut raws, mut problems) = (Vec::new(), Vec::new());
+        while !document.ended() {
+            let batch = document.batch(most);
+            raws.extend(batch.items.into_iter().map(|(_, raw)| raw));
+            problems.extend(batch.problems);
+        }
+        Some((raws, problems))
+    };
+    for (name, mut body) in corpus() {
+        body.truncate(20_000);
+        let whole = items(&body, usize::MAX, usize::MAX);
+        for (piece, most) in [(1, 3), (7, 1), (100, 2), (4_096, 500)] {
+            assert!(items(&body, piece, most) == whole, "{name} in pieces of {piece}, {most} items at a time");
+        }
+    }
 }

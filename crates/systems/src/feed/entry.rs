@@ -8,7 +8,7 @@ use diaporos_core::intake::Incoming;
 use diaporos_core::value::{EntryId, Revision, Value};
 use jiff::Timestamp;
 
-use super::document::{Batch, notes};
+use super::batch::{Batch, notes};
 use super::frame::Frame;
 use super::item::Item;
 use super::{FeedSource, ItemChoice};

@@ -1,18 +1,21 @@
 //! A system of feeds, read one document after the other.
 
 use std::collections::HashMap;
+use std::io;
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use async_trait::async_trait;
-use diaporos_core::change::fingerprint_bytes;
+use diaporos_core::change::{Fingerprint, fingerprint_bytes};
 use diaporos_core::intake::{CacheValidators, Listing, PageCounts};
 use diaporos_core::model::Model;
 use diaporos_core::value::{SystemName, TypeName};
 use url::Url;
 
+use super::encoding::scan;
 use super::listing::{FeedListing, Place};
 use super::model::{model, model_type};
+use super::source::{Spool, TextSource};
 use super::{FeedSource, ItemChoice};
 use crate::http::{Answer, Client, Credential, Limits, Method, Request, shown_url};
 use crate::{Ask, Document, DocumentPlace, ErrorKind, ListingCapabilities, Page, PageContent, Read, SystemError};
@@ -79,24 +82,41 @@ impl Feeds {
         place.url.clone().map_or_else(|| source.place.clone(), DocumentPlace::Web)
     }
 
+    /// A document's answer, with its body kept aside.
     async fn answer(
         &self,
         feed: &Feed,
         place: &DocumentPlace,
         known: Option<&CacheValidators>,
-    ) -> Result<Answer, SystemError> {
+    ) -> Result<(Answer, Spool), SystemError> {
+        let unkept = |error: io::Error| self.error(place, ErrorKind::Unreachable(error.to_string()));
         let url = match place {
             DocumentPlace::Web(url) => url,
-            DocumentPlace::File(path) => return read_file(self.client.system(), path, self.limits.max_bytes),
+            DocumentPlace::File(path) => {
+                let (spool, limit) = (Spool::of_file(path).map_err(unkept)?, self.limits.max_bytes);
+                if spool.length().map_err(unkept)? > limit {
+                    return Err(self.error(place, ErrorKind::TooLarge { limit }));
+                }
+                return Ok((Answer { status: 200, headers: Vec::new(), body: Vec::new(), moved: None }, spool));
+            }
         };
         let request = feed.request(url).unless_known(known);
-        match &feed.source.place {
+        let mut spool = Spool::new().map_err(unkept)?;
+        let named = match &feed.source.place {
             // The other side said that it moved there: it leads to no special network.
-            DocumentPlace::Web(own) if own.host() != url.host() => {
-                feed.client.read_given(&request, &self.limits.network.hosts).await
-            }
-            _ => feed.client.read(&request).await,
-        }
+            DocumentPlace::Web(own) if own.host() != url.host() => Some(self.limits.network.hosts.as_slice()),
+            _ => None,
+        };
+        let answer = feed.client.read_into(&request, named, &mut spool).await?;
+        Ok((answer, spool))
+    }
+
+    fn error(&self, place: &DocumentPlace, kind: ErrorKind) -> SystemError {
+        let url = match place {
+            DocumentPlace::Web(url) => shown_url(url),
+            DocumentPlace::File(path) => path.display().to_string(),
+        };
+        SystemError { system: self.client.system().clone(), url, kind }
     }
 
     /// A page that is as it was: the feed goes on as it did then.
@@ -190,10 +210,7 @@ impl Feeds {
         let source = &feed.source;
         let moved = ask.moved.filter(|_| place.is_start()).and_then(|url| url.parse().ok());
         let address = moved.map_or_else(|| Self::address(source, place), DocumentPlace::Web);
-        let (url, shown) = match &address {
-            DocumentPlace::Web(url) => (Some(url), shown_url(url)),
-            DocumentPlace::File(path) => (None, path.display().to_string()),
-        };
+        let url = if let DocumentPlace::Web(url) = &address { Some(url) } else { None };
         let mut had = None;
         if !listing.goes_on_at(place.part) {
             // A later part is as it was if it was taken from this very document.
@@ -202,19 +219,18 @@ impl Feeds {
             }
             listing.close();
             let known = known.filter(|_| place.part == 0);
-            let mut answer = self.answer(feed, &address, known).await?;
-            let content = if answer.is_not_modified() {
-                known.map(|known| known.content)
-            } else {
-                Some(fingerprint_bytes(SCHEME, &answer.body))
-            };
-            listing.content = content;
-            if known.is_some_and(|known| Some(known.content) == content) {
+            let (answer, mut spool) = self.answer(feed, &address, known).await?;
+            if answer.is_not_modified() {
+                listing.content = known.map(|known| known.content);
                 return Ok(Self::as_before(place, known));
             }
-            let (charset, body) = (answer.charset().map(str::to_owned), std::mem::take(&mut answer.body));
-            let wrong = |kind| SystemError { system: self.client.system().clone(), url: shown.clone(), kind };
-            listing.begin(url, body, charset.as_deref()).map_err(wrong)?;
+            let text = kept_text(&mut spool, answer.charset());
+            let (content, text) = text.map_err(|error| self.error(&address, ErrorKind::Content(error.to_string())))?;
+            listing.content = Some(content);
+            if known.is_some_and(|known| known.content == content) {
+                return Ok(Self::as_before(place, known));
+            }
+            listing.begin(url, text).map_err(|kind| self.error(&address, kind))?;
             listing.skip_to(source, place.part, ask.now);
             had = Some(answer);
         }
@@ -239,4 +255,11 @@ impl Feeds {
         let moved = moved.map(|url| url.to_string());
         Ok(Page { note: note.or(part.note), moved, ..Page::new(content, next) })
     }
+}
+
+/// The hash of a body, and its text from the beginning, with what is to be said of its encoding.
+fn kept_text(spool: &mut Spool, charset: Option<&str>) -> io::Result<(Fingerprint, (TextSource, Option<String>))> {
+    let scan = scan(spool.again()?.as_mut(), SCHEME)?;
+    let (coding, note) = scan.coding(charset, &mut || spool.again())?;
+    Ok((scan.content, (TextSource::new(coding, spool.again()?), note)))
 }

@@ -6,9 +6,14 @@ use diaporos_core::change::Fingerprint;
 use jiff::Timestamp;
 use url::Url;
 
+use super::FeedSource;
 use super::document::Document;
+#[cfg(any(test, fuzzing))]
+use super::encoding::scan;
 use super::entry::{Around, Entries, SeenIds, entries};
-use super::{FeedSource, encoding};
+#[cfg(any(test, fuzzing))]
+use super::source::Spool;
+use super::source::TextSource;
 use crate::ErrorKind;
 
 /// The most documents of one feed (RFC 5005) that are followed.
@@ -101,12 +106,10 @@ impl FeedListing {
     pub(super) fn begin(
         &mut self,
         address: Option<&Url>,
-        body: Vec<u8>,
-        charset: Option<&str>,
+        (source, note): (TextSource, Option<String>),
     ) -> Result<(), ErrorKind> {
         self.open = None;
-        let (text, note) = encoding::text(body, charset);
-        let document = Document::open(text, address.cloned()).map_err(|error| not_a_feed(&error))?;
+        let document = Document::open(source, address.cloned()).map_err(|error| not_a_feed(&error))?;
         self.open = Some(OpenDocument { document, part: 0, fresh: 0, repeated: 0, note });
         Ok(())
     }
@@ -131,7 +134,7 @@ impl FeedListing {
     fn part_of(&mut self, source: &FeedSource, now: Timestamp) -> Entries {
         let Some(open) = &mut self.open else { return Entries::default() };
         let batch = open.document.batch(ITEMS);
-        let around = Around { source, frame: &open.document.frame, now, note: open.note.as_deref() };
+        let around = Around { source, frame: open.document.frame(), now, note: open.note.as_deref() };
         let given = entries(&around, batch, &mut self.seen);
         open.part += 1;
         open.fresh += given.fresh;
@@ -175,7 +178,7 @@ impl FeedListing {
         let Some(address) = address else { return (None, None) };
         self.visited.insert(address.to_string());
         self.barren = if open.fresh > 0 { 0 } else { self.barren + 1 };
-        let Some(next) = open.document.frame.further(address) else { return (None, None) };
+        let Some(next) = open.document.frame().further(address) else { return (None, None) };
         if self.visited.contains(next.as_str()) {
             let is_itself = next == *address;
             return (None, (!is_itself).then(|| "leads in a circle, which was followed once".to_owned()));
@@ -212,7 +215,11 @@ pub(crate) fn read_whole(
     (body, charset): (&[u8], Option<&str>),
 ) -> Result<Entries, ErrorKind> {
     let mut listing = FeedListing::default();
-    listing.begin(address, body.to_vec(), charset)?;
+    let unreadable = |error: std::io::Error| ErrorKind::Content(error.to_string());
+    let mut spool = Spool::of(body).map_err(unreadable)?;
+    let scan = scan(spool.again().map_err(unreadable)?.as_mut(), "").map_err(unreadable)?;
+    let (coding, note) = scan.coding(charset, &mut || spool.again()).map_err(unreadable)?;
+    listing.begin(address, (TextSource::new(coding, spool.again().map_err(unreadable)?), note))?;
     let mut all = Entries::default();
     while listing.open.as_ref().is_some_and(|open| !open.document.ended()) {
         let part = listing.part_of(source, now);

@@ -1,5 +1,6 @@
 //! Kind `feed`: RSS, Atom and JSON Feed, from the web or from a file.
 
+mod batch;
 #[cfg(test)]
 mod conformance;
 mod dates;
@@ -11,6 +12,7 @@ mod feeds;
 mod frame;
 mod item;
 mod json;
+mod json_feed;
 mod kind;
 mod listing;
 mod markup;
@@ -22,6 +24,7 @@ mod opml;
 mod people;
 mod references;
 mod settings;
+mod source;
 mod table;
 mod take;
 #[cfg(test)]
@@ -29,6 +32,7 @@ mod tests;
 mod texts;
 mod tokens;
 mod written;
+mod xml_feed;
 
 pub use feeds::Feeds;
 pub use kind::Feed;

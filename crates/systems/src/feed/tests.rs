@@ -6,6 +6,8 @@ use jiff::Timestamp;
 use url::Url;
 
 use super::document::Document;
+use super::encoding::Coding;
+use super::source::TextSource;
 use super::{FeedSource, ItemChoice, Medium, read_whole};
 use crate::{DocumentPlace, Problem};
 
@@ -82,6 +84,11 @@ fn items_by_kind_and_age_under_a_label() {
     assert_eq!(labelled[0].fields.get("feed_title"), Some(&Value::from("Our tarn")));
 }
 
+fn opened(text: String, base: &Url) -> Document {
+    let source = TextSource::new(Coding::Utf8, Box::new(std::io::Cursor::new(text.into_bytes())));
+    Document::open(source, Some(base.clone())).unwrap()
+}
+
 #[test]
 fn a_paged_feed_goes_on_on_its_own_host() {
     let base: Url = "http://f.example/feed".parse().unwrap();
@@ -89,8 +96,8 @@ fn a_paged_feed_goes_on_on_its_own_host() {
         let feed = format!(
             r#"<feed xmlns="http://www.w3.org/2005/Atom"><id>f</id><title>T</title><updated>2026-05-01T00:00:00Z</updated><link rel="{rel}" href="{href}"/></feed>"#
         );
-        let document = Document::open(feed, Some(base.clone())).unwrap();
-        document.frame.further(&base).map(|url| url.to_string())
+        let document = opened(feed, &base);
+        document.frame().further(&base).map(|url| url.to_string())
     };
     assert_eq!(further("next", "/feed?page=2").as_deref(), Some("http://f.example/feed?page=2"));
     assert_eq!(further("prev-archive", "2026-04").as_deref(), Some("http://f.example/2026-04"));
@@ -98,8 +105,8 @@ fn a_paged_feed_goes_on_on_its_own_host() {
     assert_eq!(further("next", "file:///etc/passwd"), None);
     assert_eq!(further("self", "/feed?page=2"), None);
     let json = r#"{"version": "https://jsonfeed.org/version/1.1", "next_url": "/2.json", "items": []}"#;
-    let document = Document::open(json.to_owned(), Some(base.clone())).unwrap();
-    assert_eq!(document.frame.further(&base).map(|url| url.to_string()).as_deref(), Some("http://f.example/2.json"));
+    let document = opened(json.to_owned(), &base);
+    assert_eq!(document.frame().further(&base).map(|url| url.to_string()).as_deref(), Some("http://f.example/2.json"));
 }
 
 #[test]

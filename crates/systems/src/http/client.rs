@@ -19,8 +19,20 @@ use super::retry::{causes, may_wait, pause};
 use super::token_cache::{TokenCache, exposed};
 use super::ways::{Ways, way_of};
 use super::{Answer, Body, Credential, HeaderText, Method, Request};
-use crate::blank::{blank, blank_content};
+use crate::blank::{BlankedContent, blank, blank_content};
 use crate::{ErrorKind, SystemError};
+
+/// Takes a body piece by piece.
+pub(crate) trait BodySink: Send {
+    /// A body begins; what was taken before is forgotten.
+    fn begin(&mut self) -> std::io::Result<()>;
+
+    /// Takes the next bytes.
+    fn take(&mut self, bytes: &[u8]) -> std::io::Result<()>;
+}
+
+/// What takes the body of a good answer, where it is not to be held whole.
+type Sink<'a> = Option<&'a mut dyn BodySink>;
 
 /// Sends requests to one system, with its credential.
 #[derive(Debug, Clone)]
@@ -107,7 +119,21 @@ impl Client {
     /// # Errors
     /// Where no good answer came after all tries.
     pub async fn read(&self, request: &Request) -> Result<Answer, SystemError> {
-        self.read_by(request, None).await
+        self.read_by(request, None, &mut None).await
+    }
+
+    /// The same, with the body of a good answer given piece by piece to whoever takes it. Where the address
+    /// is one that content gave, it leads to no special network, but to hosts that are named.
+    ///
+    /// # Errors
+    /// Where no good answer came after all tries, or what takes the body fails.
+    pub(crate) async fn read_into(
+        &self,
+        request: &Request,
+        named: Option<&[String]>,
+        sink: &mut dyn BodySink,
+    ) -> Result<Answer, SystemError> {
+        self.read_by(request, named, &mut Some(sink)).await
     }
 
     /// The same for an address that content gave: it leads to no special network, but to hosts that are
@@ -116,10 +142,15 @@ impl Client {
     /// # Errors
     /// Where no good answer came after all tries, or it leads inside.
     pub async fn read_given(&self, request: &Request, named: &[String]) -> Result<Answer, SystemError> {
-        self.read_by(request, Some(named)).await
+        self.read_by(request, Some(named), &mut None).await
     }
 
-    async fn read_by(&self, request: &Request, given: Option<&[String]>) -> Result<Answer, SystemError> {
+    async fn read_by(
+        &self,
+        request: &Request,
+        given: Option<&[String]>,
+        sink: &mut Sink<'_>,
+    ) -> Result<Answer, SystemError> {
         let mut next = request.clone();
         let mut permanent = true;
         let mut moved = None;
@@ -130,7 +161,7 @@ impl Client {
                 None => next.url.host() == request.url.host() || is_named(&self.limits.network.hosts, &next.url),
             };
             let way = way_of(&next.url, is_trusted).map_err(|kind| self.error(&next, kind))?;
-            let answer = self.with_retries(&next, way, ErrorKind::may_pass).await?;
+            let answer = self.with_retries((&next, way), ErrorKind::may_pass, sink).await?;
             if !answer.is_redirect() {
                 return Ok(Answer { moved, ..answer });
             }
@@ -153,7 +184,7 @@ impl Client {
         let surely_not_done =
             |kind: &ErrorKind| matches!(kind, ErrorKind::Unreachable(_) | ErrorKind::Throttled { .. });
         let way = way_of(&request.url, true).map_err(|kind| self.error(request, kind))?;
-        let answer = self.with_retries(request, way, surely_not_done).await?;
+        let answer = self.with_retries((request, way), surely_not_done, &mut None).await?;
         if answer.is_redirect() {
             let target = answer.header("location").and_then(|place| request.url.join(place).ok());
             let status = answer.status;
@@ -178,13 +209,13 @@ impl Client {
 
     async fn with_retries(
         &self,
-        request: &Request,
-        way: Way,
+        (request, way): (&Request, Way),
         again: impl Fn(&ErrorKind) -> bool,
+        sink: &mut Sink<'_>,
     ) -> Result<Answer, SystemError> {
         let mut tried = 0;
         loop {
-            match self.with_credential(request, way).await {
+            match self.with_credential(request, way, sink).await {
                 Err(kind) if tried < self.limits.retries && again(&kind) && may_wait(&kind) => {
                     let pause = pause(&kind, tried);
                     tracing::debug!(system = %self.system, url = request.shown_url(), %kind, ?pause, "trying again");
@@ -198,22 +229,28 @@ impl Client {
 
     /// Sends a request with what was fetched for it. Where that is not accepted (401), it is
     /// fetched once more; a refusal (403) is an answer.
-    async fn with_credential(&self, request: &Request, way: Way) -> Result<Answer, ErrorKind> {
+    async fn with_credential(&self, request: &Request, way: Way, sink: &mut Sink<'_>) -> Result<Answer, ErrorKind> {
         let wanted = request.headers.iter().any(|(_, text)| matches!(text, HeaderText::Fetched { .. }));
         let Some(tokens) = self.tokens.as_ref().filter(|_| wanted) else {
-            return self.once(request, way, None).await;
+            return self.once(request, way, None, sink).await;
         };
         let (value, fetch) = tokens.value(&self.ways, None).await?;
-        match self.once(request, way, Some(&value)).await {
+        match self.once(request, way, Some(&value), sink).await {
             Err(ErrorKind::Unauthorised { status: 401, .. }) => {
                 let (value, _) = tokens.value(&self.ways, Some(fetch)).await?;
-                self.once(request, way, Some(&value)).await
+                self.once(request, way, Some(&value), sink).await
             }
             answer => answer,
         }
     }
 
-    async fn once(&self, request: &Request, way: Way, fetched: Option<&SecretString>) -> Result<Answer, ErrorKind> {
+    async fn once(
+        &self,
+        request: &Request,
+        way: Way,
+        fetched: Option<&SecretString>,
+        sink: &mut Sink<'_>,
+    ) -> Result<Answer, ErrorKind> {
         let _place = self.pace.turn().await;
         let method = match request.method {
             Method::Get => reqwest::Method::GET,
@@ -249,7 +286,13 @@ impl Client {
             .filter_map(|(name, value)| Some((name.as_str().to_owned(), blank(value.to_str().ok()?).into_owned())));
         let headers: Vec<(String, String)> = pairs.collect();
         // What an answer echoes goes no further, into no message, no store and no next address.
-        let body = blank_content(self.body(response).await?);
+        let body = match sink {
+            Some(sink) if status == 200 => {
+                self.body_into(response, *sink).await?;
+                Vec::new()
+            }
+            _ => blank_content(self.body(response).await?),
+        };
         let answer = Answer { status, headers, body, moved: None };
         if (200..400).contains(&status) {
             return Ok(answer);
@@ -272,6 +315,24 @@ impl Client {
             body.extend_from_slice(&chunk);
         }
         Ok(body)
+    }
+
+    /// Gives a body on piece by piece, from its beginning.
+    async fn body_into(&self, response: reqwest::Response, sink: &mut dyn BodySink) -> Result<(), ErrorKind> {
+        let limit = self.limits.max_bytes;
+        let unkept = |error: std::io::Error| ErrorKind::Content(format!("it cannot be kept while it is read: {error}"));
+        sink.begin().map_err(unkept)?;
+        let (mut length, mut blanked) = (0, BlankedContent::new());
+        let mut chunks = response.bytes_stream();
+        while let Some(chunk) = chunks.next().await {
+            let chunk = chunk.map_err(|error| self.transport(&error))?;
+            length += chunk.len() as u64;
+            if length > limit {
+                return Err(ErrorKind::TooLarge { limit });
+            }
+            sink.take(&blanked.take(&chunk)).map_err(unkept)?;
+        }
+        sink.take(&blanked.end()).map_err(unkept)
     }
 
     fn transport(&self, error: &reqwest::Error) -> ErrorKind {

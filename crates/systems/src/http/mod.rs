@@ -16,6 +16,7 @@ mod ways;
 
 pub use answer::Answer;
 pub(crate) use answer::failure;
+pub(crate) use client::BodySink;
 pub use client::Client;
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use limits::Limits;
