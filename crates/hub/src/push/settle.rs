@@ -27,7 +27,6 @@ pub(super) async fn settle_in_doubt(
     let name = push.lane.lane.name.clone();
     let in_doubt = push.store.in_doubt(&name)?;
     let mut unsettled = HashMap::new();
-    let max_in_flight = push.writer.max_in_flight(&push.lane.lane.to.kind).max(1);
     let (lane, writer) = (push.lane, push.writer);
     let look_ups = LookUps::new(writer, &lane.lane);
     let look_ups = &look_ups;
@@ -36,7 +35,7 @@ pub(super) async fn settle_in_doubt(
         let looked = look((look_ups, writer, lane), &record, known.as_ref(), settling).await;
         (intent, record, looked)
     }))
-    .buffered(max_in_flight)
+    .buffer_unordered(LOOKED_FOR)
     .ready_chunks(GROUP);
     while let Some(group) = looks.next().await {
         let mut outcomes = Vec::new();
@@ -67,6 +66,10 @@ pub(super) async fn settle_in_doubt(
     Ok(unsettled)
 }
 
+/// Documents that are looked for at a time. Most of the time is waiting; how many requests are under way is
+/// the client's to say.
+const LOOKED_FOR: usize = 64;
+
 /// An intent in doubt, the document as it is known, and what is asked about it.
 type Question = (OpenIntent, Option<Counterpart>, IntentRecord, Settling);
 
@@ -77,11 +80,11 @@ fn questions(push: &Push<'_>, in_doubt: Vec<(OpenIntent, IntentRecord)>) -> Resu
         Some(field) => push.store.stores_its_own_way(&lane.name, Some(field))?,
         None => false,
     };
-    let now = (push.clock)();
+    // An intent is noted before its request, which may have waited for its turn till the run was killed, a
+    // moment ago: how old the intent is says nothing of how long the destination has had.
+    let left = push.writer.settles_within();
     let mut asked = Vec::new();
     for (intent, record) in in_doubt {
-        let since = Duration::try_from(now.duration_since(intent.at()?)).unwrap_or_default();
-        let left = push.writer.settles_within().saturating_sub(since);
         let (own, others): (Vec<_>, Vec<_>) = push
             .store
             .counterparts(record.entry)?

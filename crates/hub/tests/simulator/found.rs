@@ -84,3 +84,19 @@ fn what_is_in_doubt_is_not_sent_again_in_a_later_round() {
         simulate(history, HistoryKind::default());
     }
 }
+
+/// A creation is lost and the run is killed while it looks for it; then a hand deletes a document.
+#[test]
+fn what_a_killed_run_looked_for_and_a_hand_deleted() {
+    let mut faults = vec![Fault::None; 7];
+    faults[6] = Fault::LostAfter;
+    let killed = Event::Push { faults, crash: Some(Crash::Look(12)), meddling: None, verify: false, lag: 1_851 };
+    let history = vec![
+        Event::Translate(0, Some(0)),
+        killed,
+        Event::HandDelete(1),
+        Event::Edit(0, 0, 0),
+        push(&[Fault::None, Fault::Doubled], false),
+    ];
+    simulate(history, HistoryKind { languages: true, ..HistoryKind::default() });
+}

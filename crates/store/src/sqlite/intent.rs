@@ -3,11 +3,10 @@
 use diaporos_core::change::Fingerprint;
 use diaporos_core::plan::{Intended, Order};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, Value};
-use jiff::Timestamp;
 use rusqlite::Row;
 
 use super::StoreError;
-use super::row::{entry_id, fields, fingerprint, moment, revision};
+use super::row::{entry_id, fields, fingerprint, revision};
 use super::verdict::Delivered;
 
 /// What a request is to do.
@@ -76,14 +75,6 @@ impl OpenIntent {
     #[must_use]
     pub fn attempt(&self) -> String {
         format!("{}/{}", self.at, self.number)
-    }
-
-    /// When it was written.
-    ///
-    /// # Errors
-    /// Where that is no moment.
-    pub fn at(&self) -> Result<Timestamp, StoreError> {
-        moment(self.at)
     }
 
     /// The number of the entry it is about.
