@@ -193,7 +193,10 @@ impl Read for Feeds {
         };
         let mut listing = self.listings().remove(&place.feed).filter(|_| !place.is_start()).unwrap_or_default();
         let page = self.page_of(&mut listing, feed, &place, ask, known).await;
-        self.listings().insert(place.feed, listing);
+        // Past its end nothing is asked of it any more.
+        if page.as_ref().is_ok_and(|page| page.next.is_some()) {
+            self.listings().insert(place.feed, listing);
+        }
         page
     }
 }
