@@ -1,5 +1,6 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
+mod backup;
 mod batch;
 mod changes;
 mod check;
@@ -77,6 +78,7 @@ pub(crate) enum Command {
     Lane(lane::Lane),
     Ledger(ledger::Ledger),
     Batch(batch::Batch),
+    Backup(backup::Backup),
     Functions(functions::Functions),
     Completions(completions::Completions),
     Man(man::Man),
@@ -104,6 +106,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Lane(args) => lane::run(&args, context).await,
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Batch(args) => batch::run(&args, context).await,
+        Command::Backup(args) => backup::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),
         Command::Completions(args) => completions::run(&args),
         Command::Man(args) => man::run(&args),

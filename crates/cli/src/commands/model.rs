@@ -100,7 +100,7 @@ async fn align(config: &Config, name: &str, dry_run: bool, context: &Context) ->
     let configured = lane(config, name)?;
     let kind = &configured.lane.to.kind;
     let writer = Connector::new(config, &Context::variable).writer(&configured.lane.to.system)?;
-    let mut sheet = context.sheet(LACKS);
+    let mut sheet = context.sheet(LACKS).within("lacks");
     let (mut made, mut left) = (0_u64, 0_u64);
     for (lack, request) in alignment(configured, writer.as_ref()).await? {
         let drawn = request.as_ref().map(|request| format!("{} {}", request.method.word(), request.shown_url()));

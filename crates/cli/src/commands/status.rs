@@ -98,7 +98,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
     let connector = Connector::new(config, &Context::variable);
     let mut store = Context::store_for_change(config)?;
     let mut progress = context.progress();
-    let mut sheet = context.sheet(DRIFTED).around(progress.bar());
+    let mut sheet = context.sheet(DRIFTED).within("documents").around(progress.bar());
     let interrupt = Interrupt::listen();
     let (mut read, mut drifted) = (0, 0);
     for lane in lanes(config, names)? {

@@ -242,6 +242,8 @@ impl Sheet {
 
     /// Ends a sheet with a summary.
     pub(crate) fn end_with(mut self, summary: Summary) -> Result<(), Failure> {
+        // Rows and a summary are one document only where the rows have a name in it.
+        debug_assert!(self.within.is_some() || self.rows == 0, "a sheet with a summary says what its rows are");
         let name = self.within.unwrap_or("rows");
         match self.style.format {
             Format::Table => {

@@ -111,6 +111,7 @@ fn looking_only_says_what_a_push_would_do() {
     let fern = hub.world.pages.with_slug("royal-fern");
     hub.world.pages.delete(fern[0]["id"].as_u64().unwrap());
     insta::assert_snapshot!("status_verify", without_ids(&hub.run(&["status", "--verify"]).ends(3).stdout));
+    assert!(!hub.json(&["status", "--verify"])["documents"].as_array().unwrap().is_empty());
     assert_eq!(why_held(&hub), None, "looking notes nothing");
     let pushed = hub.json(&["push", "--verify"]);
     assert_eq!((&pushed["requests"], &pushed["held"]), (&json!(0), &json!(6)), "{pushed}");

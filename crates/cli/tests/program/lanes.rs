@@ -76,6 +76,7 @@ fn what_the_destination_lacks_is_told_before_anything_is_sent_and_can_be_made() 
     assert!(told.stderr.contains("the destination lacks the language `cy`, the field `teaser`"), "{}", told.stderr);
     assert_eq!(hub.writes(), 0);
     let planned = hub.good(&["model", "align", "profiles", "--dry-run"]);
+    assert_eq!(hub.json(&["model", "align", "profiles", "--dry-run"])["lacks"].as_array().unwrap().len(), 2);
     assert!(
         planned.contains("would be made") && planned.contains("POST ") && planned.contains("2 would be"),
         "{planned}"

@@ -10,6 +10,7 @@
 
 mod answers;
 mod archive;
+mod backup;
 mod batch;
 mod batch_returns;
 mod bombs;

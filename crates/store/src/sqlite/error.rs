@@ -50,6 +50,14 @@ pub enum StoreError {
         /// Its ends in the configuration.
         now: String,
     },
+    /// A copy of the store cannot be made, or put back.
+    #[error("{}: {reason}", path.display())]
+    Copy {
+        /// The file of the copy.
+        path: PathBuf,
+        /// What is wrong with it.
+        reason: String,
+    },
     /// Stored content cannot be read back.
     #[error("the store holds something that cannot be read: {0}")]
     Content(String),

@@ -1,6 +1,7 @@
 //! The store in one SQLite file.
 
 mod assets;
+mod backup;
 mod batches;
 mod chain;
 mod changes;
@@ -44,6 +45,7 @@ use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
 use url::Url;
 
+pub use backup::Copied;
 pub use batches::{
     BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, WantedLanguage,
 };

@@ -1,0 +1,118 @@
+//! The store copied while it is used, and put back from a copy.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rusqlite::{Connection, OpenFlags};
+
+use super::place::make_file;
+use super::{Store, StoreError};
+
+/// A copy of a store.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Copied {
+    /// How many bytes it has.
+    pub bytes: u64,
+    /// How many entries are in it.
+    pub entries: u64,
+}
+
+/// Looks at a copy page by page.
+///
+/// # Errors
+/// Where it is no store, or not sound.
+fn look_through(file: &Path) -> Result<Copied, StoreError> {
+    let refused = |reason: String| StoreError::Copy { path: file.to_owned(), reason };
+    let read = || {
+        let connection = Connection::open_with_flags(file, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+        let found: String = connection.query_row("PRAGMA quick_check(1)", [], |row| row.get(0))?;
+        Ok::<_, rusqlite::Error>((connection, found))
+    };
+    let (connection, found) = read().map_err(|error| refused(format!("it is no copy of a store: {error}")))?;
+    if found != "ok" {
+        return Err(refused(format!("the copy is not sound: {found}")));
+    }
+    match super::migrate::is_of_today(&connection) {
+        // An older one is brought to this version when it is used.
+        Err(StoreError::Older { found, .. }) if found > 0 => {}
+        other => other?,
+    }
+    let entries: i64 = connection
+        .query_row("SELECT count(*) FROM entry", [], |row| row.get(0))
+        .map_err(|error| refused(format!("it is no copy of a store: {error}")))?;
+    let bytes = fs::metadata(file).map_err(|error| StoreError::file(file, &error))?.len();
+    Ok(Copied { bytes, entries: entries.unsigned_abs() })
+}
+
+/// A name beside a file, for what is not whole yet.
+fn beside(file: &Path, ending: &str) -> PathBuf {
+    let mut name = file.file_name().unwrap_or_default().to_owned();
+    name.push(ending);
+    file.with_file_name(name)
+}
+
+/// Keeps a file under another name beside it, and gives that name.
+fn keep(file: &Path, name: &str) -> Result<PathBuf, StoreError> {
+    let numbered = (2..100).map(|number| format!("{name}-{number}.db"));
+    let names = std::iter::once(format!("{name}.db")).chain(numbered).map(|name| file.with_file_name(name));
+    for kept in names {
+        match fs::hard_link(file, &kept) {
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(StoreError::file(&kept, &error)),
+            Ok(()) => return Ok(kept),
+        }
+    }
+    let reason = format!("a hundred files begin with {name} already");
+    Err(StoreError::Copy { path: file.to_owned(), reason })
+}
+
+impl Store {
+    /// Copies the store as it is at this moment into a new file, for its owner alone, while others may go on
+    /// changing it. The copy has its name only once it was read through.
+    ///
+    /// # Errors
+    /// Where there is a file of that name, or it cannot be written.
+    pub fn back_up(&self, to: &Path) -> Result<Copied, StoreError> {
+        let file = |error: &std::io::Error| StoreError::file(to, error);
+        if to.exists() {
+            let reason = "it is there already, and is not written over".to_owned();
+            return Err(StoreError::Copy { path: to.to_owned(), reason });
+        }
+        let part = beside(to, ".part");
+        drop(fs::remove_file(&part));
+        // An empty file is written into as it is, with the permissions that it has.
+        drop(make_file(&part)?);
+        self.connection.execute("VACUUM INTO ?1", [part.to_string_lossy()])?;
+        let copied = look_through(&part)?;
+        fs::File::open(&part).and_then(|part| part.sync_all()).map_err(|error| file(&error))?;
+        // Where somebody was faster, theirs stays.
+        fs::hard_link(&part, to).map_err(|error| file(&error))?;
+        fs::remove_file(&part).map_err(|error| file(&error))?;
+        Ok(copied)
+    }
+
+    /// Puts a copy in the place of a store that nobody else changes meanwhile. What was there is kept beside
+    /// it, under the name that is given back.
+    ///
+    /// # Errors
+    /// Where the copy is no sound store, or of a newer version, another process has the store, or a file cannot be
+    /// written; the store is as it was then.
+    pub fn restore(file: &Path, copy: &Path, kept_as: &str) -> Result<(Copied, Option<PathBuf>), StoreError> {
+        let restored = look_through(copy)?;
+        let wrong = |error: &std::io::Error| StoreError::file(file, error);
+        let old = Store::open_for_change(file)?;
+        let was_there: bool = old.connection.query_row("SELECT EXISTS (SELECT 1 FROM entry)", [], |row| row.get(0))?;
+        // What stands in the log beside the file goes into it, or it would be taken for the copy's.
+        old.connection.pragma_update(None, "wal_checkpoint", "TRUNCATE")?;
+        let part = beside(file, ".part");
+        drop(make_file(&part)?);
+        fs::copy(copy, &part).map_err(|error| wrong(&error))?;
+        fs::File::open(&part).and_then(|part| part.sync_all()).map_err(|error| wrong(&error))?;
+        let kept = if was_there { Some(keep(file, kept_as)?) } else { None };
+        let Store { connection, _lock: lock, .. } = old;
+        connection.close().map_err(|(_, error)| error)?;
+        fs::rename(&part, file).map_err(|error| wrong(&error))?;
+        drop(lock);
+        Ok((restored, kept))
+    }
+}
