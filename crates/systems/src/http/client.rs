@@ -287,7 +287,7 @@ impl Client {
         let headers: Vec<(String, String)> = pairs.collect();
         // What an answer echoes goes no further, into no message, no store and no next address.
         let body = match sink {
-            Some(sink) if status == 200 => {
+            Some(sink) if (200..300).contains(&status) => {
                 self.body_into(response, *sink).await?;
                 Vec::new()
             }
