@@ -114,7 +114,7 @@ impl From<StoreError> for Failure {
     fn from(error: StoreError) -> Self {
         let message = error.to_string();
         match error {
-            StoreError::Copy { .. } => Failure::failed(message).advise("name another file; the store is as it was"),
+            StoreError::Copy { .. } => Failure::failed(message).advise("the store is as it was; name another file, or wait until other commands are done"),
             StoreError::Busy => Failure::failed(message).advise("wait until it is done, and try again"),
             StoreError::Newer { .. } => Failure::failed(message).advise("use the newer diaporos that made it"),
             StoreError::Lane { .. } => Failure::wrong(message)

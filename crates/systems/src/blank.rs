@@ -247,4 +247,17 @@ mod tests {
         assert_eq!(blank("fern7 is wrong"), "[secret] is wrong");
         assert_eq!(blank_content(b"the fern7 bed".to_vec()), b"the fern7 bed");
     }
+
+    #[test]
+    fn a_secret_that_comes_in_pieces_is_blanked() {
+        let secret = "Kx-hush-41-pieces";
+        learn(secret);
+        let content = format!("before {secret} after {secret}").into_bytes();
+        for piece in 1..content.len() {
+            let mut blanked = BlankedContent::new();
+            let mut given: Vec<u8> = content.chunks(piece).flat_map(|bytes| blanked.take(bytes)).collect();
+            given.extend(blanked.end());
+            assert_eq!(String::from_utf8(given).unwrap(), "before [secret] after [secret]", "{piece}");
+        }
+    }
 }

@@ -80,3 +80,25 @@ fn what_is_no_sound_copy_leaves_the_store_as_it_was() {
     }
     assert_eq!(hub.json(&["push"])["requests"], 0);
 }
+
+#[test]
+fn nothing_is_put_back_under_somebody_who_reads() {
+    let hub = Hub::pushed();
+    hub.good(&["backup", "whole.db"]);
+    let reader = rusqlite::Connection::open(hub.path().join(".diaporos/store.db")).unwrap();
+    let count = |reader: &rusqlite::Connection| -> i64 {
+        reader.query_row("SELECT count(*) FROM entry", [], |row| row.get(0)).unwrap()
+    };
+    let entries = count(&reader);
+    let refused = hub.run(&["backup", "--restore", "whole.db"]);
+    assert!(
+        refused.code == Some(1) && refused.stderr.contains("another command reads the store"),
+        "{}",
+        refused.stderr
+    );
+    assert_eq!(count(&reader), entries);
+    drop(reader);
+    hub.good(&["backup", "--restore", "whole.db"]);
+    hub.good(&["check", "--store"]);
+    assert_eq!(hub.json(&["push"])["requests"], 0);
+}

@@ -179,7 +179,8 @@ fn where_a_feed_moved_for_good_is_remembered() {
 fn a_credential_goes_to_its_own_feed_alone() {
     let (feeds, elsewhere) = (Feeds::new(), Feeds::new());
     feeds.say("/own", 200, None, &rss(&next("/own?page=2"), &[item("1", "One")]));
-    feeds.say("/own?page=2", 200, None, &rss("", &[item("2", "Two")]));
+    // What echoes the credential keeps nothing of it.
+    feeds.say("/own?page=2", 200, None, &rss("", &[item("2", "Bearer s3 cret/+")]));
     feeds.say("/open", 200, None, &rss("", &[item("1", "One")]));
     feeds.say("/leads", 301, Some(("location", &format!("{}/away", elsewhere.url))), "");
     elsewhere.say("/away", 200, None, &rss("", &[item("1", "Away")]));
@@ -197,6 +198,8 @@ fn a_credential_goes_to_its_own_feed_alone() {
         asked.contains(&"/open".to_owned()) && !asked.iter().any(|asked| asked.starts_with("/open with")),
         "{asked:?}"
     );
+    let kept = hub.run(&["entries", "--format", "json", "--columns", "title"]).stdout;
+    assert!(kept.contains("Bearer [secret]") && !kept.contains("s3 cret"), "{kept}");
     assert!(!elsewhere.asked().iter().any(|asked| asked.contains("credential")));
 }
 
@@ -230,5 +233,22 @@ fn a_probe_tries_every_feed() {
         ["the feed `fine`", "the feed `login`", "it is a page of HTML", "the feed `missing`", "nothing is there (404)"]
     {
         assert!(said.contains(part), "{part}: {said}");
+    }
+}
+
+/// A page that is as it was leads on as it did; one that changed leads back to it.
+#[test]
+fn a_circle_through_pages_that_are_as_they_were_is_followed_once() {
+    let feeds = Feeds::new();
+    feeds.say("/one", 200, None, &rss(&next("/two"), &[item("1", "One")]));
+    feeds.say("/two", 200, None, &rss("", &[item("2", "Two")]));
+    let hub = feeds.hub(&["one"]);
+    hub.run(&["pull"]).ends(0);
+    feeds.say("/two", 200, None, &rss(&next("/one"), &[item("2", "Two")]));
+    feeds.asked();
+    for _ in 0..3 {
+        let told = hub.run(&["pull"]).ends(0);
+        assert!(told.stderr.contains("the feed `one` leads in a circle"), "{}", told.stderr);
+        assert_eq!(feeds.asked(), ["/one", "/two"]);
     }
 }

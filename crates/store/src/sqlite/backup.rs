@@ -51,6 +51,17 @@ fn beside(file: &Path, ending: &str) -> PathBuf {
     file.with_file_name(name)
 }
 
+/// Writes what a connection sees, its log included, into a file for its owner alone.
+fn write_whole(connection: &Connection, part: &Path) -> Result<(), StoreError> {
+    drop(fs::remove_file(part));
+    // An empty file is written into as it is, with the permissions that it has.
+    drop(make_file(part)?);
+    let refused = |reason: &str| StoreError::Copy { path: part.to_owned(), reason: reason.to_owned() };
+    let name = part.to_str().ok_or_else(|| refused("its name is no Unicode"))?;
+    connection.execute("VACUUM INTO ?1", [name])?;
+    fs::File::open(part).and_then(|part| part.sync_all()).map_err(|error| StoreError::file(part, &error))
+}
+
 /// Keeps a file under another name beside it, and gives that name.
 fn keep(file: &Path, name: &str) -> Result<PathBuf, StoreError> {
     let numbered = (2..100).map(|number| format!("{name}-{number}.db"));
@@ -79,15 +90,15 @@ impl Store {
             return Err(StoreError::Copy { path: to.to_owned(), reason });
         }
         let part = beside(to, ".part");
-        drop(fs::remove_file(&part));
-        // An empty file is written into as it is, with the permissions that it has.
-        drop(make_file(&part)?);
-        self.connection.execute("VACUUM INTO ?1", [part.to_string_lossy()])?;
+        write_whole(&self.connection, &part)?;
         let copied = look_through(&part)?;
-        fs::File::open(&part).and_then(|part| part.sync_all()).map_err(|error| file(&error))?;
-        // Where somebody was faster, theirs stays.
-        fs::hard_link(&part, to).map_err(|error| file(&error))?;
-        fs::remove_file(&part).map_err(|error| file(&error))?;
+        match fs::hard_link(&part, to) {
+            // Where somebody was faster, theirs stays.
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => return Err(file(&error)),
+            // A disk that knows no second name takes a new one.
+            Err(_) => fs::rename(&part, to).map_err(|error| file(&error))?,
+            Ok(()) => fs::remove_file(&part).map_err(|error| file(&error))?,
+        }
         Ok(copied)
     }
 
@@ -100,17 +111,19 @@ impl Store {
     pub fn restore(file: &Path, copy: &Path, kept_as: &str) -> Result<(Copied, Option<PathBuf>), StoreError> {
         let restored = look_through(copy)?;
         let wrong = |error: &std::io::Error| StoreError::file(file, error);
-        let old = Store::open_for_change(file)?;
-        let was_there: bool = old.connection.query_row("SELECT EXISTS (SELECT 1 FROM entry)", [], |row| row.get(0))?;
-        // What stands in the log beside the file goes into it, or it would be taken for the copy's.
-        old.connection.pragma_update(None, "wal_checkpoint", "TRUNCATE")?;
         let part = beside(file, ".part");
-        drop(make_file(&part)?);
-        fs::copy(copy, &part).map_err(|error| wrong(&error))?;
-        fs::File::open(&part).and_then(|part| part.sync_all()).map_err(|error| wrong(&error))?;
-        let kept = if was_there { Some(keep(file, kept_as)?) } else { None };
-        let Store { connection, _lock: lock, .. } = old;
+        let Store { connection, _lock: lock, .. } = Store::open_for_change(file)?;
+        let was_there: bool = connection.query_row("SELECT EXISTS (SELECT 1 FROM entry)", [], |row| row.get(0))?;
+        write_whole(&Connection::open_with_flags(copy, OpenFlags::SQLITE_OPEN_READ_ONLY)?, &part)?;
+        // The last to close a store writes its log into it and takes the log away. A log that is left would be
+        // taken for the copy's.
         connection.close().map_err(|(_, error)| error)?;
+        if beside(file, "-wal").exists() {
+            drop(fs::remove_file(&part));
+            let reason = "another command reads the store; nothing was put back".to_owned();
+            return Err(StoreError::Copy { path: file.to_owned(), reason });
+        }
+        let kept = if was_there { Some(keep(file, kept_as)?) } else { None };
         fs::rename(&part, file).map_err(|error| wrong(&error))?;
         drop(lock);
         Ok((restored, kept))

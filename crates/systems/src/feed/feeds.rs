@@ -89,19 +89,20 @@ impl Feeds {
         place: &DocumentPlace,
         known: Option<&CacheValidators>,
     ) -> Result<(Answer, Spool), SystemError> {
-        let unkept = |error: io::Error| self.error(place, ErrorKind::Unreachable(error.to_string()));
+        let unreadable = |error: io::Error| self.error(place, ErrorKind::Unreachable(error.to_string()));
         let url = match place {
             DocumentPlace::Web(url) => url,
             DocumentPlace::File(path) => {
-                let (spool, limit) = (Spool::of_file(path).map_err(unkept)?, self.limits.max_bytes);
-                if spool.length().map_err(unkept)? > limit {
+                let (spool, limit) = (Spool::of_file(path).map_err(unreadable)?, self.limits.max_bytes);
+                if spool.length().map_err(unreadable)? > limit {
                     return Err(self.error(place, ErrorKind::TooLarge { limit }));
                 }
                 return Ok((Answer { status: 200, headers: Vec::new(), body: Vec::new(), moved: None }, spool));
             }
         };
         let request = feed.request(url).unless_known(known);
-        let mut spool = Spool::new().map_err(unkept)?;
+        let full = |error: io::Error| ErrorKind::Content(format!("it cannot be kept while it is read: {error}"));
+        let mut spool = Spool::new().map_err(|error| self.error(place, full(error)))?;
         let named = match &feed.source.place {
             // The other side said that it moved there: it leads to no special network.
             DocumentPlace::Web(own) if own.host() != url.host() => Some(self.limits.network.hosts.as_slice()),
@@ -233,11 +234,12 @@ impl Feeds {
             if known.is_some_and(|known| known.content == content) {
                 return Ok(Self::as_before(place, known));
             }
-            listing.begin(url, text).map_err(|kind| self.error(&address, kind))?;
+            // What it says is relative to where it moved, from the first time on.
+            listing.begin(answer.moved.as_ref().or(url), text).map_err(|kind| self.error(&address, kind))?;
             listing.skip_to(source, place.part, ask.now);
             had = Some(answer);
         }
-        let part = listing.next_part(source, place, url, ask.now);
+        let part = listing.next_part(source, place, ask.now);
         let next = part.next.map(|next| next.write());
         let content = listing.content.unwrap_or_else(|| fingerprint_bytes(SCHEME, b""));
         let counts = PageCounts::default();

@@ -115,6 +115,6 @@ impl Frame {
     /// Where the feed goes on: on the same host only, for the link is the feed's and not ours.
     pub(super) fn further(&self, from: &Url) -> Option<Url> {
         let target = from.join(self.next.as_deref().or(self.archive.as_deref())?).ok()?;
-        (target.origin() == from.origin()).then_some(target)
+        (target.origin() == from.origin() && target != *from).then_some(target)
     }
 }

@@ -1,7 +1,5 @@
 //! Where the listing of each feed stands while it is read: its open document, and what it has shown.
 
-use std::collections::BTreeSet;
-
 use diaporos_core::change::Fingerprint;
 use jiff::Timestamp;
 use url::Url;
@@ -70,8 +68,6 @@ impl Place {
 /// One feed's listing.
 #[derive(Debug, Default)]
 pub(super) struct FeedListing {
-    /// The documents that were read, by their addresses.
-    visited: BTreeSet<String>,
     seen: SeenIds,
     barren: usize,
     /// The hash of the document that is read, or that is as it was.
@@ -82,6 +78,8 @@ pub(super) struct FeedListing {
 #[derive(Debug)]
 struct OpenDocument {
     document: Document,
+    /// Where it was found; nowhere on the web where it is a file.
+    address: Option<Url>,
     part: usize,
     fresh: usize,
     repeated: usize,
@@ -110,7 +108,8 @@ impl FeedListing {
     ) -> Result<(), ErrorKind> {
         self.open = None;
         let document = Document::open(source, address.cloned()).map_err(|error| not_a_feed(&error))?;
-        self.open = Some(OpenDocument { document, part: 0, fresh: 0, repeated: 0, note });
+        let address = address.cloned();
+        self.open = Some(OpenDocument { document, address, part: 0, fresh: 0, repeated: 0, note });
         Ok(())
     }
 
@@ -143,20 +142,14 @@ impl FeedListing {
     }
 
     /// The next part of the document that is open, and where the feed goes on.
-    pub(super) fn next_part(
-        &mut self,
-        source: &FeedSource,
-        place: &Place,
-        address: Option<&Url>,
-        now: Timestamp,
-    ) -> Part {
+    pub(super) fn next_part(&mut self, source: &FeedSource, place: &Place, now: Timestamp) -> Part {
         let entries = self.part_of(source, now);
         let is_whole = self.open.as_ref().is_none_or(|open| open.document.ended());
         if !is_whole {
             return Part { entries, next: Some(Place { part: place.part + 1, ..place.clone() }), note: None };
         }
         let Some(open) = self.open.take() else { return Part { entries, next: None, note: None } };
-        let (next, end) = self.goes_on(&open, place, address);
+        let (next, end) = self.goes_on(&open, place);
         let name = &source.name;
         let repeated = (open.repeated > 0 && place.document == 0).then(|| {
             format!(
@@ -169,20 +162,10 @@ impl FeedListing {
     }
 
     /// The document after this one; none at the end, and why where that is not the feed's own.
-    fn goes_on(
-        &mut self,
-        open: &OpenDocument,
-        place: &Place,
-        address: Option<&Url>,
-    ) -> (Option<Place>, Option<String>) {
-        let Some(address) = address else { return (None, None) };
-        self.visited.insert(address.to_string());
+    fn goes_on(&mut self, open: &OpenDocument, place: &Place) -> (Option<Place>, Option<String>) {
+        let Some(address) = &open.address else { return (None, None) };
         self.barren = if open.fresh > 0 { 0 } else { self.barren + 1 };
         let Some(next) = open.document.frame().further(address) else { return (None, None) };
-        if self.visited.contains(next.as_str()) {
-            let is_itself = next == *address;
-            return (None, (!is_itself).then(|| "leads in a circle, which was followed once".to_owned()));
-        }
         if self.barren >= MOST_BARREN {
             return (
                 None,

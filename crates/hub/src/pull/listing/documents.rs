@@ -1,6 +1,6 @@
 //! Documents that are read apart, such as feeds: side by side, each whatever becomes of the others.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::intake::{CacheValidators, DocumentStanding};
 use diaporos_core::value::TypeName;
@@ -26,6 +26,8 @@ struct Step {
     standing: DocumentStanding,
     cursor: Option<String>,
     known: Option<CacheValidators>,
+    /// The pages that were asked for, by their keys.
+    visited: BTreeSet<String>,
     pages: u32,
 }
 
@@ -112,11 +114,12 @@ impl PullListing<'_, '_> {
             return Ok(None);
         }
         let known = self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?;
-        Ok(Some(Step { number, called, place, standing, cursor, known, pages: 0 }))
+        let visited = BTreeSet::from([place.clone()]);
+        Ok(Some(Step { number, called, place, standing, cursor, known, visited, pages: 0 }))
     }
 
     /// Takes a page in, and says which comes next.
-    async fn go_on(&mut self, step: Step, page: Page) -> Result<Option<Step>, Stopped> {
+    async fn go_on(&mut self, mut step: Step, page: Page) -> Result<Option<Step>, Stopped> {
         if step.pages == 0 {
             let moved = page.moved.clone().or_else(|| step.standing.moved.clone());
             let standing = DocumentStanding { moved, ..DocumentStanding::default() };
@@ -132,7 +135,12 @@ impl PullListing<'_, '_> {
             self.row.notes.push(format!("{} has no end; {MOST_PAGES} pages of it were read", step.called));
             return Ok(None);
         }
+        // Pages that are as they were lead on as they did, so that a circle may go through them too.
         let place = self.reader.page_key(self.ask(Some(&next), None));
+        if !step.visited.insert(place.clone()) {
+            self.row.notes.push(format!("{} leads in a circle, which was followed once", step.called));
+            return Ok(None);
+        }
         let known = self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?;
         Ok(Some(Step { cursor: Some(next), known, pages, ..step }))
     }
