@@ -2,14 +2,17 @@
 
 use std::cell::RefCell;
 use std::io::{IsTerminal, Write};
+use std::ops::{Deref, DerefMut};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use clap::Args;
 use diaporos_core::diagnostic::Report;
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
+use diaporos_hub::leases::Worker;
 use diaporos_hub::reaches::{mark_of, reaches};
-use diaporos_store::Store;
+use diaporos_store::{Leased, Store, StoreError};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -208,11 +211,69 @@ impl Context {
         Ok(Store::open(&config.store_file())?)
     }
 
+    /// The store, for what one process at a time may do, with the configured lanes known to it. Waits a while
+    /// where another process does it.
+    pub(crate) fn store_leased(config: &Config, what: &[Leased], doing: &str) -> Result<LeasedStore, Failure> {
+        let mut leased = Self::leased(config, what, doing)?;
+        diaporos_hub::look::register_lanes(config, &mut leased.store, Context::now())?;
+        Ok(leased)
+    }
+
+    /// The same, with the lanes known to it as they were.
+    pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<LeasedStore, Failure> {
+        let mut store = Store::open_for_change(&config.store_file())?;
+        let worker = Context::worker(config)?;
+        let waiting = |error: &StoreError| note(&one_line(&format!("waiting: {error}")));
+        worker.take_within(&mut store, (what, doing), WAITS_FOR_LEASE, &waiting)?;
+        Ok(LeasedStore { store, _worker: Some(worker) })
+    }
+
+    /// The store, where nothing is to be changed.
+    pub(crate) fn store_unleased(config: &Config) -> Result<LeasedStore, Failure> {
+        Ok(LeasedStore { store: Context::store(config)?, _worker: None })
+    }
+
+    /// This process, as one that works on the hub.
+    pub(crate) fn worker(config: &Config) -> Result<Worker, Failure> {
+        let name = format!("{}-{:016x}", std::process::id(), fastrand::u64(..));
+        Ok(Worker::begin(&config.store_file(), &name, &Context::who(), Context::now)?)
+    }
+
     /// The store, for changing, with the configured lanes known to it.
     pub(crate) fn store_for_change(config: &Config) -> Result<Store, Failure> {
         let mut store = Store::open_for_change(&config.store_file())?;
         diaporos_hub::look::register_lanes(config, &mut store, Context::now())?;
         Ok(store)
+    }
+}
+
+/// How long a command waits for what another one is doing.
+const WAITS_FOR_LEASE: Duration = Duration::from_secs(10);
+
+/// The store with leases, which are given up with it.
+pub(crate) struct LeasedStore {
+    store: Store,
+    _worker: Option<Worker>,
+}
+
+impl Deref for LeasedStore {
+    type Target = Store;
+
+    fn deref(&self) -> &Store {
+        &self.store
+    }
+}
+
+impl DerefMut for LeasedStore {
+    fn deref_mut(&mut self) -> &mut Store {
+        &mut self.store
+    }
+}
+
+impl Drop for LeasedStore {
+    fn drop(&mut self) {
+        // Where that fails they end with this process.
+        let _ = self.store.give_up_leases();
     }
 }
 

@@ -116,6 +116,8 @@ impl From<StoreError> for Failure {
         match error {
             StoreError::Copy { .. } => Failure::failed(message).advise("the store is as it was; name another file, or wait until other commands are done"),
             StoreError::Busy => Failure::failed(message).advise("wait until it is done, and try again"),
+            StoreError::Leased(_) => Failure::failed(message).advise("wait until it is done, and try again"),
+            StoreError::LeaseLost { .. } => Failure::failed(message).advise("run this again; it goes on where the other one is"),
             StoreError::Newer { .. } => Failure::failed(message).advise("use the newer diaporos that made it"),
             StoreError::Lane { .. } => Failure::wrong(message)
                 .advise("give the lane with the new ends another name; what the old one delivered stays known"),

@@ -9,6 +9,7 @@ pub mod explain;
 mod identity;
 pub mod impact;
 pub mod init;
+pub mod leases;
 pub mod left_behind;
 pub mod look;
 mod mapping;

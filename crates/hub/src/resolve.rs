@@ -117,7 +117,8 @@ pub async fn resolve(
         }
     }
     let standing = if owes { Standing::Owed } else { Standing::Delivered };
-    let verdict = Verdict { delivered, reads: mapping.dependencies.reads, ..Verdict::new(due.number, standing) };
+    let verdict =
+        Verdict { delivered, reads: mapping.dependencies.reads, ..Verdict::new((due.number, due.touched), standing) };
     store.note(name, &[verdict], now)?;
     Ok(Resolved::Settled)
 }

@@ -5,7 +5,7 @@ use diaporos_core::value::LaneName;
 use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
 use diaporos_hub::left_behind::withdraw;
-use diaporos_store::{LeftLane, Store};
+use diaporos_store::{Leased, LeftLane, Store};
 
 use super::counted;
 use crate::context::Context;
@@ -95,7 +95,7 @@ pub(crate) async fn run(args: &Lane, context: &Context) -> Result<Exit, Failure>
         LaneCommand::Left => list(&config, context)?,
         LaneCommand::Rename { old, new } => rename(&config, (&name(old)?, &name(new)?))?,
         LaneCommand::Forget { lane } => {
-            let mut store = Context::store_for_change(&config)?;
+            let mut store = Context::store_leased(&config, &leases([lane.as_str()]), "lane forget")?;
             let left = left(&store, &config, lane)?;
             let documents = store.forget_lane(&left.name)?.unwrap_or_default();
             say(&format!("{} of `{lane}` stay as they are", counted(documents, "document", "documents")))?;
@@ -104,6 +104,11 @@ pub(crate) async fn run(args: &Lane, context: &Context) -> Result<Exit, Failure>
         LaneCommand::Moved(moved) => say_where(&config, moved)?,
     }
     Ok(Exit::Done)
+}
+
+/// Lanes that nobody may push meanwhile.
+fn leases<'a>(names: impl IntoIterator<Item = &'a str>) -> Vec<Leased> {
+    names.into_iter().filter_map(|name| LaneName::new(name).ok()).map(Leased::Lane).collect()
 }
 
 fn say(sentence: &str) -> Result<(), Failure> {
@@ -158,7 +163,7 @@ fn left(store: &Store, config: &Config, lane: &str) -> Result<LeftLane, Failure>
 
 fn rename(config: &Config, (old, new): (&LaneName, &LaneName)) -> Result<(), Failure> {
     // Before the configured lanes are made known, so that a new name is free.
-    let mut store = Store::open_for_change(&config.store_file())?;
+    let mut store = Context::leased(config, &[Leased::Lane(old.clone()), Leased::Lane(new.clone())], "lane rename")?;
     let done = store.rename_lane(old, new)? || store.hand_over(old, new, Context::now())?.is_some();
     if !done {
         return Err(Failure::failed(format!("`{old}` cannot become `{new}`")).advise(
@@ -170,7 +175,7 @@ fn rename(config: &Config, (old, new): (&LaneName, &LaneName)) -> Result<(), Fai
 }
 
 async fn take_off(config: &Config, lane: &str) -> Result<Exit, Failure> {
-    let mut store = Context::store_for_change(config)?;
+    let mut store = Context::store_leased(config, &leases([lane]), "lane withdraw")?;
     let left = left(&store, config, lane)?;
     let connector = Connector::new(config, &Context::variable);
     let writer = connector.writer(&left.to.system)?;
@@ -186,7 +191,8 @@ async fn take_off(config: &Config, lane: &str) -> Result<Exit, Failure> {
 
 fn say_where(config: &Config, moved: &Moved) -> Result<(), Failure> {
     let system = super::system(config, &moved.system)?;
-    let mut store = Context::store_for_change(config)?;
+    let to_it = config.lanes.values().filter(|lane| lane.lane.to.system == *system);
+    let mut store = Context::store_leased(config, &leases(to_it.map(|lane| lane.lane.name.as_str())), "lane moved")?;
     let place = Connector::new(config, &Context::variable).writer(system)?.place();
     if moved.to.same {
         store.keep_destination_place(system, &place)?;

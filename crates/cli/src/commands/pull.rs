@@ -4,6 +4,7 @@ use clap::Args;
 use diaporos_core::value::TypeName;
 use diaporos_hub::Connector;
 use diaporos_hub::pull::{PullOptions, PullRow, PullSource, pull};
+use diaporos_store::Leased;
 use serde_json::{Map, json};
 
 use super::{counted, system};
@@ -61,7 +62,8 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
         systems.extend(config.systems.iter().filter(|(_, known)| known.can_be_read()).map(|(name, _)| name));
     }
     systems.dedup();
-    let mut store = Context::store_for_change(&config)?;
+    let leases: Vec<Leased> = systems.iter().map(|system| Leased::System((*system).clone())).collect();
+    let mut store = Context::store_leased(&config, &leases, "pull")?;
     let connector = Connector::new(&config, &Context::variable);
     let mut progress = context.progress();
     let jobs = systems.into_iter().map(|system| PullSource { system, reader: connector.reader(system) }).collect();

@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 
 use clap::Args;
 use diaporos_hub::Connector;
+use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::resolve::{Answer, Resolved, Side, Take, resolve};
+use diaporos_store::Leased;
 
 use super::{address, lanes, no_entry};
 use crate::context::Context;
@@ -35,7 +37,12 @@ const COLUMNS: &[Column] =
 pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let address = address(&args.address)?;
-    let mut store = Context::store_for_change(&config)?;
+    let concerned: Vec<&ConfiguredLane> = lanes(&config, args.lane.as_slice())?
+        .into_iter()
+        .filter(|lane| (&lane.lane.from.system, &lane.lane.from.kind) == (&address.system, &address.kind))
+        .collect();
+    let leases: Vec<Leased> = concerned.iter().map(|lane| Leased::Lane(lane.lane.name.clone())).collect();
+    let mut store = Context::store_leased(&config, &leases, "resolve")?;
     if store.entry(&address)?.is_none() {
         return Err(no_entry(&store, &address)?);
     }
@@ -47,11 +54,8 @@ pub(crate) async fn run(args: &Resolve, context: &Context) -> Result<Exit, Failu
         Take::Fields(_) => "the next push goes by what was said of each field",
     };
     let mut sheet = context.sheet(COLUMNS);
-    for configured in lanes(&config, args.lane.as_slice())? {
+    for configured in concerned {
         let lane = &configured.lane;
-        if (&lane.from.system, &lane.from.kind) != (&address.system, &address.kind) {
-            continue;
-        }
         let writer = connector.writer(&lane.to.system)?;
         let answer = Answer { lane: configured, address: &address, take: &take };
         let resolved = resolve(&mut store, answer, writer.as_ref(), Context::now()).await?;

@@ -36,9 +36,13 @@ fn two_pushes_at_once_do_not_meet() {
     hub.world.visitor_site.fail(diaporos_demo::Rule::once(diaporos_demo::Fault::StallAfter { millis: 1_500 }, "POST"));
     let mut first = hub.start(&["push"]);
     hub.wait_until(|world| world.visitor_site.asked().iter().any(diaporos_demo::Asked::writes));
-    let second = hub.run(&["push"]).ends(1);
-    assert!(second.stderr.contains("another diaporos command"), "{}", second.stderr);
+    let second = hub.run(&["push"]).ends(3);
+    assert!(second.stderr.contains("waiting: lane profiles is taken: `push` by"), "{}", second.stderr);
     assert_eq!(first.wait().unwrap().code(), Some(3));
+    let writes = hub.writes();
+    hub.run(&["push"]).ends(3);
+    assert_eq!(hub.writes(), writes, "between them they did all of it");
+    assert_eq!(hub.world.pages.rows().len(), Hub::pushed().world.pages.rows().len(), "and nothing twice");
 }
 
 #[test]

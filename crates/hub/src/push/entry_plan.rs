@@ -18,6 +18,8 @@ use crate::config::ConfiguredLane;
 pub struct EntryPlan {
     /// The entry's number.
     pub number: i64,
+    /// How often it had been made owed a look when it was planned.
+    pub(super) touched: i64,
     /// The entry.
     pub address: Address,
     /// What is to be done for each document.
@@ -50,6 +52,7 @@ impl EntryPlan {
         let is_undecided = due.counterparts.iter().any(|row| row.counterpart.is_undecided());
         EntryPlan {
             number: due.number,
+            touched: due.touched,
             address: due.entry.address.clone(),
             documents: Vec::new(),
             hold: None,
@@ -206,7 +209,7 @@ impl EntryPlan {
 
     /// The verdict of a plan that went, or goes, as it was made.
     pub(super) fn verdict(&self) -> Verdict {
-        let mut verdict = Verdict::new(self.number, self.standing());
+        let mut verdict = Verdict::new((self.number, self.touched), self.standing());
         let noted = |document: &DocumentPlan| {
             // Of an entry that is held no more is noted than whose question its documents are.
             let is_held = matches!(document.step, Step::Hold(_));

@@ -218,7 +218,8 @@ impl Flow<'_, '_, '_> {
         let mut verdicts = Vec::new();
         for due in due.extract_if(.., |due| self.unsettled.contains_key(&due.number)) {
             if let Some(error) = self.unsettled.get(&due.number) {
-                let unplanned = Unplanned { number: due.number, address: due.entry.address, error: error.clone() };
+                let unplanned =
+                    Unplanned { looked: (due.number, due.touched), address: due.entry.address, error: error.clone() };
                 unplanned.tell(HoldReason::InDoubt.word(), self.tally, &mut verdicts, self.row);
             }
         }

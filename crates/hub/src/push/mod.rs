@@ -260,7 +260,7 @@ impl Push<'_> {
 
 /// An entry about which the destination could not be asked what a plan needs.
 struct Unplanned {
-    number: i64,
+    looked: (i64, i64),
     address: Address,
     error: SystemError,
 }
@@ -275,7 +275,7 @@ impl Unplanned {
     ) {
         tally.failed += 1;
         let message = self.error.to_string();
-        verdicts.push(Verdict::new(self.number, Standing::Failed).because(reason, message.clone()));
+        verdicts.push(Verdict::new(self.looked, Standing::Failed).because(reason, message.clone()));
         row(PushRow {
             address: self.address,
             language: None,

@@ -73,7 +73,11 @@ impl WindowPlanner<'_> {
         let Answers { mut found, mut failed } = self.look_up(&due, &mappings).await?;
         for (place, (due, mapping)) in due.into_iter().zip(mappings).enumerate() {
             if let Some(error) = failed.remove(&place) {
-                window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
+                window.unplanned.push(Unplanned {
+                    looked: (due.number, due.touched),
+                    address: due.entry.address,
+                    error,
+                });
                 continue;
             }
             let own = found.remove(&place).unwrap_or_default();
@@ -110,7 +114,11 @@ impl WindowPlanner<'_> {
                     kept.push(due);
                 }
                 Some((false, error)) => {
-                    window.unplanned.push(Unplanned { number: due.number, address: due.entry.address, error });
+                    window.unplanned.push(Unplanned {
+                        looked: (due.number, due.touched),
+                        address: due.entry.address,
+                        error,
+                    });
                 }
             }
         }
@@ -161,7 +169,9 @@ impl WindowPlanner<'_> {
             match error {
                 None => plans.push(plan),
                 Some(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
-                Some(error) => unplanned.push(Unplanned { number: plan.number, address: plan.address, error }),
+                Some(error) => {
+                    unplanned.push(Unplanned { looked: (plan.number, plan.touched), address: plan.address, error })
+                }
             }
         }
         Ok(Window { plans, unplanned })

@@ -41,7 +41,7 @@ impl Store {
         id: &EntryId,
         now: Timestamp,
     ) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         transaction.execute("INSERT OR REPLACE INTO asset_address VALUES (?1, ?2)", params![url, hash])?;
         transaction.execute(
             "INSERT OR REPLACE INTO asset VALUES (?1, ?2, ?3, ?4)",

@@ -112,7 +112,7 @@ impl Store {
         let restored = look_through(copy)?;
         let wrong = |error: &std::io::Error| StoreError::file(file, error);
         let part = beside(file, ".part");
-        let Store { connection, _lock: lock, .. } = Store::open_for_change(file)?;
+        let Store { connection, _lock: lock, .. } = Store::open_alone(file)?;
         let was_there: bool = connection.query_row("SELECT EXISTS (SELECT 1 FROM entry)", [], |row| row.get(0))?;
         write_whole(&Connection::open_with_flags(copy, OpenFlags::SQLITE_OPEN_READ_ONLY)?, &part)?;
         // The last to close a store writes its log into it and takes the log away. A log that is left would be

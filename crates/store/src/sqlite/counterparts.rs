@@ -250,7 +250,7 @@ pub(super) fn keep_counterpart(
         .query_row(params![lane, entry, language], |row| Ok((row.get(0)?, row.get(1)?)))
         .optional()?;
     if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
-        owe_readers(connection, entry)?;
+        owe_readers(connection, lane, entry)?;
     }
     connection.prepare_cached(
         // An update leaves the index of ids as it is where the id does.

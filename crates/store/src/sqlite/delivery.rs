@@ -23,6 +23,8 @@ pub struct Due {
     pub taken_off: bool,
     /// Why it is held, where it is.
     pub held: Option<HoldReason>,
+    /// How often something made it owed a look on the lane; told again with the verdict.
+    pub touched: i64,
 }
 
 /// Which entries are looked for.
@@ -42,6 +44,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn due(&self, lane: &LaneName, filter: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+        let _snapshot = self.connection.unchecked_transaction()?;
         let lane_number = self.lane_number(lane)?;
         let which = match filter {
             DueFilter::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
@@ -62,7 +65,7 @@ impl Store {
         }
         let mut due = Vec::with_capacity(addresses.len());
         for (address, held) in addresses {
-            due.extend(self.look_at(lane, &address)?.map(|looked_at| Due { held, ..looked_at }));
+            due.extend(self.as_it_is(lane, &address)?.map(|looked_at| Due { held, ..looked_at }));
         }
         Ok(due)
     }
@@ -84,11 +87,22 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn look_at(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
+        // Others may change it meanwhile; what is told is of one moment.
+        let _snapshot = self.connection.unchecked_transaction()?;
+        self.as_it_is(lane, address)
+    }
+
+    fn as_it_is(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
         let Some(stored) = self.entry(address)? else { return Ok(None) };
         let mut counterparts = self.counterparts(stored.number)?;
         counterparts.retain(|row| row.lane == lane.as_str());
         let taken_off = self.taken_off(lane, stored.number)?.is_some();
-        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, held: None }))
+        let mut touched = self.connection.prepare_cached(
+            "SELECT touched FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
+        )?;
+        let touched = touched.query_row(params![lane.as_str(), stored.number], |row| row.get(0)).optional()?;
+        let touched = touched.unwrap_or_default();
+        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, held: None, touched }))
     }
 
     /// Where a destination was when it was last pushed to.
@@ -112,13 +126,14 @@ impl Store {
         Ok(())
     }
 
-    /// Writes where entries stand after they were looked at, in one commit.
+    /// Writes where entries stand after they were looked at, in one commit. What was made owed a look again
+    /// since it was looked at stays owed.
     ///
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn note(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for verdict in verdicts {
             note_one(&transaction, lane, verdict, now)?;
         }
@@ -172,11 +187,21 @@ pub(super) fn note_one(
 ) -> Result<(), StoreError> {
     transaction
         .prepare_cached(
-            "INSERT INTO delivery VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET
+            "INSERT INTO delivery (lane, entry, standing, reason, message, since) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+             ON CONFLICT DO UPDATE SET
                  since = CASE WHEN standing = excluded.standing AND message IS excluded.message THEN since ELSE excluded.since END,
-                 standing = excluded.standing, reason = excluded.reason, message = excluded.message",
+                 standing = excluded.standing, reason = excluded.reason, message = excluded.message
+             WHERE touched = ?7",
         )?
-        .execute(params![lane, verdict.entry, verdict.standing.word(), verdict.reason, verdict.message, millis(now)])?;
+        .execute(params![
+            lane,
+            verdict.entry,
+            verdict.standing.word(),
+            verdict.reason,
+            verdict.message,
+            millis(now),
+            verdict.touched
+        ])?;
     for delivered in &verdict.delivered {
         keep_counterpart(transaction, lane, verdict.entry, delivered, now)?;
     }

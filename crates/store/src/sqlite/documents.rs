@@ -36,7 +36,7 @@ impl Store {
         place: &str,
         standing: &DocumentStanding,
     ) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, of.0, of.1)?;
         if *standing == DocumentStanding::default() {
             transaction.execute("DELETE FROM document WHERE type = ?1 AND place = ?2", params![number, place])?;

@@ -4,12 +4,23 @@ use std::path::{Path, PathBuf};
 
 use diaporos_core::expr::WorldError;
 
+use super::lease::LeaseRow;
+
 /// A failure of the store. Nothing of the call that failed was kept.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
-    /// Another process is changing the hub.
+    /// Another process changes the hub, and this needs it alone; or needs it alone itself.
     #[error("another diaporos command is changing this hub")]
     Busy,
+    /// Another process has a lease that this needs.
+    #[error("{} is taken: `{}` by {} since {}", .0.what, .0.doing, .0.who, .0.since)]
+    Leased(Box<LeaseRow>),
+    /// This process was taken for dead, and another took its lease; nothing was written since.
+    #[error("{what}: another process took over while this one did not answer; nothing more was written")]
+    LeaseLost {
+        /// What was leased.
+        what: String,
+    },
     /// The file cannot be used.
     #[error("{path}: {reason}")]
     File {

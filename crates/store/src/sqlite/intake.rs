@@ -50,7 +50,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<PageTally, StoreError> {
         let (system, kind) = of;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut tally = PageTally::default();
         let mut on_page = RoaringTreemap::new();
@@ -97,7 +97,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<PageTally, StoreError> {
         let (system, kind) = of;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let bitmap: Vec<u8> = transaction
             .prepare_cached("UPDATE page_mark SET used = ?1 WHERE type = ?2 AND place = ?3 RETURNING seen")?
@@ -181,7 +181,7 @@ impl Store {
     /// Where the store fails.
     pub fn take_deleted(&mut self, of: SourceType<'_>, ids: &[EntryId], now: Timestamp) -> Result<u64, StoreError> {
         let (system, kind) = of;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut gone = 0;
         for id in ids {
@@ -241,7 +241,7 @@ impl Store {
         (started, now): (Timestamp, Timestamp),
     ) -> Result<Result<u64, u64>, StoreError> {
         let (system, kind) = of;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut missing = Vec::new();
         {

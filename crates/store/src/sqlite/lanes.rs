@@ -84,7 +84,7 @@ impl Store {
     /// # Errors
     /// Where the store fails, or a lane that has delivered is to have other ends.
     pub fn register_lanes(&mut self, lanes: &[LaneRecord<'_>], now: Timestamp) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for lane in lanes {
             let from = Self::type_number(&transaction, &lane.from.system, &lane.from.kind)?;
             let to = Self::type_number(&transaction, &lane.to.system, &lane.to.kind)?;
@@ -119,7 +119,7 @@ impl Store {
             }
             transaction.execute(
                 "INSERT INTO delivery (lane, entry, standing, since) SELECT ?1, id, 'owed', ?3 FROM entry WHERE type = ?2
-                 ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+                 ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since, touched = touched + 1",
                 params![id, from, millis(now)],
             )?;
         }

@@ -96,7 +96,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<Vec<OpenIntent>, StoreError> {
         let lane = self.lane_number(lane)?;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let mut open = Vec::with_capacity(intents.len());
         for intent in intents {
             transaction
@@ -143,7 +143,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         // Before the counterparts, which make those owed again that looked in vain for one of them.
         for verdict in verdicts {
             note_one(&transaction, lane, verdict, now)?;
@@ -212,7 +212,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is taken out then.
     pub fn prune_ledger(&mut self, before: Timestamp, who: &str, now: Timestamp) -> Result<u64, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let until = millis(before);
         transaction.execute(
             "CREATE TEMP TABLE pruned AS SELECT id FROM intent WHERE at < ?1 AND id NOT IN (SELECT intent FROM open_intent)

@@ -66,7 +66,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is changed then.
     pub fn hand_over(&mut self, from: &LaneName, to: &LaneName, now: Timestamp) -> Result<Option<u64>, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let (Some(old), Some(new)) = (lane_at(&transaction, from)?, lane_at(&transaction, to)?) else {
             return Ok(None);
         };
@@ -81,7 +81,7 @@ impl Store {
         transaction.execute("UPDATE intent SET lane = ?2 WHERE lane = ?1", lanes)?;
         forget(&transaction, old.0)?;
         transaction.execute(
-            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2 WHERE lane = ?1",
+            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2, touched = touched + 1 WHERE lane = ?1",
             params![new.0, millis(now)],
         )?;
         transaction.commit()?;
@@ -93,7 +93,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn rename_lane(&mut self, from: &LaneName, to: &LaneName) -> Result<bool, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         if lane_at(&transaction, from)?.is_none() || lane_at(&transaction, to)?.is_some() {
             return Ok(false);
         }
@@ -108,7 +108,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is changed then.
     pub fn forget_lane(&mut self, lane: &LaneName) -> Result<Option<u64>, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let Some((id, ..)) = lane_at(&transaction, lane)? else { return Ok(None) };
         let documents = transaction.execute("DELETE FROM counterpart WHERE lane = ?1", [id])?;
         forget(&transaction, id)?;
@@ -122,7 +122,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is changed then.
     pub fn forget_destination(&mut self, system: &SystemName, place: &str, now: Timestamp) -> Result<u64, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let lanes =
             "lane IN (SELECT lane.id FROM lane JOIN entry_type ON entry_type.id = lane.to_type WHERE system = ?1)";
         let name = system.as_str();
@@ -130,7 +130,7 @@ impl Store {
         transaction.execute(&format!("DELETE FROM open_intent WHERE {lanes}"), [name])?;
         transaction.execute("DELETE FROM asset WHERE system = ?1", [name])?;
         transaction.execute(
-            &format!("UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2 WHERE {lanes}"),
+            &format!("UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2, touched = touched + 1 WHERE {lanes}"),
             params![name, millis(now)],
         )?;
         transaction.execute(

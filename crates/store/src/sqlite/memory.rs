@@ -49,7 +49,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn remember(&mut self, pairs: &[MemoryPair], origin: &str, now: Timestamp) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for pair in pairs {
             transaction
                 .prepare_cached("INSERT OR REPLACE INTO memory VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?

@@ -16,6 +16,8 @@ mod intake;
 mod intent;
 mod lanes;
 mod leaked;
+mod lease;
+mod leases;
 mod ledger;
 mod left_behind;
 mod memory;
@@ -24,6 +26,7 @@ mod owed;
 mod page_marks;
 mod parts;
 mod place;
+mod process;
 mod resumption;
 mod row;
 mod seen;
@@ -40,6 +43,7 @@ use std::path::Path;
 
 use content::Packing;
 use diaporos_core::value::{SystemName, TypeName};
+use leases::Fence;
 use place::{cannot_be_written, make_file, make_folder};
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
@@ -58,8 +62,11 @@ pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use intent::{Action, IntentRecord, OpenIntent, Outcome, OutcomeResult};
 pub use lanes::{Counts, HeldRow, LaneRecord};
+pub use lease::{LeaseRow, Leased};
+pub use leases::Holder;
 pub use ledger::{LedgerFilter, LedgerRow};
 pub use left_behind::LeftLane;
+pub use process::Process;
 pub use resumption::Resumption;
 pub use seen::{PageTally, Seen};
 pub use standing::Standing;
@@ -74,7 +81,8 @@ pub type SourceType<'a> = (&'a SystemName, &'a TypeName);
 pub struct Store {
     connection: Connection,
     packing: RefCell<Packing>,
-    /// Held while this process may change the store, so that two pushes never run at once.
+    fence: Fence,
+    /// Held while this process may change the store, so that no other copy is put in its place.
     _lock: Option<File>,
 }
 
@@ -95,15 +103,27 @@ impl Store {
         make_folder(file)
     }
 
-    /// Opens the store for changing, which one process at a time may do.
+    /// Opens the store for changing. What one process at a time may do needs a lease besides.
     ///
     /// # Errors
-    /// Where another process has it, or the file cannot be opened.
+    /// Where a copy is put in its place, or the file cannot be opened.
     pub fn open_for_change(file: &Path) -> Result<Store, StoreError> {
+        Self::open_locked(file, File::try_lock_shared)
+    }
+
+    /// Opens the store for changing while no other process may.
+    ///
+    /// # Errors
+    /// Where another process has it open for changing, or the file cannot be opened.
+    fn open_alone(file: &Path) -> Result<Store, StoreError> {
+        Self::open_locked(file, File::try_lock)
+    }
+
+    fn open_locked(file: &Path, try_lock: fn(&File) -> Result<(), TryLockError>) -> Result<Store, StoreError> {
         make_folder(file)?;
         let lock_file = file.with_extension("lock");
         let lock = make_file(&lock_file)?;
-        match lock.try_lock() {
+        match try_lock(&lock) {
             Ok(()) => Self::connect(file, Some(lock)),
             Err(TryLockError::WouldBlock) => Err(StoreError::Busy),
             Err(TryLockError::Error(error)) => Err(StoreError::file(&lock_file, &error)),
@@ -140,7 +160,7 @@ impl Store {
         let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX | OpenFlags::SQLITE_OPEN_URI;
         let connection = Connection::open_with_flags(place.as_str(), flags)?;
         migrate::is_of_today(&connection)?;
-        Ok(Store { connection, packing: RefCell::default(), _lock: None })
+        Ok(Store { connection, packing: RefCell::default(), fence: Fence::default(), _lock: None })
     }
 
     fn connect_to_write(file: &Path, lock: Option<File>) -> Result<Store, StoreError> {
@@ -158,9 +178,11 @@ impl Store {
         connection.pragma_update(None, "foreign_keys", true)?;
         connection.pragma_update(None, "cache_size", -16 * 1024)?;
         migrate::migrate(&mut connection)?;
-        Ok(Store { connection, packing: RefCell::default(), _lock: lock })
+        Ok(Store { connection, packing: RefCell::default(), fence: Fence::default(), _lock: lock })
     }
 }
 
+#[cfg(test)]
+mod lease_tests;
 #[cfg(test)]
 mod tests;

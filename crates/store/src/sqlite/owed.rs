@@ -17,26 +17,28 @@ pub(super) fn mark_owed(
     connection
         .prepare_cached(
             "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
-             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since, touched = touched + 1",
         )?
         .execute(params![kind, entry, millis(now)])?;
     connection
         .prepare_cached(
-            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3
+            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3, touched = touched + 1
              WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
         )?
         .execute(params![kind, source_id, millis(now)])?;
     Ok(())
 }
 
-/// Entries that read this one see another counterpart now.
-pub(super) fn owe_readers(connection: &Connection, entry: i64) -> Result<(), StoreError> {
+/// Entries that read this one see another counterpart now. Whoever pushes the lane looks, for each entry that
+/// is under way, whether what it read is still so; of another lane's entries the store sees to it.
+pub(super) fn owe_readers(connection: &Connection, lane: i64, entry: i64) -> Result<(), StoreError> {
     connection
         .prepare_cached(
-            "UPDATE delivery SET standing = 'owed' WHERE standing <> 'owed' AND (lane, entry) IN (
+            "UPDATE delivery SET standing = 'owed', touched = touched + (lane <> ?1)
+             WHERE (standing <> 'owed' OR lane <> ?1) AND (lane, entry) IN (
                  SELECT lane, reading.entry FROM reading JOIN entry ON entry.type = reading.type AND entry.source_id = reading.source_id
-                 WHERE entry.id = ?1)",
+                 WHERE entry.id = ?2)",
         )?
-        .execute([entry])?;
+        .execute([lane, entry])?;
     Ok(())
 }

@@ -26,7 +26,7 @@ impl Store {
         now: Timestamp,
     ) -> Result<u64, StoreError> {
         let (system, kind) = of;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut on_page = Seen::default();
         let before = seen.count();
@@ -87,7 +87,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn forget_parts(&mut self, (system, kind): (&SystemName, &TypeName), seen: &Seen) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
         let mut missing = Vec::new();
         {
@@ -153,7 +153,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn put_together(&mut self, joined: &[i64]) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for number in joined {
             transaction.prepare_cached("UPDATE joined SET touched = 0 WHERE id = ?1")?.execute([number])?;
         }

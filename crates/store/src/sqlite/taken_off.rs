@@ -28,7 +28,7 @@ impl Store {
     /// Where the store fails; nothing is kept then.
     pub fn take_off(&mut self, lane: &LaneName, entry: i64, off: bool, now: Timestamp) -> Result<bool, StoreError> {
         let lane = self.lane_number(lane)?;
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let changed = if off {
             transaction
                 .execute("INSERT OR IGNORE INTO taken_off VALUES (?1, ?2, ?3)", params![lane, entry, millis(now)])?
@@ -38,7 +38,7 @@ impl Store {
         if changed > 0 {
             transaction.execute(
                 "INSERT INTO delivery (lane, entry, standing, since) VALUES (?1, ?2, 'owed', ?3)
-                 ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since",
+                 ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since, touched = touched + 1",
                 params![lane, entry, millis(now)],
             )?;
         }

@@ -96,6 +96,11 @@ impl Bench {
         self.store.entry(&address(id)).unwrap().unwrap().number
     }
 
+    fn looked_at(&self, id: &str) -> (i64, i64) {
+        let due = self.store.look_at(&self.lane, &address(id)).unwrap().unwrap();
+        (due.number, due.touched)
+    }
+
     fn delivered(&self, id: &str) -> Verdict {
         let counterpart = Counterpart {
             id: EntryId::new(format!("there-{id}")).unwrap(),
@@ -112,7 +117,7 @@ impl Bench {
             past: vec![fingerprint(&Value::Null), fingerprint(&Value::Boolean(true))],
         };
         let delivered = vec![Delivered { language: None, counterpart }];
-        Verdict { delivered, ..Verdict::new(self.number(id), Standing::Delivered) }
+        Verdict { delivered, ..Verdict::new(self.looked_at(id), Standing::Delivered) }
     }
 }
 
@@ -236,10 +241,30 @@ fn a_lane_with_counterparts_keeps_its_ends() {
 }
 
 #[test]
-fn one_process_changes_and_others_read() {
+fn several_processes_change_a_store_while_none_has_it_alone() {
     let bench = Bench::new();
+    assert!(matches!(Store::open_alone(&bench.file), Err(StoreError::Busy)));
+    assert!(Store::open_for_change(&bench.file).is_ok());
+    drop(bench.store);
+    let alone = Store::open_alone(&bench.file).unwrap();
     assert!(matches!(Store::open_for_change(&bench.file), Err(StoreError::Busy)));
     assert!(Store::open(&bench.file).is_ok());
+    drop(alone);
+}
+
+#[test]
+fn what_changes_while_it_is_under_way_stays_owed() {
+    let mut bench = Bench::new();
+    bench.register("a").unwrap();
+    bench.take_in(&[incoming("1", "Fern", State::Live)], &mut Seen::default(), 1);
+    let looked_at = bench.delivered("1");
+    bench.take_in(&[incoming("1", "Royal fern", State::Live)], &mut Seen::default(), 2);
+    bench.store.note(&bench.lane, &[looked_at], at(3)).unwrap();
+    assert_eq!(bench.counts(), [(Standing::Owed, 1)].into(), "the new version is still to be delivered");
+    assert_eq!(bench.store.counterparts(bench.number("1")).unwrap().len(), 1, "what was delivered is known");
+    let again = bench.delivered("1");
+    bench.store.note(&bench.lane, &[again], at(4)).unwrap();
+    assert_eq!(bench.counts(), [(Standing::Delivered, 1)].into());
 }
 
 #[test]
@@ -420,7 +445,7 @@ proptest! {
                 }
                 _ if bench.store.entry(&address(&id)).unwrap().is_some() => {
                     let standing = Standing::WORDS[usize::from(how)].1;
-                    let verdict = Verdict::new(bench.number(&id), standing);
+                    let verdict = Verdict::new(bench.looked_at(&id), standing);
                     bench.store.note(&bench.lane, &[verdict], at(second)).unwrap();
                 }
                 _ => {}

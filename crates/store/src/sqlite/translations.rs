@@ -267,7 +267,7 @@ impl Store {
         accepted: &[(i64, Vec<Translation>)],
         now: Timestamp,
     ) -> Result<usize, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let packing = self.packing.get_mut();
         let (mut taken, mut altered) = (0, Vec::new());
         for (entry, translations) in accepted {
@@ -308,7 +308,7 @@ impl Store {
         };
         let mut dropped = 0;
         for entries in entries.chunks(TOGETHER) {
-            let transaction = self.connection.transaction()?;
+            let transaction = self.fence.begin(&mut self.connection)?;
             let packing = self.packing.get_mut();
             let mut altered = Vec::new();
             for entry in entries {

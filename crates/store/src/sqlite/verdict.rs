@@ -21,6 +21,8 @@ pub struct Delivered {
 pub struct Verdict {
     /// The entry's number.
     pub entry: i64,
+    /// How often it was made owed a look when it was looked at.
+    pub touched: i64,
     /// Where it stands.
     pub standing: Standing,
     /// Why it is held, or a word for why it failed.
@@ -34,10 +36,11 @@ pub struct Verdict {
 }
 
 impl Verdict {
-    /// A verdict without more to say.
+    /// A verdict, without more to say, on an entry that was looked at when it had been made owed a look so
+    /// often.
     #[must_use]
-    pub fn new(entry: i64, standing: Standing) -> Self {
-        Verdict { entry, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
+    pub fn new((entry, touched): (i64, i64), standing: Standing) -> Self {
+        Verdict { entry, touched, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
     }
 
     /// Says why.

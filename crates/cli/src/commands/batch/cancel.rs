@@ -4,6 +4,7 @@ use std::io::Write;
 
 use clap::Args;
 use diaporos_hub::batch::cancel;
+use diaporos_store::Leased;
 
 use super::{agency, batch};
 use crate::context::Context;
@@ -24,7 +25,7 @@ pub(crate) struct Cancel {
 
 pub(crate) async fn run(args: &Cancel, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let mut store = Context::store_for_change(&config)?;
+    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch cancel")?;
     let (mut found, brief) = batch(&config, &store, &args.batch)?;
     let agency = if args.here { None } else { agency(&config, brief)? };
     let was_open = cancel(&mut store, agency.as_ref(), &mut found, Context::now()).await?;

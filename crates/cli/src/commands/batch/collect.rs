@@ -9,7 +9,7 @@ use diaporos_hub::batch::{
     CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, returned_files, tallies,
 };
 use diaporos_hub::config::{Brief, Config};
-use diaporos_store::{BatchRow, BatchStanding, Store, UnitStanding};
+use diaporos_store::{BatchRow, BatchStanding, Leased, Store, UnitStanding};
 use serde_json::json;
 
 use super::{agency, batch, folder, language};
@@ -64,7 +64,7 @@ struct Gathered {
 
 pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let mut store = Context::store_for_change(&config)?;
+    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch collect")?;
     let sheet = context.sheet(COLUMNS).within("units");
     let mut gathered = Gathered {
         sheet,

@@ -5,7 +5,7 @@ use diaporos_core::expr::{KnownFields, Slots};
 use diaporos_core::value::LanguageTag;
 use diaporos_hub::batch::{Made, MakeOptions, make, price};
 use diaporos_hub::config::Brief;
-use diaporos_store::{Origin, Store};
+use diaporos_store::{Leased, Origin};
 use serde_json::json;
 
 use super::{brief, language};
@@ -104,7 +104,11 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
         }
     };
     let options = MakeOptions { into, holds, dry_run: args.dry_run };
-    let mut store: Store = if args.dry_run { Context::store(&config)? } else { Context::store_for_change(&config)? };
+    let mut store = if args.dry_run {
+        Context::store_unleased(&config)?
+    } else {
+        Context::store_leased(&config, &[Leased::Batches], "batch make")?
+    };
     let made = make(&mut store, &config.library, brief, &options, Context::now())?;
     let mut sheet = context.sheet(COLUMNS).within("languages");
     brief.into.iter().filter_map(|tag| cells(&made, brief, tag)).for_each(|cells| sheet.row(cells));

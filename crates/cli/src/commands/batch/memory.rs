@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_core::translate::{MemoryPair, TmxWriter, read_tmx};
-use diaporos_store::StoreError;
+use diaporos_store::{Leased, StoreError};
 
 use diaporos_systems::files::publish;
 
@@ -48,7 +48,7 @@ pub(crate) fn run(args: &Memory, context: &Context) -> Result<Exit, Failure> {
         out.flush()?;
         return Ok(Exit::Done);
     }
-    let mut store = Context::store_for_change(&config)?;
+    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch memory")?;
     let mut exit = Exit::Done;
     for file in &args.take {
         let opened =

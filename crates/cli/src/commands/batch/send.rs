@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use clap::Args;
 use diaporos_hub::batch::{Sent, send, send_to_folder};
 use diaporos_hub::config::Brief;
+use diaporos_store::Leased;
 
 use super::{agency, batch, folder, unit_format};
 use crate::context::Context;
@@ -39,7 +40,7 @@ const COLUMNS: &[Column] = &[
 
 pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let mut store = Context::store_for_change(&config)?;
+    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch send")?;
     let (mut batch, brief) = batch(&config, &store, &args.batch)?;
     let brief = &Brief { format: args.file_format.unwrap_or(brief.format), ..brief.clone() };
     let to = args.to.clone().or_else(|| folder(&config, brief));

@@ -4,7 +4,10 @@ mod steps;
 
 use clap::Args;
 use diaporos_hub::Connector;
+use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::push::{Author, PushOptions, PushRun, PushSummary, Target};
+
+use diaporos_store::Leased;
 
 use super::{counted, lanes};
 use crate::context::Context;
@@ -47,7 +50,9 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     context.confirm_reach(&config)?;
     let chosen = lanes(&config, &args.lanes)?;
     let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
-    let mut store = Context::store_for_change(&config)?;
+    let leases = leases(args, &chosen);
+    let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
+    let mut store = Context::store_leased(&config, &leases, &command)?;
     let mut progress = context.progress();
     let mut steps =
         Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), args.rows, context.format);
@@ -59,7 +64,6 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         verify: args.verify,
         only_owed: false,
     };
-    let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
     let who = Context::who();
     let mut run =
         PushRun { store: &mut store, targets: &targets, clock: &Context::now, stop: &|| interrupt.is_asked() };
@@ -71,6 +75,12 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     summary.sentence = counted + &summary.sentence;
     steps.end(summary)?;
     end(done, chosen.len(), args, context)
+}
+
+/// What only one process at a time may do: to push these lanes. A plan needs nothing.
+fn leases(args: &Push, chosen: &[&ConfiguredLane]) -> Vec<Leased> {
+    let lanes = chosen.iter().filter(|_| !args.dry_run);
+    lanes.map(|configured| Leased::Lane(configured.lane.name.clone())).collect()
 }
 
 /// Tells of the lanes that stopped, and how the program ends.

@@ -82,7 +82,7 @@ impl Store {
         due: Option<Timestamp>,
         now: Timestamp,
     ) -> Result<(i64, String), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         // Values that came of it stay, and it as their origin.
         transaction.execute_batch(
             "DELETE FROM batch_unit WHERE text IN (SELECT batch_text.id FROM batch_text JOIN batch ON batch.id = batch WHERE standing = 'making');
@@ -110,7 +110,7 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn finish_batch(&mut self, batch: i64, gave_values: bool) -> Result<bool, StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         let has_texts: bool =
             transaction
                 .query_row("SELECT EXISTS (SELECT 1 FROM batch_text WHERE batch = ?1)", [batch], |row| row.get(0))?;

@@ -151,7 +151,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; none of them is kept then.
     pub fn add_texts(&mut self, batch: i64, texts: &[NewText], now: Timestamp) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for text in texts {
             transaction
                 .prepare_cached(
@@ -289,7 +289,7 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn note_units(&mut self, verdicts: &[UnitVerdict], now: Timestamp) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
+        let transaction = self.fence.begin(&mut self.connection)?;
         for verdict in verdicts {
             let reasons = serde_json::to_string(&verdict.reasons).map_err(StoreError::content)?;
             transaction

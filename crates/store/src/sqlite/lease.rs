@@ -1,0 +1,40 @@
+//! What is leased, and to whom.
+
+use std::fmt;
+
+use diaporos_core::value::{LaneName, SystemName};
+use jiff::Timestamp;
+
+/// What one process at a time does.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Leased {
+    /// A system, which is pulled.
+    System(SystemName),
+    /// A lane, which is pushed.
+    Lane(LaneName),
+    /// The batches, which are made, sent and collected.
+    Batches,
+}
+
+impl fmt::Display for Leased {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Leased::System(name) => write!(f, "system {name}"),
+            Leased::Lane(name) => write!(f, "lane {name}"),
+            Leased::Batches => f.write_str("batches"),
+        }
+    }
+}
+
+/// A lease that a process has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LeaseRow {
+    /// What is leased, in words.
+    pub what: String,
+    /// Who runs the process.
+    pub who: String,
+    /// What it does.
+    pub doing: String,
+    /// Since when.
+    pub since: Timestamp,
+}

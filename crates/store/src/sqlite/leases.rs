@@ -1,0 +1,130 @@
+//! Leases: the right of one process to pull a system or push a lane, with an owner and an end.
+
+use std::path::Path;
+
+use jiff::Timestamp;
+use rusqlite::{Connection, OptionalExtension, Transaction, TransactionBehavior, params};
+
+use super::lease::{LeaseRow, Leased};
+use super::process::lives;
+use super::row::{millis, moment};
+use super::{Process, Store, StoreError};
+
+/// Who takes leases, and for what.
+#[derive(Debug, Clone, Copy)]
+pub struct Holder<'a> {
+    /// The process.
+    pub process: &'a Process,
+    /// Who runs it.
+    pub who: &'a str,
+    /// What it does, as it is told to those who wait.
+    pub doing: &'a str,
+}
+
+/// The leases of an open store. Every commit is held against them, so that a process which was taken for
+/// dead, and only slept, writes nothing over what another did meanwhile.
+#[derive(Debug, Default)]
+pub(super) struct Fence(Vec<(String, String)>);
+
+impl Fence {
+    /// Begins a change.
+    pub(super) fn begin<'c>(&self, connection: &'c mut Connection) -> Result<Transaction<'c>, StoreError> {
+        // What is read before it is written must not change in between.
+        let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        for (what, process) in &self.0 {
+            let is_ours: bool = transaction
+                .prepare_cached("SELECT EXISTS (SELECT 1 FROM lease WHERE what = ?1 AND process = ?2)")?
+                .query_row([what, process], |row| row.get(0))?;
+            if !is_ours {
+                return Err(StoreError::LeaseLost { what: what.clone() });
+            }
+        }
+        Ok(transaction)
+    }
+}
+
+fn store_file(connection: &Connection) -> Result<&Path, StoreError> {
+    connection.path().map(Path::new).ok_or_else(|| StoreError::content("a store without a file"))
+}
+
+/// Who has a lease that did not end, in a process that lives.
+fn holder_of(connection: &Connection, what: &str, now: Timestamp) -> Result<Option<LeaseRow>, StoreError> {
+    let found = connection
+        .prepare_cached("SELECT process, who, doing, since FROM lease WHERE what = ?1 AND ends > ?2")?
+        .query_row(params![what, millis(now)], |row| {
+            Ok((row.get::<_, String>(0)?, row.get(1)?, row.get(2)?, row.get::<_, i64>(3)?))
+        })
+        .optional()?;
+    let Some((process, who, doing, since)) = found else { return Ok(None) };
+    if !lives(store_file(connection)?, &process) {
+        return Ok(None);
+    }
+    Ok(Some(LeaseRow { what: what.to_owned(), who, doing, since: moment(since)? }))
+}
+
+impl Store {
+    /// Takes leases until a moment, all or none. From then on this store changes nothing once one is lost.
+    ///
+    /// # Errors
+    /// Where another process has one of them, or the store fails.
+    pub fn take_leases(
+        &mut self,
+        wanted: &[Leased],
+        holder: Holder<'_>,
+        (now, until): (Timestamp, Timestamp),
+    ) -> Result<(), StoreError> {
+        let transaction = self.fence.begin(&mut self.connection)?;
+        let mut taken = Vec::new();
+        for what in wanted {
+            let what = what.to_string();
+            if let Some(other) = holder_of(&transaction, &what, now)? {
+                return Err(StoreError::Leased(Box::new(other)));
+            }
+            let process = holder.process.name();
+            transaction
+                .prepare_cached(
+                    "INSERT INTO lease VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET
+                         process = ?2, who = ?3, doing = ?4, since = ?5, ends = ?6",
+                )?
+                .execute(params![what, process, holder.who, holder.doing, millis(now), millis(until)])?;
+            taken.push((what, process.to_owned()));
+        }
+        transaction.commit()?;
+        self.fence.0.extend(taken);
+        Ok(())
+    }
+
+    /// Moves the end of every lease of a process.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn renew_leases(&self, process: &Process, until: Timestamp) -> Result<(), StoreError> {
+        let mut renew = self.connection.prepare_cached("UPDATE lease SET ends = ?2 WHERE process = ?1")?;
+        renew.execute(params![process.name(), millis(until)])?;
+        Ok(())
+    }
+
+    /// Gives up every lease of this store.
+    ///
+    /// # Errors
+    /// Where the store fails; the leases end by themselves then.
+    pub fn give_up_leases(&mut self) -> Result<(), StoreError> {
+        for (what, process) in std::mem::take(&mut self.fence.0) {
+            self.connection
+                .prepare_cached("DELETE FROM lease WHERE what = ?1 AND process = ?2")?
+                .execute([what, process])?;
+        }
+        Ok(())
+    }
+
+    /// What processes that live do now, by what they do it to.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn leases(&self, now: Timestamp) -> Result<Vec<LeaseRow>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT what FROM lease WHERE ends > ?1 ORDER BY what")?;
+        let names = query.query_map([millis(now)], |row| row.get::<_, String>(0))?;
+        let names = names.collect::<Result<Vec<_>, _>>()?;
+        names.iter().filter_map(|what| holder_of(&self.connection, what, now).transpose()).collect()
+    }
+}
