@@ -48,6 +48,7 @@ pub(crate) struct Global {
 }
 
 /// What the program finds around it.
+#[derive(Clone)]
 pub(crate) struct Context {
     hub: Option<PathBuf>,
     /// How results are printed.

@@ -72,6 +72,18 @@ impl Failure {
         self
     }
 
+    /// The message in one line, with the first fault of a configuration.
+    pub(crate) fn in_a_line(&self) -> String {
+        let faults = self.reports.iter().flat_map(|report| report.findings.iter().map(move |found| (report, found)));
+        match faults.into_iter().find(|(_, found)| found.is_error()) {
+            Some((report, found)) => {
+                let (line, column) = report.source.position(found.span.start);
+                format!("{}:{line}:{column} {}", report.source.name, found.message)
+            }
+            None => self.message.clone(),
+        }
+    }
+
     /// How the program ends for it.
     pub(crate) fn exit(&self) -> Exit {
         self.exit

@@ -11,6 +11,7 @@ pub mod intake;
 pub mod lane;
 pub mod model;
 pub mod plan;
+pub mod schedule;
 pub mod settings;
 pub mod text;
 pub mod translate;

@@ -24,6 +24,7 @@ pub mod reaches;
 pub mod refs;
 pub mod resolve;
 pub mod review;
+pub mod serve;
 pub mod stream;
 pub mod three_way;
 mod write_check;

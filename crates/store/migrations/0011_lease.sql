@@ -12,18 +12,17 @@ CREATE TABLE lease (
 -- take the entry for delivered.
 ALTER TABLE delivery ADD COLUMN touched INTEGER NOT NULL DEFAULT 0;
 
--- When a system was last pulled, how it ended, and what went wrong.
-CREATE TABLE pulled (
-    system TEXT PRIMARY KEY,
+-- When a system was last pulled, or a lane pushed, and how it ended.
+CREATE TABLE work (
+    what TEXT PRIMARY KEY,
     began INTEGER NOT NULL,
     ended INTEGER NOT NULL,
-    whole INTEGER NOT NULL, -- whether every listing came to its end and every item could be read
     problem TEXT, -- the first, where there was one
     well INTEGER, -- when it last ended without one
-    failures INTEGER NOT NULL -- how many in a row did not
+    failures INTEGER NOT NULL -- how many in a row ended with one
 ) STRICT, WITHOUT ROWID;
 
--- Systems and lanes that a person stopped; a name of '' stands for all.
+-- Systems and lanes that `serve` leaves alone because a person wished it; `all` stands for all.
 CREATE TABLE pause (
     what TEXT PRIMARY KEY,
     who TEXT NOT NULL,

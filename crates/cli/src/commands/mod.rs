@@ -15,12 +15,14 @@ mod lane;
 mod ledger;
 mod man;
 mod model;
+mod pause;
 mod preview;
 mod probe;
 mod pull;
 mod push;
 mod refs;
 mod resolve;
+mod serve;
 mod show;
 mod status;
 mod withdraw;
@@ -78,6 +80,9 @@ pub(crate) enum Command {
     Lane(lane::Lane),
     Ledger(ledger::Ledger),
     Batch(batch::Batch),
+    Serve(serve::ServeCommand),
+    Pause(pause::PauseCommand),
+    Resume(pause::Resume),
     Backup(backup::Backup),
     Functions(functions::Functions),
     Completions(completions::Completions),
@@ -106,6 +111,9 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Lane(args) => lane::run(&args, context).await,
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Batch(args) => batch::run(&args, context).await,
+        Command::Serve(args) => serve::run(&args, context).await,
+        Command::Pause(args) => pause::pause(&args, context),
+        Command::Resume(args) => pause::resume(&args, context),
         Command::Backup(args) => backup::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),
         Command::Completions(args) => completions::run(&args),

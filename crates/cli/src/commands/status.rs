@@ -1,13 +1,15 @@
 //! `status`.
 
+mod sources;
+
 use std::io::Write;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::config::Config;
+use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::look::status;
 use diaporos_hub::push::{Push, PushOptions, PushRow};
-use diaporos_store::Standing;
+use diaporos_store::{Counts, Standing, Store};
 
 use super::{counted, lanes};
 use crate::context::Context;
@@ -15,7 +17,7 @@ use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
 use crate::output::{Cell, Column, Format, Summary, note, out};
 
-/// Show how the entries of each lane stand at its destination.
+/// Show when sources were pulled, and how the entries of each lane stand at its destination.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  diaporos status\n  diaporos status --verify profiles\n\ndelivered  the destination has what it should have\nowed       something changed; the next push looks at it\nheld       kept back: `diaporos holds` says why and what to do\nfailed     the last try failed; the next push tries again\nwithdrawn  was there, and is taken off view\noutside    does not go on this lane"
@@ -51,26 +53,25 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
         return verify(&config, &args.lanes, context).await;
     }
     let store = Context::store(&config)?;
-    let mut sheet = context.sheet(COLUMNS);
+    let now = Context::now();
+    let beside = sources::Beside::of(&config, &store, now)?;
+    if context.format == Format::Table {
+        beside.print(context)?;
+    }
+    let mut sheet = context.sheet(COLUMNS).within("lanes");
     let mut anew = Vec::new();
     for (configured, counts) in status(&config, &store)? {
         let lane = &configured.lane;
-        let mut cells =
-            vec![Cell::text(lane.name.to_string()), Cell::text(lane.from.to_string()), Cell::text(lane.to.to_string())];
-        for standing in STANDINGS {
-            let count = counts.as_ref().map(|counts| counts.get(&standing).copied().unwrap_or_default());
-            cells.push(
-                count
-                    .map_or_else(|| Cell { shown: "?".to_owned(), ..Cell::nothing() }, |count| tinted(count, standing)),
-            );
-        }
-        cells.push(if counts.is_some() { Cell::count(store.count_in_doubt(&lane.name)?) } else { Cell::count(0) });
         if counts.is_none() {
             anew.push(lane.name.to_string());
         }
-        sheet.row(cells);
+        sheet.row(cells(configured, counts.as_ref(), &store)?);
     }
-    sheet.end("no lanes; add a table `[lanes.NAME]` to diaporos.toml")?;
+    if sheet.rows() == 0 && context.format == Format::Table {
+        sheet.end("no lanes; add a table `[lanes.NAME]` to diaporos.toml")?;
+    } else {
+        sheet.end_with(Summary { counts: beside.counts(), sentence: beside.sentence(context) })?;
+    }
     for left in super::lane::left_lanes(&store, &config)? {
         note(&super::lane::told_of(&left));
     }
@@ -82,6 +83,20 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
         )?;
     }
     Ok(Exit::Done)
+}
+
+/// A row of a lane.
+fn cells(configured: &ConfiguredLane, counts: Option<&Counts>, store: &Store) -> Result<Vec<Cell>, Failure> {
+    let lane = &configured.lane;
+    let mut cells =
+        vec![Cell::text(lane.name.to_string()), Cell::text(lane.from.to_string()), Cell::text(lane.to.to_string())];
+    for standing in STANDINGS {
+        let count = counts.map(|counts| counts.get(&standing).copied().unwrap_or_default());
+        let unknown = || Cell { shown: "?".to_owned(), ..Cell::nothing() };
+        cells.push(count.map_or_else(unknown, |count| tinted(count, standing)));
+    }
+    cells.push(if counts.is_some() { Cell::count(store.count_in_doubt(&lane.name)?) } else { Cell::count(0) });
+    Ok(cells)
 }
 
 const DRIFTED: &[Column] = &[

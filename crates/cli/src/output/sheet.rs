@@ -249,9 +249,11 @@ impl Sheet {
             Format::Table => {
                 if self.rows > 0 {
                     self.lay_out(End::Last)?;
-                    writeln!(self.out)?;
                 }
-                writeln!(self.out, "{}", summary.sentence)?;
+                let blank = if self.rows > 0 { "\n" } else { "" };
+                if !summary.sentence.is_empty() {
+                    writeln!(self.out, "{blank}{}", summary.sentence)?;
+                }
             }
             Format::Json => {
                 let start = if self.rows == 0 { format!("{{\"{name}\": []") } else { "\n]".to_owned() };

@@ -37,6 +37,7 @@ mod probe;
 mod pull;
 mod push;
 mod readers;
+mod serve;
 mod servers;
 mod settings;
 mod whims;

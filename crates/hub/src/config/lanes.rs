@@ -12,6 +12,7 @@ use diaporos_core::settings::forms::{EXPRESSION, FILE, LANGUAGE, NAMED_EXPRESSIO
 use diaporos_core::settings::{Form, InnerText, Item, Section, Table, one_of, words};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::LanguageCodes;
+use diaporos_systems::settings::TIMES;
 use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 
@@ -19,28 +20,33 @@ use super::ConfiguredLane;
 use super::ends::{Around, Names};
 use super::expression::Expressions;
 use super::lane_checks::Read;
+use super::pushed::{PUSHED, pushed};
 use super::rules::{PROTECT, REQUIRE, rules};
 
 /// A lane.
 pub(super) static LANE: Table = Table::new(
     "lane",
-    &[settings![
-        from: TYPE, required, "the source type; a lane that has delivered keeps it", "catalogue/plant-profile";
-        to: TYPE, required, "the destination type; a lane that has delivered keeps it", "visitor-site/page";
-        match: TEXT, none, "the destination field that tells documents apart: one that exists there is adopted, not doubled, and a lost answer is settled by it", "slug";
-        when: EXPRESSION, none, "who goes; without it, entries whose state is `live`", "state == \"live\"";
-        gone: Form::Word { what: "what can become of entries that are gone", of: || words(&GonePolicy::WORDS) }, usual "withdraw", "what becomes of those that no longer go", "delete";
-        references: Form::Word { what: "what can become of references to entries that do not go", of: || words(&ReferencePolicy::WORDS) }, usual "leave-out", "what becomes of an entry that refers to one which does not go: it goes without, and says so, or is held", "hold";
-        changed_there: MERGED, usual "hold", "what becomes of fields that somebody else changed at the destination: with `hold` theirs stays, and where ours changed too the entry is held", "ours";
-        changed_there_fields: Form::Named(&MERGED), none, "the same, by field", "{ heading = \"ours\", teaser = \"theirs\" }";
-        on_adopt: MERGED, none, "what becomes of fields of a document that was there before us and differs; as `changed_there` without it. What it lacks is filled in", "theirs";
-        language: LANGUAGE, none, "the language of entries that have none, for a destination with a document per language", "en";
-        template: FILE, none, "by what `preview --html` shows an entry as a page (Jinja syntax; `fields`, `language`, `address`, and `html`, the names of the fields that are HTML)", "page.html";
-        fields: NAMED_EXPRESSIONS, required, "what each destination field is", "{ slug = 'entry.id | slug', heading = 'common_name' }";
-        defaults: NAMED_EXPRESSIONS, none, "what a destination field is where its expression says nothing, in each language", "{ byline = '\"Ostrel Gardens\"' }";
-        require: Form::Named(&Form::Table(&REQUIRED)), none, "rules by name: an entry that goes and does not keep one is held back", "{ latin = { that = 'latin_name != null', message = \"a profile is not shown without its Latin name\" } }";
-        protect: Form::Named(&Form::Table(&PROTECTED)), none, "rules by name: what one holds for is never overwritten, withdrawn or deleted there", "{ front = { when = 'entry.id == \"p-001\"', why = \"the front page shows it\" } }";
-    ]],
+    &[
+        PUSHED,
+        TIMES,
+        settings![
+            from: TYPE, required, "the source type; a lane that has delivered keeps it", "catalogue/plant-profile";
+            to: TYPE, required, "the destination type; a lane that has delivered keeps it", "visitor-site/page";
+            match: TEXT, none, "the destination field that tells documents apart: one that exists there is adopted, not doubled, and a lost answer is settled by it", "slug";
+            when: EXPRESSION, none, "who goes; without it, entries whose state is `live`", "state == \"live\"";
+            gone: Form::Word { what: "what can become of entries that are gone", of: || words(&GonePolicy::WORDS) }, usual "withdraw", "what becomes of those that no longer go", "delete";
+            references: Form::Word { what: "what can become of references to entries that do not go", of: || words(&ReferencePolicy::WORDS) }, usual "leave-out", "what becomes of an entry that refers to one which does not go: it goes without, and says so, or is held", "hold";
+            changed_there: MERGED, usual "hold", "what becomes of fields that somebody else changed at the destination: with `hold` theirs stays, and where ours changed too the entry is held", "ours";
+            changed_there_fields: Form::Named(&MERGED), none, "the same, by field", "{ heading = \"ours\", teaser = \"theirs\" }";
+            on_adopt: MERGED, none, "what becomes of fields of a document that was there before us and differs; as `changed_there` without it. What it lacks is filled in", "theirs";
+            language: LANGUAGE, none, "the language of entries that have none, for a destination with a document per language", "en";
+            template: FILE, none, "by what `preview --html` shows an entry as a page (Jinja syntax; `fields`, `language`, `address`, and `html`, the names of the fields that are HTML)", "page.html";
+            fields: NAMED_EXPRESSIONS, required, "what each destination field is", "{ slug = 'entry.id | slug', heading = 'common_name' }";
+            defaults: NAMED_EXPRESSIONS, none, "what a destination field is where its expression says nothing, in each language", "{ byline = '\"Ostrel Gardens\"' }";
+            require: Form::Named(&Form::Table(&REQUIRED)), none, "rules by name: an entry that goes and does not keep one is held back", "{ latin = { that = 'latin_name != null', message = \"a profile is not shown without its Latin name\" } }";
+            protect: Form::Named(&Form::Table(&PROTECTED)), none, "rules by name: what one holds for is never overwritten, withdrawn or deleted there", "{ front = { when = 'entry.id == \"p-001\"', why = \"the front page shows it\" } }";
+        ],
+    ],
 );
 const MERGED: Form =
     Form::Word { what: "what can become of fields that were changed there", of: || words(&MergePolicy::WORDS) };
@@ -116,6 +122,7 @@ impl Names<'_> {
         let policies = self.policies(table);
         let key = table.text("match", self.report);
         let language = table.text("language", self.report).and_then(|item| self.language(&item));
+        let times = pushed(table, self.report);
         let template = table.text("template", self.report).and_then(|item| self.template(&item));
         let require = rules(table, &REQUIRE, &mut expressions, self.report);
         let protect = rules(table, &PROTECT, &mut expressions, self.report);
@@ -134,7 +141,7 @@ impl Names<'_> {
             self.check_key(to, key.as_ref(), &names, table);
             self.check_gone(to, policies.as_ref().map(|policies| policies.gone), target, table);
         }
-        let (policies, slots) = (policies?, expressions.slots);
+        let (policies, slots, (pushed, by_hand)) = (policies?, expressions.slots, times?);
         let lane = Lane {
             name,
             from: from?.0,
@@ -155,7 +162,17 @@ impl Names<'_> {
         let target = target?;
         let definition = lane.definition(&target, self.around.now);
         let source = source.unwrap_or_default();
-        Some(ConfiguredLane { lane, target, definition, siblings: Vec::new(), source, template, returns: None })
+        Some(ConfiguredLane {
+            lane,
+            target,
+            definition,
+            siblings: Vec::new(),
+            source,
+            template,
+            returns: None,
+            pushed,
+            by_hand,
+        })
     }
 
     /// What becomes of entries that are gone, of fields that others changed, and of references.

@@ -4,10 +4,11 @@ use std::ops::Deref;
 use std::sync::Arc;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::schedule::Schedule;
 use diaporos_core::settings::Section;
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, is_loopback};
-use diaporos_systems::settings::{HubFiles, NetworkConfig, PlaceText, limits, network};
+use diaporos_systems::settings::{HubFiles, NetworkConfig, PlaceText, limits, network, times};
 use diaporos_systems::{Kind, System};
 use indexmap::IndexMap;
 
@@ -20,6 +21,8 @@ pub struct SystemConfig {
     pub limits: Limits,
     /// How it is reached.
     pub network: NetworkConfig,
+    /// When `serve` pulls it; never where nothing is said.
+    pub pulled: Option<Schedule>,
 }
 
 impl Deref for SystemConfig {
@@ -95,6 +98,7 @@ fn one_system(
     }
     let limits = limits(table, report);
     let network = network(table, files.folder, report);
+    let pulled = times(table, report);
     let Some(kind) = kind else {
         let other = word.value.as_str();
         let finding = Diagnostic::error(Code::BadValue, word.span, format!("`{other}` is not a kind of system"));
@@ -103,7 +107,7 @@ fn one_system(
     };
     let system = kind.read_settings(table, files, report);
     table.finish(report);
-    let config = SystemConfig { system: system?.into(), limits, network };
+    let config = SystemConfig { system: system?.into(), limits, network, pulled };
     config.in_clear(table, report);
     Some(config)
 }

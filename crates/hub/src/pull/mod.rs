@@ -5,7 +5,7 @@ mod listing;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use diaporos_core::value::{SystemName, TypeName};
-use diaporos_store::{PageTally, Store, StoreError};
+use diaporos_store::{Leased, PageTally, Store, StoreError};
 use diaporos_systems::Read;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
@@ -85,16 +85,25 @@ pub async fn pull(
 ) -> Result<Vec<PullRow>, StoreError> {
     let run = PullRun { shared: Mutex::new(SharedStore { store, listener }), clock, options };
     let run = &run;
-    let jobs = sources
-        .into_iter()
-        .enumerate()
-        .map(|(place, source)| async move { (place, pull_system(run, source.system, source.reader).await) });
+    let jobs =
+        sources.into_iter().enumerate().map(|(place, source)| async move { (place, pull_and_note(run, source).await) });
     let mut done: Vec<_> = jobs.collect::<FuturesUnordered<_>>().collect().await;
     done.sort_by_key(|(place, _)| *place);
     let mut rows = Vec::new();
     for (_, of_system) in done {
         rows.extend(of_system?);
     }
+    Ok(rows)
+}
+
+/// Pulls a system, and notes how that ended.
+async fn pull_and_note(run: &PullRun<'_>, source: PullSource<'_>) -> Result<Vec<PullRow>, StoreError> {
+    let began = (run.clock)();
+    let rows = pull_system(run, source.system, source.reader).await?;
+    // An item that cannot be read is told, and fails nothing.
+    let problem = rows.iter().filter(|row| !row.complete).flat_map(|row| &row.problems).next();
+    let done = (began, (run.clock)());
+    run.shared().store.note_work(&Leased::System(source.system.clone()), done, problem.map(String::as_str))?;
     Ok(rows)
 }
 

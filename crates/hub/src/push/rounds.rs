@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use diaporos_core::value::{LaneName, SystemName};
-use diaporos_store::{Standing, Store, StoreError};
+use diaporos_store::{Leased, Standing, Store, StoreError};
 use diaporos_systems::Write;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
@@ -124,8 +124,12 @@ impl PushRun<'_> {
                     stop: self.stop,
                 };
                 let options = PushOptions { only_owed: round > 0, ..options };
+                let began = (self.clock)();
                 let (tally, end) = push.run(options, listener, &mut |told| row(&lane.lane.name, told)).await;
                 summary.tally += tally;
+                if run.is_some() {
+                    self.note(lane, began, &end)?;
+                }
                 summary.stopped.extend(end.err().map(|error| (lane.lane.name.clone(), error)));
             }
         }
@@ -133,6 +137,19 @@ impl PushRun<'_> {
             self.store.end_run(run, &Json::Object(summary.counts()).to_string(), (self.clock)())?;
         }
         Ok(summary)
+    }
+}
+
+impl PushRun<'_> {
+    /// Notes how a lane was gone through. One that was asked to stop begins anew as if nothing had been.
+    fn note(&mut self, lane: &ConfiguredLane, began: Timestamp, end: &Result<(), PushError>) -> Result<(), StoreError> {
+        let problem = match end {
+            Err(PushError::Stopped) => return Ok(()),
+            Err(error) => Some(error.to_string()),
+            Ok(()) => None,
+        };
+        let what = Leased::Lane(lane.lane.name.clone());
+        self.store.note_work(&what, (began, (self.clock)()), problem.as_deref())
     }
 }
 

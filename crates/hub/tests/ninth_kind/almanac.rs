@@ -19,6 +19,7 @@ static ALMANAC: Table = Table::new(
         OF_ALL[0],
         OF_ALL[1],
         OF_ALL[2],
+        OF_ALL[3],
         settings![
             days: Form::Count(1), usual "2", "how many days it tells of", "7";
         ],

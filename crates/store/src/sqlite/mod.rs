@@ -36,6 +36,7 @@ mod translations;
 mod verdict;
 mod versions;
 mod words;
+mod work;
 
 use std::cell::RefCell;
 use std::fs::{File, TryLockError};
@@ -72,6 +73,7 @@ pub use seen::{PageTally, Seen};
 pub use standing::Standing;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
 pub use verdict::{Delivered, Verdict};
+pub use work::{Pause, Paused, WorkRow};
 
 /// A type of entries: its system, and its name there.
 pub type SourceType<'a> = (&'a SystemName, &'a TypeName);

@@ -11,7 +11,7 @@ use crate::kind::{Kind, System};
 use crate::settings::{HubFiles, OF_ALL, PlaceText};
 use crate::setup::{ConnectError, DocumentPlace, Setup};
 
-static SYSTEM: Table = Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], FEEDS]);
+static SYSTEM: Table = Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], FEEDS]);
 
 /// Feeds: RSS, RDF, Atom and JSON Feed.
 #[derive(Debug)]

@@ -30,6 +30,7 @@ static SYSTEM: Table = Table::new(
         OF_ALL[0],
         OF_ALL[1],
         OF_ALL[2],
+        OF_ALL[3],
         DESCRIBED,
         settings![
             folder: PLACE, required, "the folder, relative to the hub's", "pages";

@@ -23,7 +23,7 @@ static PROFILE: ProfileRules = ProfileRules {
 };
 
 static SYSTEM: Table =
-    Table::new("system of kind graphql", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], DESCRIBED, READ_OVER_HTTP]);
+    Table::new("system of kind graphql", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP]);
 static TYPE: Table = Table::new(
     "type of kind graphql",
     &[type_settings!(READ_QUERY, "{ query = \"plants.graphql\", items = \"$.data.plants.nodes[*]\", id = \"$.id\" }")],

@@ -24,8 +24,10 @@ static PROFILE: ProfileRules = ProfileRules {
     services: true,
 };
 
-static SYSTEM: Table =
-    Table::new("system of kind rest", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP]);
+static SYSTEM: Table = Table::new(
+    "system of kind rest",
+    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
+);
 static TYPE: Table = Table::new(
     "type of kind rest",
     &[type_settings!(

@@ -8,6 +8,7 @@ mod network;
 pub mod path;
 mod profile_file;
 mod reference;
+mod times;
 
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Setting, TextForm};
@@ -20,6 +21,7 @@ pub use profile_file::HubFiles;
 pub(crate) use profile_file::{DESCRIBED, languages, profile};
 pub(crate) use reference::place;
 pub use reference::{PartText, PlaceText};
+pub use times::{TIMES, times};
 
 /// The word that says of which kind a system is.
 const KIND: &[Setting] = settings![
@@ -27,4 +29,4 @@ const KIND: &[Setting] = settings![
 ];
 
 /// What is said of a system of any kind; its kind adds settings of its own.
-pub const OF_ALL: [&[Setting]; 3] = [KIND, limits::LIMITS, network::NETWORK];
+pub const OF_ALL: [&[Setting]; 4] = [KIND, TIMES, limits::LIMITS, network::NETWORK];

@@ -4,7 +4,7 @@ mod steps;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::config::{ByHand, ConfiguredLane};
 use diaporos_hub::push::{Author, PushOptions, PushRun, PushSummary, Target};
 
 use diaporos_store::Leased;
@@ -13,7 +13,7 @@ use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
-use crate::output::Summary;
+use crate::output::{Summary, note};
 use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
@@ -43,12 +43,16 @@ pub(crate) struct Push {
     /// somebody did.
     #[arg(long)]
     verify: bool,
+    /// Push lanes too that only `serve` may push.
+    #[arg(long)]
+    insist: bool,
 }
 
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     context.confirm_reach(&config)?;
     let chosen = lanes(&config, &args.lanes)?;
+    let chosen = by_hand(chosen, args)?;
     let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let leases = leases(args, &chosen);
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
@@ -75,6 +79,24 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     summary.sentence = counted + &summary.sentence;
     steps.end(summary)?;
     end(done, chosen.len(), args, context)
+}
+
+/// The lanes that a person may push. One that was named and may not be pushed is refused; others are left out.
+fn by_hand<'a>(chosen: Vec<&'a ConfiguredLane>, args: &Push) -> Result<Vec<&'a ConfiguredLane>, Failure> {
+    if args.dry_run || args.insist {
+        return Ok(chosen);
+    }
+    let (refused, allowed): (Vec<_>, Vec<_>) = chosen.into_iter().partition(|lane| lane.by_hand == ByHand::Refused);
+    let names = refused.iter().map(|lane| format!("`{}`", lane.lane.name)).collect::<Vec<_>>().join(", ");
+    if refused.is_empty() {
+        return Ok(allowed);
+    }
+    if args.lanes.is_empty() && !allowed.is_empty() {
+        note(&format!("left to `serve`, which alone pushes it (`by_hand = \"refused\"`): {names}"));
+        return Ok(allowed);
+    }
+    Err(Failure::wrong(format!("only `serve` pushes {names}: the configuration says `by_hand = \"refused\"`"))
+        .advise("`--dry-run` shows what is owed; `--insist` pushes all the same, as a first load needs it"))
 }
 
 /// What only one process at a time may do: to push these lanes. A plan needs nothing.

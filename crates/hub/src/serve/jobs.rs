@@ -1,0 +1,123 @@
+//! One pull or one push, from its leases to its end.
+
+use std::sync::Arc;
+
+use diaporos_core::value::{LaneName, SystemName};
+use diaporos_store::{Leased, Store, StoreError};
+
+use super::Asked;
+use crate::config::{Config, ConfiguredLane};
+use crate::leases::{Clock, Worker};
+use crate::pull::{PullOptions, PullRow, PullSource, pull};
+use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
+use crate::{ConnectError, Connector, Silent};
+
+/// What is to be done.
+#[derive(Debug, Clone)]
+pub(super) enum Job {
+    /// Pull a system.
+    Pull(SystemName),
+    /// Push lanes to one destination.
+    Push(Vec<LaneName>),
+}
+
+/// A job that came to its end.
+#[derive(Debug)]
+pub struct Done {
+    /// What it had leased.
+    pub what: Vec<Leased>,
+    /// How it ended.
+    pub end: JobEnd,
+}
+
+/// How a job ended.
+#[derive(Debug)]
+pub enum JobEnd {
+    /// A system was pulled.
+    Pulled(Vec<PullRow>),
+    /// Lanes were pushed.
+    Pushed(PushSummary),
+    /// Another process does it; it is tried again.
+    Taken(StoreError),
+    /// It could not be begun: a credential is missing, say.
+    NotBegun(ConnectError),
+    /// The store failed.
+    Store(StoreError),
+    /// The program has a fault.
+    Broken(String),
+}
+
+/// What a job works with.
+pub(super) struct JobTools {
+    pub(super) config: Arc<Config>,
+    pub(super) worker: Arc<Worker>,
+    pub(super) variable: fn(&str) -> Option<String>,
+    pub(super) clock: Clock,
+    pub(super) who: String,
+    pub(super) asked: Arc<Asked>,
+}
+
+impl JobTools {
+    /// Does a job. Its leases are given up at its end, whatever that is.
+    pub(super) async fn run(self, job: Job) -> Done {
+        let what: Vec<Leased> = match &job {
+            Job::Pull(system) => vec![Leased::System(system.clone())],
+            Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
+        };
+        let end = match self.leased(&what).await {
+            Ok(mut store) => {
+                let end = self.carry_out(job, &what, &mut store).await;
+                // Where that fails they end with the process.
+                let _ = store.give_up_leases();
+                end
+            }
+            Err(error @ StoreError::Leased(_)) => JobEnd::Taken(error),
+            Err(error) => JobEnd::Store(error),
+        };
+        Done { what, end }
+    }
+
+    async fn leased(&self, what: &[Leased]) -> Result<Store, StoreError> {
+        let mut store = Store::open_for_change(&self.config.store_file())?;
+        self.worker.take(&mut store, what, "serve")?;
+        Ok(store)
+    }
+
+    async fn carry_out(&self, job: Job, what: &[Leased], store: &mut Store) -> JobEnd {
+        let variable = |name: &str| (self.variable)(name);
+        let connector = Connector::new(&self.config, &variable);
+        match job {
+            Job::Pull(system) => {
+                let source = PullSource { system: &system, reader: connector.reader(&system) };
+                match pull(store, vec![source], PullOptions::default(), &self.clock, &mut Silent).await {
+                    Ok(rows) => JobEnd::Pulled(rows),
+                    Err(error) => JobEnd::Store(error),
+                }
+            }
+            Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
+        }
+    }
+
+    async fn push(&self, names: &[LaneName], what: &[Leased], with: (&Connector<'_>, &mut Store)) -> JobEnd {
+        let (connector, store) = with;
+        let lanes: Vec<&ConfiguredLane> = names.iter().filter_map(|name| self.config.lanes.get(name)).collect();
+        let targets = match Target::of(&lanes, connector) {
+            Ok(targets) => targets,
+            Err(error) => {
+                // Noted, so that it is not tried again and again without a pause.
+                let now = (self.clock)();
+                let noted =
+                    what.iter().try_for_each(|lane| store.note_work(lane, (now, now), Some(&error.to_string())));
+                return noted.map_or_else(JobEnd::Store, |()| JobEnd::NotBegun(error));
+            }
+        };
+        let command = std::iter::once("serve").chain(names.iter().map(LaneName::as_str)).collect::<Vec<_>>().join(" ");
+        let author = Author { command: &command, who: &self.who };
+        let stop = || self.asked.is_ending();
+        let mut run = PushRun { store, targets: &targets, clock: &self.clock, stop: &stop };
+        match run.run(PushOptions::default(), author, &mut Silent, &mut |_, _| {}).await {
+            Ok(summary) => JobEnd::Pushed(summary),
+            Err(error) => JobEnd::Store(error),
+        }
+    }
+}
