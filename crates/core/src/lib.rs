@@ -6,6 +6,7 @@
 pub mod change;
 pub mod diagnostic;
 pub mod expr;
+pub mod hook;
 pub mod image;
 pub mod intake;
 pub mod lane;

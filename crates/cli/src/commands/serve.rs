@@ -161,7 +161,7 @@ fn cells(config: &Config, planned: &Planned, now: Timestamp, context: &Context) 
 fn times(config: &Config, what: &Leased) -> Option<String> {
     match what {
         Leased::System(name) => config.systems.get(name)?.pulled.as_ref().map(ToString::to_string),
-        Leased::Lane(name) => match &config.lanes.get(name)?.pushed {
+        Leased::Lane(name) => match &config.lanes.get(name)?.pushing.when {
             Pushed::At(schedule) => Some(schedule.to_string()),
             Pushed::AfterPull => Some("after a pull".to_owned()),
             Pushed::ByHand => Some("by hand".to_owned()),

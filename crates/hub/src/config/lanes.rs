@@ -110,10 +110,8 @@ fn whole(fields: Read) -> Option<IndexMap<String, FieldExpression>> {
 
 impl Names<'_> {
     fn lane(&mut self, name: LaneName, table: &mut Section<'_>) -> Option<ConfiguredLane> {
-        let from = table.text("from", self.report);
-        let from = from.and_then(|item| self.end(&item).map(|end| (end, item)));
-        let to = table.text("to", self.report);
-        let to = to.and_then(|item| self.end(&item).map(|end| (end, item)));
+        let from = self.named_end("from", table);
+        let to = self.named_end("to", table);
         let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
         let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
         let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| KnownFields { model, kind: &end.kind });
@@ -122,7 +120,7 @@ impl Names<'_> {
         let policies = self.policies(table);
         let key = table.text("match", self.report);
         let language = table.text("language", self.report).and_then(|item| self.language(&item));
-        let times = pushed(table, self.report);
+        let pushing = pushed(table, self.report);
         let template = table.text("template", self.report).and_then(|item| self.template(&item));
         let require = rules(table, &REQUIRE, &mut expressions, self.report);
         let protect = rules(table, &PROTECT, &mut expressions, self.report);
@@ -133,15 +131,13 @@ impl Names<'_> {
         let mut section = table.section("fields", self.report)?;
         let (fields, mapped) = self.expressions(&mut section, &mut expressions);
         names.extend(mapped);
-        if let Some(target) = &target {
+        if let (Some((to, _)), Some(target)) = (&to, &target) {
             self.check_fields(target, &names, &section);
             self.check_values(target, &fields, &defaults);
-        }
-        if let (Some((to, _)), Some(target)) = (&to, &target) {
             self.check_key(to, key.as_ref(), &names, table);
             self.check_gone(to, policies.as_ref().map(|policies| policies.gone), target, table);
         }
-        let (policies, slots, (pushed, by_hand)) = (policies?, expressions.slots, times?);
+        let (policies, slots) = (policies?, expressions.slots);
         let lane = Lane {
             name,
             from: from?.0,
@@ -170,9 +166,14 @@ impl Names<'_> {
             source,
             template,
             returns: None,
-            pushed,
-            by_hand,
+            pushing: pushing?,
         })
+    }
+
+    /// One end of the lane, and where it stands.
+    fn named_end(&mut self, key: &'static str, table: &mut Section<'_>) -> Option<(TypeRef, Item<InnerText>)> {
+        let item = table.text(key, self.report)?;
+        self.end(&item).map(|end| (end, item))
     }
 
     /// What becomes of entries that are gone, of fields that others changed, and of references.

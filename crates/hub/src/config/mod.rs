@@ -35,7 +35,7 @@ pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use house_form::{Rewritten, house_form};
 pub use models::{KeptModels, model_file};
-pub use pushed::{ByHand, Pushed};
+pub use pushed::{ByHand, Pushed, Pushing};
 pub use systems::SystemConfig;
 pub use views::View;
 
@@ -78,10 +78,8 @@ pub struct ConfiguredLane {
     pub template: Option<PathBuf>,
     /// The languages in which translations go back on it to the very entries that they are of.
     pub returns: Option<Vec<LanguageTag>>,
-    /// When `serve` pushes it.
-    pub pushed: Pushed,
-    /// Whether a person may.
-    pub by_hand: ByHand,
+    /// When it is pushed, and by whom.
+    pub pushing: Pushing,
 }
 
 /// The fields that entries of a type were seen with, for types whose fields are not declared.

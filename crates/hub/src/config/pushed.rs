@@ -26,6 +26,15 @@ pub enum ByHand {
     Refused,
 }
 
+/// When a lane is pushed, and by whom.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pushing {
+    /// When `serve` does it.
+    pub when: Pushed,
+    /// Whether a person may.
+    pub by_hand: ByHand,
+}
+
 /// What may be said of when a lane is pushed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Word {
@@ -43,7 +52,7 @@ pub(super) const PUSHED: &[Setting] = settings![
 ];
 
 /// Reads when a lane is pushed, and by whom.
-pub(super) fn pushed(table: &mut Section<'_>, report: &mut Report) -> Option<(Pushed, ByHand)> {
+pub(super) fn pushed(table: &mut Section<'_>, report: &mut Report) -> Option<Pushing> {
     let word = table.word("pushed", &PUSHED_WORDS, report)?;
     let by_hand = table.word("by_hand", &BY_HAND_WORDS, report)?;
     let pushed = match (word, times(table, report)) {
@@ -59,5 +68,5 @@ pub(super) fn pushed(table: &mut Section<'_>, report: &mut Report) -> Option<(Pu
         (Word::AfterPull, Some(schedule)) => Pushed::At(schedule),
         (Word::AfterPull, None) => Pushed::AfterPull,
     };
-    Some((pushed, by_hand))
+    Some(Pushing { when: pushed, by_hand })
 }

@@ -11,7 +11,7 @@ use diaporos_core::value::LaneName;
 use indexmap::IndexMap;
 
 use super::ends::Around;
-use super::pushed::{ByHand, Pushed};
+use super::pushed::{ByHand, Pushed, Pushing};
 use super::{Back, Brief, ConfiguredLane};
 
 /// Adds the lane of a brief.
@@ -93,7 +93,6 @@ fn returning(
         source: model.clone(),
         template: None,
         returns: Some(brief.into.clone()),
-        pushed: Pushed::AfterPull,
-        by_hand: ByHand::Allowed,
+        pushing: Pushing { when: Pushed::AfterPull, by_hand: ByHand::Allowed },
     })
 }

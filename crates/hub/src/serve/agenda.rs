@@ -144,7 +144,7 @@ impl Facts {
         let name = &lane.lane.name;
         let known = self.lanes.get(name).copied().unwrap_or_default();
         let last = self.work.get(&Leased::Lane(name.clone()).to_string());
-        match &lane.pushed {
+        match &lane.pushing.when {
             Pushed::ByHand => When::ByHand,
             _ if !known.has_run => When::FirstLoad,
             Pushed::At(schedule) => self.by_times(schedule, last, name.as_str()),

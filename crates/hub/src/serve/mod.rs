@@ -306,7 +306,7 @@ impl Serve {
 fn runs(config: &Config) -> Told {
     Told::Runs {
         systems: config.systems.values().filter(|system| system.pulled.is_some() && system.can_be_read()).count(),
-        lanes: config.lanes.values().filter(|lane| lane.pushed != Pushed::ByHand).count(),
+        lanes: config.lanes.values().filter(|lane| lane.pushing.when != Pushed::ByHand).count(),
     }
 }
 

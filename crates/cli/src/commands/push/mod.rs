@@ -86,7 +86,8 @@ fn by_hand<'a>(chosen: Vec<&'a ConfiguredLane>, args: &Push) -> Result<Vec<&'a C
     if args.dry_run || args.insist {
         return Ok(chosen);
     }
-    let (refused, allowed): (Vec<_>, Vec<_>) = chosen.into_iter().partition(|lane| lane.by_hand == ByHand::Refused);
+    let (refused, allowed): (Vec<_>, Vec<_>) =
+        chosen.into_iter().partition(|lane| lane.pushing.by_hand == ByHand::Refused);
     let names = refused.iter().map(|lane| format!("`{}`", lane.lane.name)).collect::<Vec<_>>().join(", ");
     if refused.is_empty() {
         return Ok(allowed);

@@ -1,0 +1,14 @@
+//! Calls from outside: whether they are from whom they say, and when they were made.
+//!
+//! Standard Webhooks (the specification of that name, version 1), HMAC-SHA-256 (RFC 2104) in a header, a bearer
+//! token (RFC 6750), basic credentials (RFC 7617). Nothing of a call is believed before it is verified, and what
+//! it says is a hint even then.
+
+mod sign;
+mod verify;
+
+pub use sign::{sign, signing_key};
+pub use verify::{Encoding, Received, Refused, Scheme, verify};
+
+#[cfg(test)]
+mod tests;
