@@ -66,6 +66,20 @@ pub trait Read: Send + Sync {
         Ok(None)
     }
 
+    /// Whether an entry of a type can be asked for by itself ([`Read::one`]).
+    fn reads_one(&self, kind: &TypeName) -> bool {
+        let _ = kind;
+        false
+    }
+
+    /// An entry, asked for by itself, with all its fields; none where the source says that it is not there.
+    ///
+    /// # Errors
+    /// Where it cannot be had, or the answer is another entry.
+    async fn one(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        self.detail(kind, id).await
+    }
+
     /// Whether the source is another than the one that gave the moment `since`, made anew or put back
     /// from a copy: what changed since then says nothing of it, and everything is to be listed.
     ///

@@ -1,5 +1,7 @@
 //! `pull`.
 
+mod alone;
+
 use clap::Args;
 use diaporos_core::value::TypeName;
 use diaporos_hub::Connector;
@@ -15,10 +17,10 @@ use crate::output::{Cell, Column, Summary, Tint, note, one_line};
 /// Take in what is new at the sources.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos pull\n  diaporos pull catalogue\n\nWhat fails is told; what came before it stays, and the next pull goes on. An entry counts as gone only when a whole and successful listing lacks it."
+    after_help = "Examples:\n  diaporos pull\n  diaporos pull catalogue\n  diaporos pull catalogue/plant-profile/p-001\n\nWhat fails is told; what came before it stays, and the next pull goes on. An entry counts as gone only when a whole and successful listing lacks it."
 )]
 pub(crate) struct Pull {
-    /// The systems to pull; all that can be read where none is named.
+    /// The systems to pull, or single entries by address; all systems that can be read where none is named.
     #[arg(value_name = "SYSTEM")]
     systems: Vec<String>,
     /// Take up to so many entries of a type for gone; a tenth of them, or 20, where not given.
@@ -49,6 +51,9 @@ const COLUMNS: &[Column] = &[
 pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     context.confirm_reach(&config)?;
+    if args.systems.iter().any(|name| name.contains('/')) {
+        return alone::run(&args.systems, &config, context).await;
+    }
     let mut systems = Vec::new();
     for name in &args.systems {
         let name = system(&config, name)?;

@@ -166,7 +166,7 @@ fn times(config: &Config, what: &Leased) -> Option<String> {
             Pushed::AfterPull => Some("after a pull".to_owned()),
             Pushed::ByHand => Some("by hand".to_owned()),
         },
-        Leased::Batches => None,
+        Leased::Batches | Leased::Entries(_) => None,
     }
 }
 

@@ -131,3 +131,39 @@ fn feeds_are_chosen_labelled_and_read_page_by_page() {
     hub.alter("diaporos.toml", "\"audio\"", "\"sound\"");
     assert!(hub.run(&["check"]).ends(2).stdout.contains("known here: text, picture, audio, video"));
 }
+
+#[test]
+fn single_entries_are_pulled_by_address() {
+    let hub = Hub::pulled();
+    hub.world.plants.edit_text("p-001", "common_name", "eng", "King of ferns");
+    hub.world.catalogue.forget();
+    let pulled = hub.good(&["pull", "catalogue/plant-profile/p-001", "catalogue/plant-profile/p-002"]);
+    assert!(pulled.contains("changed") && pulled.contains("unchanged"), "{pulled}");
+    let mut asked: Vec<String> = hub.world.catalogue.asked().iter().map(|asked| asked.path.clone()).collect();
+    asked.sort();
+    assert_eq!(asked, ["/v1/entries/p-001", "/v1/entries/p-002"]);
+    assert!(hub.good(&["show", "catalogue/plant-profile/p-001"]).contains("King of ferns"));
+    let unknown = hub.run(&["pull", "catalogue/plant-profile/p-999"]).ends(3);
+    assert!(unknown.stdout.contains("not there"), "{}", unknown.stdout);
+    let listed = hub.run(&["pull", "bulletins/item/x"]).ends(3);
+    assert!(
+        listed.stdout.contains("not asked") && listed.stderr.contains("diaporos pull bulletins"),
+        "{}",
+        listed.stderr
+    );
+}
+
+#[test]
+fn an_entry_is_gone_where_its_source_says_so_and_can_be_believed() {
+    let hub = Hub::pulled();
+    hub.world.plants.delete("p-001");
+    hub.world.catalogue.fail(diaporos_demo::Rule::always(diaporos_demo::Fault::Status { status: 404 }));
+    let kept = hub.run(&["pull", "catalogue/plant-profile/p-001"]).ends(3).stdout;
+    assert!(kept.contains("kept") && kept.contains("too that it is not there"), "{kept}");
+    hub.world.catalogue.mend();
+    assert!(hub.good(&["pull", "catalogue/plant-profile/p-001"]).contains("gone"));
+    // A login page under 200, and another entry than the one that was asked for, change nothing.
+    hub.world.catalogue.fail(diaporos_demo::Rule::always(diaporos_demo::Fault::Html));
+    let failed = hub.run(&["pull", "catalogue/plant-profile/p-002"]).ends(3).stdout;
+    assert!(failed.contains("failed"), "{failed}");
+}

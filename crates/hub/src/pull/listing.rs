@@ -13,7 +13,7 @@ use diaporos_core::intake::{
 };
 use diaporos_core::text::shell_word;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
-use diaporos_store::{Seen, StoreError};
+use diaporos_store::{Moments, Seen, StoreError};
 use diaporos_systems::{Ask, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 use jiff::{SignedDuration, Timestamp};
 
@@ -56,6 +56,8 @@ pub(super) struct PullListing<'a, 'o> {
     /// What the pages said of the listing, and what speaks against it being whole.
     count: ListingCount,
     began: Timestamp,
+    /// When the page was asked for that is taken in.
+    asked: Timestamp,
 }
 
 impl<'a, 'o> PullListing<'a, 'o> {
@@ -67,7 +69,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
     ) -> Self {
         let (capabilities, began) = (reader.capabilities(key.1), (run.clock)());
         let (seen, mended, count) = (Seen::default(), (0, None), ListingCount::default());
-        PullListing { run, key, reader, capabilities, row, seen, newest: None, mended, count, began }
+        PullListing { run, key, reader, capabilities, row, seen, newest: None, mended, count, began, asked: began }
     }
 
     pub(super) async fn run(&mut self) -> Result<(), Stopped> {
@@ -247,7 +249,9 @@ impl<'a, 'o> PullListing<'a, 'o> {
             None => self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?,
             Some(_) => None,
         };
+        let asked = (self.run.clock)();
         let page = self.reader.page(ask, known.as_ref()).await?;
+        self.asked = asked;
         self.taken(page, &place, known.as_ref(), since).await
     }
 
@@ -344,7 +348,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
             self.row.tally += self.run.shared().store.take_as_known(self.key, &mut entries, &mut self.seen)?;
             entries = self.details(entries, problems).await;
         }
-        let tally = self.run.shared().store.take_in(self.key, &entries, mark, &mut self.seen, now)?;
+        let moments = Moments { asked: self.asked, taken: (self.run.clock)() };
+        let tally = self.run.shared().store.take_in(self.key, &entries, mark, &mut self.seen, moments)?;
         self.row.tally += tally;
         Ok(())
     }

@@ -1,5 +1,6 @@
 //! Pull: take in what is new at sources.
 
+mod alone;
 mod listing;
 
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -12,6 +13,7 @@ use futures::stream::FuturesUnordered;
 use jiff::Timestamp;
 
 use crate::{ConnectError, Event, Listener};
+pub use alone::{AloneSource, FoundAlone, pull_alone};
 use listing::{PullListing, Stopped};
 
 /// What a pull does.

@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use roaring::RoaringTreemap;
 use rusqlite::{Connection, OptionalExtension, params};
 
+use super::apart::{Moments, read_since};
 use super::content::{Content, Packing, SHARE};
 use super::owed::mark_owed;
 use super::page_marks::keep_mark;
@@ -37,7 +38,8 @@ impl Store {
     }
 
     /// Takes in a page whole: entries, versions, what they make owed, and the page's mark. Without
-    /// a mark, the page is not known again.
+    /// a mark, the page is not known again. Entries that were read by themselves after the page was asked
+    /// for stay as they are.
     ///
     /// # Errors
     /// Where the store fails; nothing of the page is kept then.
@@ -47,11 +49,13 @@ impl Store {
         entries: &[Incoming],
         mark: Option<(&str, &CacheValidators)>,
         seen: &mut Seen,
-        now: Timestamp,
+        moments: Moments,
     ) -> Result<PageTally, StoreError> {
         let (system, kind) = of;
+        let now = moments.taken;
         let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
+        let newer = read_since(&transaction, number, moments.asked)?;
         let mut tally = PageTally::default();
         let mut on_page = RoaringTreemap::new();
         let mut ids = HashSet::new();
@@ -61,7 +65,11 @@ impl Store {
             if !ids.insert(&entry.id) {
                 continue;
             }
-            let (id, fate) = take_in_entry(&transaction, number, entry, &mut fresh, now)?;
+            let (id, fate) = match known_number(&transaction, number, &entry.id, &newer)? {
+                // It was read by itself after this page was asked for.
+                Some(id) => (id, Fate::Unchanged),
+                None => take_in_entry(&transaction, number, entry, &mut fresh, now)?,
+            };
             on_page.insert(id.unsigned_abs());
             // An item that moved to a later page while we read is the same entry, not another.
             if seen.0.insert(id.unsigned_abs()) {
@@ -243,13 +251,14 @@ impl Store {
         let (system, kind) = of;
         let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
+        let newer = read_since(&transaction, number, started)?;
         let mut missing = Vec::new();
         {
             let mut all = transaction.prepare_cached("SELECT id FROM entry WHERE type = ?1 AND state <> 'gone'")?;
             let mut rows = all.query([number])?;
             while let Some(row) = rows.next()? {
                 let id: i64 = row.get(0)?;
-                if !seen.0.contains(id.unsigned_abs()) {
+                if !seen.0.contains(id.unsigned_abs()) && !newer.contains(id.unsigned_abs()) {
                     missing.push(id);
                 }
             }
@@ -273,7 +282,8 @@ impl Store {
     }
 }
 
-enum Fate {
+/// What became of an entry.
+pub(super) enum Fate {
     New,
     Changed,
     Unchanged,
@@ -384,7 +394,37 @@ fn take_in_entry<'a>(
     Ok((id, fate))
 }
 
-fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(), StoreError> {
+/// The number of an entry, where it is one of those that were read by themselves.
+fn known_number(
+    connection: &Connection,
+    kind: i64,
+    id: &EntryId,
+    newer: &RoaringTreemap,
+) -> Result<Option<i64>, StoreError> {
+    if newer.is_empty() {
+        return Ok(None);
+    }
+    let mut find = connection.prepare_cached("SELECT id FROM entry WHERE type = ?1 AND source_id = ?2")?;
+    let found: Option<i64> = find.query_row(params![kind, id.as_str()], |row| row.get(0)).optional()?;
+    Ok(found.filter(|number| newer.contains(number.unsigned_abs())))
+}
+
+/// Takes in one entry.
+pub(super) fn take_in_alone(
+    connection: &Connection,
+    packing: &mut Packing,
+    (kind, entry): (i64, &Incoming),
+    now: Timestamp,
+) -> Result<(i64, Fate), StoreError> {
+    let mut fresh = Vec::new();
+    let taken = take_in_entry(connection, kind, entry, &mut fresh, now)?;
+    keep_versions(connection, packing, kind, &fresh, now)?;
+    let words: Vec<Words> = fresh.iter().map(Fresh::words).collect();
+    keep_words(connection, &words)?;
+    Ok(taken)
+}
+
+pub(super) fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) -> Result<(), StoreError> {
     keep_gone(connection, id, now)?;
     let (kind, source_id): (i64, String) = connection
         .prepare_cached(

@@ -10,6 +10,8 @@ use jiff::Timestamp;
 pub enum Leased {
     /// A system, which is pulled.
     System(SystemName),
+    /// A system of which single entries are read.
+    Entries(SystemName),
     /// A lane, which is pushed.
     Lane(LaneName),
     /// The batches, which are made, sent and collected.
@@ -20,6 +22,7 @@ impl fmt::Display for Leased {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Leased::System(name) => write!(f, "system {name}"),
+            Leased::Entries(name) => write!(f, "entries of {name}"),
             Leased::Lane(name) => write!(f, "lane {name}"),
             Leased::Batches => f.write_str("batches"),
         }

@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 11] = [
+const MIGRATIONS: [&str; 12] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -21,6 +21,7 @@ const MIGRATIONS: [&str; 11] = [
     include_str!("../../migrations/0009_chain.sql"),
     include_str!("../../migrations/0010_document.sql"),
     include_str!("../../migrations/0011_lease.sql"),
+    include_str!("../../migrations/0012_hook.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -1,5 +1,7 @@
 //! The store in one SQLite file.
 
+mod alone;
+mod apart;
 mod assets;
 mod backup;
 mod batches;
@@ -50,6 +52,8 @@ use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
 use url::Url;
 
+pub use alone::TakenAlone;
+pub use apart::Moments;
 pub use backup::Copied;
 pub use batches::{
     BatchRow, BatchStanding, BatchUnit, NewText, OpenUnit, Origin, UnitCount, UnitStanding, UnitVerdict, WantedLanguage,
@@ -184,6 +188,8 @@ impl Store {
     }
 }
 
+#[cfg(test)]
+mod alone_tests;
 #[cfg(test)]
 mod lease_tests;
 #[cfg(test)]

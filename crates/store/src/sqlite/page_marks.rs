@@ -5,12 +5,13 @@ use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 
+use super::apart::read_since;
 use super::row::{fingerprint, millis};
 use super::seen::Seen;
 use super::{Store, StoreError};
 
 impl Store {
-    /// The mark that was left of a page.
+    /// The mark that was left of a page, where what it shows was not read otherwise since.
     ///
     /// # Errors
     /// Where the store fails.
@@ -21,15 +22,22 @@ impl Store {
         place: &str,
     ) -> Result<Option<CacheValidators>, StoreError> {
         let mut find = self.connection.prepare_cached(
-            "SELECT etag, last_modified, content, next, items, total, pages FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
+            "SELECT etag, last_modified, content, next, items, total, pages, seen, type FROM page_mark JOIN entry_type ON entry_type.id = page_mark.type
              WHERE system = ?1 AND name = ?2 AND place = ?3",
         )?;
         let row = find.query_row(params![system.as_str(), kind.as_str(), place], |row| {
             let count = |at| row.get::<_, Option<i64>>(at).map(|count| count.map(i64::unsigned_abs));
             let counts = PageCounts { items: count(4)?.unwrap_or_default(), total: count(5)?, pages: count(6)? };
-            Ok((row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts))
+            let known = (row.get(0)?, row.get(1)?, row.get::<_, Vec<u8>>(2)?, row.get(3)?, counts);
+            Ok((known, row.get::<_, Vec<u8>>(7)?, row.get::<_, i64>(8)?))
         });
-        let Some((etag, last_modified, content, next, counts)) = row.optional()? else { return Ok(None) };
+        let Some((known, seen, kind)) = row.optional()? else { return Ok(None) };
+        // A page that comes back as it once was says nothing of entries that were read by themselves since.
+        let apart = read_since(&self.connection, kind, Timestamp::UNIX_EPOCH)?;
+        if !apart.is_empty() && !Seen::from_bytes(&seen)?.0.is_disjoint(&apart) {
+            return Ok(None);
+        }
+        let (etag, last_modified, content, next, counts) = known;
         Ok(Some(CacheValidators { etag, last_modified, content: fingerprint(&content)?, next, counts }))
     }
 }

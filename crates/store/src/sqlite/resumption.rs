@@ -5,6 +5,7 @@ use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, params};
 
+use super::apart::forget_before;
 use super::row::{millis, moment};
 use super::{Seen, SourceType, Store, StoreError};
 
@@ -118,6 +119,6 @@ impl Store {
                  ON CONFLICT DO UPDATE SET newest = coalesce(?2, newest), whole_at = coalesce(?3, whole_at)",
             )?
             .execute(params![number, newest, whole.map(millis)])?;
-        Ok(())
+        whole.map_or(Ok(()), |began| forget_before(&self.connection, number, began))
     }
 }

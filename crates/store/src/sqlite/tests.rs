@@ -10,6 +10,10 @@ use proptest::prelude::*;
 
 use super::*;
 
+fn taken_at(second: i64) -> Moments {
+    Moments { asked: at(second), taken: at(second) }
+}
+
 struct Bench {
     _folder: tempfile::TempDir,
     file: PathBuf,
@@ -89,7 +93,7 @@ impl Bench {
     }
 
     fn take_in(&mut self, entries: &[Incoming], seen: &mut Seen, second: i64) -> PageTally {
-        self.store.take_in((&self.system, &self.kind), entries, None, seen, at(second)).unwrap()
+        self.store.take_in((&self.system, &self.kind), entries, None, seen, taken_at(second)).unwrap()
     }
 
     fn number(&self, id: &str) -> i64 {
@@ -221,7 +225,7 @@ fn a_page_that_is_known_again_counts_its_entries() {
         counts: PageCounts::default(),
     };
     let key = (&bench.system, &bench.kind);
-    bench.store.take_in(key, &entries, Some(("page 1", &mark)), &mut Seen::default(), at(1)).unwrap();
+    bench.store.take_in(key, &entries, Some(("page 1", &mark)), &mut Seen::default(), taken_at(1)).unwrap();
     assert_eq!(bench.store.page_mark(&bench.system, &bench.kind, "page 1").unwrap(), Some(mark));
     let mut seen = Seen::default();
     let tally = bench.store.take_as_before(key, "page 1", &mut seen, at(2)).unwrap();
@@ -335,7 +339,7 @@ fn a_listing_goes_on_where_it_was_for_a_time_and_read_the_same_way() {
     let key = (&bench.system, &bench.kind);
     let (this_way, other_way) = (fingerprint(&Value::from("a")), fingerprint(&Value::from("b")));
     let mut seen = Seen::default();
-    bench.store.take_in(key, &[incoming("1", "Fern", State::Live)], None, &mut seen, at(100)).unwrap();
+    bench.store.take_in(key, &[incoming("1", "Fern", State::Live)], None, &mut seen, taken_at(100)).unwrap();
     bench.store.keep_resumption(key, this_way, "page 2", &seen, at(100)).unwrap();
     let resumed = |store: &Store, reading, since| {
         store.resumption(key, reading, at(since)).unwrap().map(|left| (left.cursor, left.seen.count()))

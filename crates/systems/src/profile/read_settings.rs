@@ -45,6 +45,7 @@ pub(crate) static READ_PAGES: Table = Table {
             since: Form::Table(&SINCE), none, "asks for what changed only", "{ parameter = \"updated_after\", at = \"$.updated\" }";
             deleted: Form::Table(&DELETED_PAGES), none, "a listing of what was deleted", "{ list = \"/v1/deleted\", items = \"$.items[*]\", id = \"$.id\" }";
             detail: TEXT, none, "the path of one entry, for fields that the listing leaves out; asked for where the `revision` moved", "/v1/entries/{id}";
+            one: TEXT, none, "the path of one entry with all its fields, read alone by hooks and `pull ADDRESS`; as `detail` without it", "/v1/entries/{id}";
         ],
     ],
 };

@@ -53,8 +53,17 @@ pub(crate) struct ReadType {
     pub(crate) deleted: Option<Deleted>,
     /// The path of one entry, for fields that the listing leaves out.
     pub(crate) detail: Option<String>,
+    /// The path of one entry that is read by itself.
+    pub(crate) one: Option<String>,
     /// Whether what a whole listing lacks is gone.
     pub(crate) absent_is_gone: bool,
+}
+
+impl ReadType {
+    /// The path of one entry that is read by itself.
+    pub(crate) fn one_path(&self) -> Option<&str> {
+        self.one.as_deref().or(self.detail.as_deref())
+    }
 }
 
 /// What makes an entry's id.
@@ -152,6 +161,7 @@ impl ReadType {
             deleted = optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report));
         }
         let detail = detail(section, form, revision.is_some(), report);
+        let one = one(section, form, report);
         let absent_is_gone = section.word("absent", &ABSENT, report);
         Some(ReadType {
             list: list?,
@@ -171,6 +181,7 @@ impl ReadType {
             since: since?,
             deleted: deleted?,
             detail,
+            one,
             absent_is_gone: absent_is_gone?,
         })
     }
@@ -224,6 +235,19 @@ fn detail(section: &mut Section<'_>, form: ListingForm, has_revision: bool, repo
         return None;
     }
     Some(path.to_owned())
+}
+
+/// Where an entry is read by itself, with all its fields.
+fn one(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<String> {
+    if form != ListingForm::Pages {
+        return None;
+    }
+    let item = section.text("one", report)?;
+    if !item.value.as_str().contains("{id}") {
+        report.add(Diagnostic::error(Code::BadValue, item.span, "`one` needs `{id}` in it"));
+        return None;
+    }
+    Some(item.value.as_str().to_owned())
 }
 
 /// What stands under a key that need not be there; none where it is there and faulty.

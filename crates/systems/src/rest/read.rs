@@ -85,6 +85,26 @@ impl RestReader {
         }
     }
 
+    /// An entry at a path of its own, which must be that entry.
+    async fn at_path(&self, path: &str, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        let read = self.read_type(kind)?;
+        let escaped: String = byte_serialize(id.as_str().as_bytes()).collect::<String>().replace('+', "%20");
+        let request = self.request(self.joined(&path.replace("{id}", &escaped)));
+        let answer = match self.client.read(&request).await {
+            Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => return Ok(None),
+            answer => answer?,
+        };
+        let wrong = |kind| self.client.error(&request, kind);
+        let json = answer.json().map_err(wrong)?;
+        let entry = self.decoder(kind, read).incoming(id.as_str(), &json, json.to_string());
+        let entry =
+            entry.map_err(|problem| wrong(ErrorKind::Content(format!("{} {}", problem.item, problem.message))))?;
+        if entry.id != *id {
+            return Err(wrong(ErrorKind::Content(format!("it was asked for `{id}` and answers with `{}`", entry.id))));
+        }
+        Ok(Some(entry))
+    }
+
     fn decoder<'a>(&'a self, kind: &TypeName, read: &'a ReadType) -> Decoder<'a> {
         let known = self.profile.types.get(kind);
         let fields = known.and_then(|known| known.fields.as_ref());
@@ -188,19 +208,24 @@ impl Read for RestReader {
         Ok(Page { content: PageContent::Entries { entries, problems, mark }, next, doubt, newest, note, moved: None })
     }
 
+    fn reads_one(&self, kind: &TypeName) -> bool {
+        // Several entries of an item, and languages of an entry, are known from the listing alone.
+        let Ok(read) = self.read_type(kind) else { return false };
+        read.one_path().is_some() && read.each.is_none() && read.languages.parts(&self.languages).is_none()
+    }
+
+    async fn one(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        match self.read_type(kind)?.one_path() {
+            Some(path) => self.at_path(path, kind, id).await,
+            None => Ok(None),
+        }
+    }
+
     async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
-        let read = self.read_type(kind)?;
-        let Some(path) = &read.detail else { return Ok(None) };
-        let escaped: String = byte_serialize(id.as_str().as_bytes()).collect::<String>().replace('+', "%20");
-        let request = self.request(self.joined(&path.replace("{id}", &escaped)));
-        let answer = match self.client.read(&request).await {
-            Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => return Ok(None),
-            answer => answer?,
-        };
-        let wrong = |kind| self.client.error(&request, kind);
-        let json = answer.json().map_err(wrong)?;
-        let entry = self.decoder(kind, read).incoming(id.as_str(), &json, json.to_string());
-        entry.map(Some).map_err(|problem| wrong(ErrorKind::Content(format!("{} {}", problem.item, problem.message))))
+        match &self.read_type(kind)?.detail {
+            Some(path) => self.at_path(path, kind, id).await,
+            None => Ok(None),
+        }
     }
 
     async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {

@@ -1,7 +1,7 @@
 //! Entries whose languages are listed one by one, put together.
 
 use diaporos_core::intake::{Incoming, join, removal_limit};
-use diaporos_store::{PageTally, Seen};
+use diaporos_store::{Moments, PageTally, Seen};
 
 use super::{PullListing, Stopped};
 
@@ -42,7 +42,7 @@ impl PullListing<'_, '_> {
             let entries: Vec<Incoming> =
                 parts.into_iter().filter_map(|parts| join(parts, main.as_ref(), &declared)).collect();
             let now = (self.run.clock)();
-            self.row.tally += store.take_in(self.key, &entries, None, &mut seen, now)?;
+            self.row.tally += store.take_in(self.key, &entries, None, &mut seen, Moments { asked: now, taken: now })?;
             store.put_together(&numbers)?;
         }
         let unchanged = store.see_joined(self.key, &mut seen)?;

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use proptest::prelude::*;
 
 use super::*;
-use crate::sqlite::{Seen, Translation, TranslationStanding};
+use crate::sqlite::{Moments, Seen, Translation, TranslationStanding};
 
 fn at(second: i64) -> Timestamp {
     Timestamp::from_second(second).unwrap()
@@ -45,7 +45,9 @@ fn pull(store: &mut Store, id: &str, french: Option<&str>, count: i64) -> i64 {
         notes: Vec::new(),
     };
     let (system, kind) = (SystemName::new("catalogue").unwrap(), TypeName::new("plant").unwrap());
-    store.take_in((&system, &kind), &[entry], None, &mut Seen::default(), at(count)).unwrap();
+    store
+        .take_in((&system, &kind), &[entry], None, &mut Seen::default(), Moments { asked: at(count), taken: at(count) })
+        .unwrap();
     store.entry(&address(id)).unwrap().unwrap().number
 }
 

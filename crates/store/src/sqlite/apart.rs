@@ -1,0 +1,40 @@
+//! Which entries were read by themselves, beside the listings that show them too. What was asked for later counts.
+
+use jiff::Timestamp;
+use roaring::RoaringTreemap;
+use rusqlite::{Connection, params};
+
+use super::StoreError;
+use super::row::millis;
+
+/// When a page or an entry was asked for, and when it is taken in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Moments {
+    /// When it was asked for.
+    pub asked: Timestamp,
+    /// When it is taken in.
+    pub taken: Timestamp,
+}
+
+/// The entries of a type that were read by themselves since a moment.
+pub(super) fn read_since(connection: &Connection, kind: i64, since: Timestamp) -> Result<RoaringTreemap, StoreError> {
+    let mut find = connection.prepare_cached("SELECT entry FROM read_apart WHERE type = ?1 AND at >= ?2")?;
+    let entries = find.query_map(params![kind, millis(since)], |row| row.get::<_, i64>(0))?;
+    Ok(entries.map(|entry| entry.map(i64::unsigned_abs)).collect::<Result<_, _>>()?)
+}
+
+/// Forgets what was read by itself before a whole listing began that showed everything again.
+pub(super) fn forget_before(connection: &Connection, kind: i64, began: Timestamp) -> Result<(), StoreError> {
+    connection
+        .prepare_cached("DELETE FROM read_apart WHERE type = ?1 AND at < ?2")?
+        .execute(params![kind, millis(began)])?;
+    Ok(())
+}
+
+/// Notes that an entry was read by itself.
+pub(super) fn note_apart(connection: &Connection, kind: i64, entry: i64, asked: Timestamp) -> Result<(), StoreError> {
+    connection
+        .prepare_cached("INSERT INTO read_apart VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET at = max(at, ?3)")?
+        .execute(params![kind, entry, millis(asked)])?;
+    Ok(())
+}
