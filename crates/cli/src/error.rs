@@ -8,6 +8,7 @@ use diaporos_hub::ConnectError;
 use diaporos_hub::batch::BatchError;
 use diaporos_hub::look::LookError;
 use diaporos_hub::push::PushError;
+use diaporos_hub::serve::ServeError;
 use diaporos_store::StoreError;
 use diaporos_systems::{ErrorKind, SystemError};
 
@@ -142,6 +143,17 @@ impl From<StoreError> for Failure {
                 Failure::failed(message).advise("see that this user may read and write that file and its folder")
             }
             _ => Failure::failed(message),
+        }
+    }
+}
+
+impl From<ServeError> for Failure {
+    fn from(error: ServeError) -> Self {
+        match error {
+            ServeError::Store(error) => error.into(),
+            ServeError::Connect(error) => error.into(),
+            ServeError::Listen { .. } => Failure::failed(error.to_string())
+                .advise("does another `serve` run there? say another place: `--listen`, or `[serve] listen = …`"),
         }
     }
 }

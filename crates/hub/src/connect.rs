@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::agency::Agency;
+use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
     ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, is_loopback, join_url, shown_url,
 };
@@ -13,7 +14,7 @@ use diaporos_systems::settings::{CredentialReference, PartText};
 use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Write};
 use url::Url;
 
-use crate::config::{Config, SystemConfig};
+use crate::config::{Config, HookConfig, SystemConfig};
 use crate::identity::identity;
 
 pub use diaporos_systems::ConnectError;
@@ -66,6 +67,15 @@ impl<'a> Connector<'a> {
     pub fn agency(&self, name: &SystemName) -> Result<Agency, ConnectError> {
         let (system, setup) = self.with(name)?;
         system.agency(&setup)
+    }
+
+    /// A hook, with its secrets.
+    ///
+    /// # Errors
+    /// Where a secret cannot be had.
+    pub fn hook(&self, hook: &HookConfig) -> Result<Hook, ConnectError> {
+        let secrets = hook.settings.secrets.iter().map(|reference| self.secret(&hook.system, reference));
+        Ok(Hook::new(hook.settings.clone(), secrets.collect::<Result<_, _>>()?))
     }
 
     /// Where a system is, where it is one that has an address.

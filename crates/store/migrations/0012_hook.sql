@@ -22,6 +22,6 @@ CREATE TABLE hook_event (
     done INTEGER,
     outcome TEXT
 ) STRICT;
-CREATE UNIQUE INDEX hook_event_once ON hook_event (hook, event) WHERE event IS NOT NULL;
+CREATE INDEX hook_event_id ON hook_event (hook, event) WHERE event IS NOT NULL;
 CREATE INDEX hook_event_open ON hook_event (number) WHERE done IS NULL;
 CREATE INDEX hook_event_done ON hook_event (done) WHERE done IS NOT NULL;

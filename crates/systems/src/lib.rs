@@ -13,6 +13,7 @@ pub mod feed;
 pub mod files;
 mod gather;
 pub mod graphql;
+pub mod hook;
 pub mod http;
 mod http_system;
 mod keyed_store;

@@ -1,12 +1,13 @@
 //! `serve`.
 
+use std::net::SocketAddr;
 use std::sync::Arc;
 
 use clap::Args;
 use diaporos_hub::config::{Config, Pushed};
-use diaporos_hub::pull::PullRow;
+use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
-use diaporos_hub::serve::{Asked, Done, JobEnd, Planned, Serve, Told, When, agenda, facts};
+use diaporos_hub::serve::{Asked, Done, JobEnd, Looked, Planned, Serve, Told, When, agenda, facts};
 use diaporos_store::Leased;
 use jiff::Timestamp;
 
@@ -26,6 +27,9 @@ pub(crate) struct ServeCommand {
     /// Print what would be done next, and when, and do nothing.
     #[arg(long)]
     plan: bool,
+    /// Listen here and not where the configuration says; port 0 takes a free one, and says which.
+    #[arg(long, value_name = "ADDRESS:PORT")]
+    listen: Option<SocketAddr>,
 }
 
 const COLUMNS: &[Column] = &[
@@ -46,6 +50,7 @@ pub(crate) async fn run(args: &ServeCommand, context: &Context) -> Result<Exit, 
     let (later, zone) = (context.clone(), context.zone.clone());
     let serve = Serve {
         folder: config.folder.clone(),
+        listen: args.listen,
         load: Box::new(move || later.config().map_err(|failure| failure.in_a_line())),
         worker: Arc::new(Context::worker(&config)?),
         variable: Context::variable,
@@ -71,6 +76,7 @@ fn tell(told: &Told) -> Vec<String> {
             counted(*systems as u64, "system is", "systems are"),
             counted(*lanes as u64, "lane is", "lanes are")
         )],
+        Told::Listens(at) => vec![format!("listening at http://{at}")],
         Told::Done(done) => ended(done),
         Told::Reloaded => vec!["the configuration changed, and is taken over".to_owned()],
         Told::Refused(fault) => {
@@ -87,6 +93,7 @@ fn ended(done: &Done) -> Vec<String> {
     let what = done.what.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     match &done.end {
         JobEnd::Pulled(rows) => pulled(rows),
+        JobEnd::Looked(looked) => seen(looked),
         JobEnd::Pushed(summary) => pushed(&what, summary),
         JobEnd::Taken(_) => Vec::new(),
         JobEnd::NotBegun(error) => vec![format!("{what}: {error}")],
@@ -111,6 +118,23 @@ fn pulled(rows: &[PullRow]) -> Vec<String> {
             lines.push(format!("problem: {}{kind}: {problem}{more}", row.system));
         }
     }
+    lines
+}
+
+fn seen(looked: &Looked) -> Vec<String> {
+    let mut lines = Vec::new();
+    for ((kind, id), found) in &looked.entries {
+        let what = format!("{}/{kind}/{id}", looked.system);
+        match found {
+            FoundAlone::New => lines.push(format!("called, and pulled {what}: new")),
+            FoundAlone::Changed => lines.push(format!("called, and pulled {what}: changed")),
+            FoundAlone::Gone => lines.push(format!("called, and pulled {what}: gone")),
+            FoundAlone::Failed(error) => lines.push(format!("called, and could not read {what}: {error}")),
+            FoundAlone::Doubtful(why) => lines.push(format!("called, and kept {what}: {why}")),
+            FoundAlone::Unchanged | FoundAlone::NotThere | FoundAlone::OnlyListed => {}
+        }
+    }
+    lines.extend(pulled(&looked.listed));
     lines
 }
 

@@ -27,6 +27,7 @@ mod formats;
 mod graphql;
 mod harness;
 mod help;
+mod hooks;
 mod hostile;
 mod killed;
 mod lanes;

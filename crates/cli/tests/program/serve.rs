@@ -17,7 +17,12 @@ pub(crate) struct Serving<'a> {
 impl<'a> Serving<'a> {
     pub(crate) fn begin(hub: &'a Hub, args: &[&str]) -> Serving<'a> {
         let said = File::create(hub.path().join("serve.log")).unwrap();
-        let child = hub.command(&[&["serve"], args].concat()).stdout(Stdio::null()).stderr(said).spawn().unwrap();
+        let child = hub
+            .command(&[&["serve", "--listen", "127.0.0.1:0"], args].concat())
+            .stdout(Stdio::null())
+            .stderr(said)
+            .spawn()
+            .unwrap();
         let serving = Serving { hub, child };
         serving.says("serve runs");
         serving
@@ -73,7 +78,15 @@ pub(crate) fn automatic() -> Hub {
     hub
 }
 
-fn shows(hub: &Hub, heading: &str) -> bool {
+/// Whether the pages of a heading are there, and none is on view.
+pub(crate) fn is_off(hub: &Hub, heading: &str) -> bool {
+    let rows = hub.world.pages.rows();
+    let mut pages = rows.iter().filter(|page| page["heading"] == heading).peekable();
+    pages.peek().is_some() && pages.all(|page| page["status"] == "withdrawn")
+}
+
+/// Whether a page with a heading is on view.
+pub(crate) fn shows(hub: &Hub, heading: &str) -> bool {
     hub.world.pages.rows().iter().any(|page| page["status"] == "live" && page["heading"] == heading)
 }
 
@@ -84,9 +97,7 @@ fn what_an_editor_saves_is_live_by_itself() {
     hub.world.plants.edit_text("p-001", "common_name", "eng", "King of ferns");
     hub.wait_until(|_| shows(&hub, "King of ferns"));
     hub.world.plants.set_status("p-002", "retired");
-    hub.wait_until(|_| {
-        hub.world.pages.with_slug("hart-s-tongue-fern").iter().all(|page| page["status"] == "withdrawn")
-    });
+    hub.wait_until(|_| is_off(&hub, "Hart's-tongue Fern"));
     let said = serving.end();
     assert!(
         said.contains("pulled catalogue/plant-profile: 1 changed") && said.contains("pushed lane profiles: 1 updated"),

@@ -3,10 +3,12 @@
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Table, Variants};
 use diaporos_systems::KINDS;
+use diaporos_systems::hook::HOOK;
 
 use super::briefs::BRIEF;
 use super::lanes::LANE;
 use super::library::{FUNCTION, LANGUAGES};
+use super::serving::SERVE;
 use super::table::LOOKUP_TABLE;
 use super::views::VIEW;
 
@@ -17,6 +19,8 @@ pub static CONFIGURATION: Table = Table::new(
         systems: Form::Named(&Form::Variants(&SYSTEM)), none, "the systems that content comes from and goes to, by name", "{ news = { kind = \"feed\", feeds = { garden = \"https://garden.example/news.xml\" } } }";
         lanes: Form::Named(&Form::Table(&LANE)), none, "the ways from a source type to a destination type, by name", "{ pages = { from = \"catalogue/plant-profile\", to = \"visitor-site/page\", match = \"slug\", fields = { slug = 'entry.id | slug', heading = 'common_name' } } }";
         briefs: Form::Named(&Form::Table(&BRIEF)), none, "what is translated, by name: small letters, digits and `-`", "{ plants = { type = \"catalogue/plant-profile\", fields = [\"common_name\"], from = \"en\", into = [\"fr\"], folder = \"translations\" } }";
+        hooks: Form::Named(&Form::Table(&HOOK)), none, "calls from outside that say that an entry changed, by name: letters, digits, `-` and `_`; `serve` takes them at `/hooks/NAME`", "{ catalogue = { system = \"catalogue\", verify = \"standard-webhooks\", secrets = \"env:CATALOGUE_HOOK_SECRET\", of = \"plant-profile\", id = \"$.entry.id\" } }";
+        serve: Form::Table(&SERVE), none, "where `serve` listens", "{ listen = \"127.0.0.1:8090\" }";
         views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{ soon = { type = \"exhibit\", sort = \"opens\" } }";
         tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{ sections = { rows = { bog = \"Wetlands\" }, unknown = \"hold\" } }";
         functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{ teaser = { is = 'it | plain | shorten 160' } }";

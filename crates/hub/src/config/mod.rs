@@ -4,6 +4,7 @@ mod briefs;
 mod described;
 mod ends;
 mod expression;
+mod hooks;
 mod house_form;
 mod lane_checks;
 mod lanes;
@@ -12,6 +13,7 @@ mod models;
 mod pushed;
 mod return_lane;
 mod rules;
+mod serving;
 mod systems;
 mod table;
 mod views;
@@ -33,9 +35,11 @@ use jiff::Timestamp;
 
 pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
+pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};
 pub use models::{KeptModels, model_file};
 pub use pushed::{ByHand, Pushed, Pushing};
+pub use serving::Serving;
 pub use systems::SystemConfig;
 pub use views::View;
 
@@ -53,6 +57,10 @@ pub struct Config {
     pub lanes: IndexMap<LaneName, ConfiguredLane>,
     /// The briefs, in the order of the file.
     pub briefs: IndexMap<String, Brief>,
+    /// The hooks, in the order of the file.
+    pub hooks: IndexMap<String, HookConfig>,
+    /// Where `serve` listens.
+    pub serving: Serving,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
     /// What the expressions share.
@@ -135,6 +143,8 @@ pub fn load_with(
                     .help("add a table `[systems.NAME]`"),
             );
         }
+        let hooks = hooks::hooks(file, &systems, report);
+        let serving = serving::serving(file, report);
         let views = views::views(file, &library, report);
         if !report.has_errors() {
             let of_lanes = lanes.values().flat_map(|lane| lane.lane.expressions());
@@ -147,17 +157,23 @@ pub fn load_with(
                 .map(|expression| &expression.program.uses);
             library::warn_of_unused(file, &library, uses, report);
         }
-        Some((systems, lanes, briefs, views, library, kept))
+        Some(Config {
+            folder: folder.to_owned(),
+            systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
+            lanes,
+            briefs,
+            hooks,
+            serving,
+            views,
+            library,
+            kept,
+        })
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
-    let config = read.filter(|_| sound).map(|(systems, lanes, briefs, views, library, kept)| {
-        let systems = systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect();
-        Config { folder: folder.to_owned(), systems, lanes, briefs, views, library, kept }
-    });
-    Ok(Loaded { config, reports })
+    Ok(Loaded { config: read.filter(|_| sound), reports })
 }
 
 impl Config {

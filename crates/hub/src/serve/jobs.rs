@@ -6,6 +6,7 @@ use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Leased, Store, StoreError};
 
 use super::Asked;
+use super::look_job::Looked;
 use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
@@ -17,8 +18,21 @@ use crate::{ConnectError, Connector, Silent};
 pub(super) enum Job {
     /// Pull a system.
     Pull(SystemName),
+    /// Look at what calls from outside were about.
+    Look(SystemName),
     /// Push lanes to one destination.
     Push(Vec<LaneName>),
+}
+
+impl Job {
+    /// What is leased for it.
+    pub(super) fn leases(&self) -> Vec<Leased> {
+        match self {
+            Job::Pull(system) => vec![Leased::System(system.clone())],
+            Job::Look(system) => vec![Leased::Entries(system.clone())],
+            Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
+        }
+    }
 }
 
 /// A job that came to its end.
@@ -35,6 +49,8 @@ pub struct Done {
 pub enum JobEnd {
     /// A system was pulled.
     Pulled(Vec<PullRow>),
+    /// Entries were looked at that calls from outside were about.
+    Looked(Looked),
     /// Lanes were pushed.
     Pushed(PushSummary),
     /// Another process does it; it is tried again.
@@ -60,10 +76,7 @@ pub(super) struct JobTools {
 impl JobTools {
     /// Does a job. Its leases are given up at its end, whatever that is.
     pub(super) async fn run(self, job: Job) -> Done {
-        let what: Vec<Leased> = match &job {
-            Job::Pull(system) => vec![Leased::System(system.clone())],
-            Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
-        };
+        let what = job.leases();
         let end = match self.leased(&what).await {
             Ok(mut store) => {
                 let end = self.carry_out(job, &what, &mut store).await;
@@ -94,6 +107,7 @@ impl JobTools {
                     Err(error) => JobEnd::Store(error),
                 }
             }
+            Job::Look(system) => self.look(&system, &connector, store).await,
             Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
         }
     }

@@ -202,7 +202,7 @@ fn required_secret(table: &mut Section<'_>, key: &'static str, report: &mut Repo
     table.text(key, report).and_then(|item| secret(&item, report))
 }
 
-fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {
+pub(crate) fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {
     let read = SecretReference::read(item.value.as_str());
     if read.is_none() {
         let finding = Diagnostic::error(Code::ClearSecret, item.span.clone(), "a secret stands in the configuration")

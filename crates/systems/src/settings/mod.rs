@@ -13,7 +13,7 @@ mod times;
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Setting, TextForm};
 
-pub(crate) use credential::{CREDENTIAL, credential};
+pub(crate) use credential::{CREDENTIAL, credential, secret};
 pub use credential::{CredentialReference, Credentials};
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};

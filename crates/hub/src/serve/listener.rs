@@ -1,0 +1,141 @@
+//! What listens: hooks are called here.
+
+use std::net::SocketAddr;
+use std::sync::Arc;
+use std::time::Duration;
+
+use axum::Router;
+use axum::body::{Body, to_bytes};
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::{get, post};
+use diaporos_core::hook::Received;
+use diaporos_store::NewCall;
+use diaporos_systems::hook::{HookError, Named};
+use tokio::net::TcpListener;
+use tokio::sync::Semaphore;
+
+use super::call_keeper::{CallKeeper, Kept, NotKept};
+use super::hooks::{CallCounts, Hooks, OpenHook};
+use crate::leases::Clock;
+
+/// Bodies that are read at a time; a caller waits for its turn.
+const BODIES: usize = 32;
+/// How long a body may take to come in.
+const BODY_WITHIN: Duration = Duration::from_secs(10);
+
+/// What those who call see of a hub.
+#[derive(Clone)]
+pub(super) struct Front {
+    pub(super) hooks: Hooks,
+    pub(super) keeper: CallKeeper,
+    pub(super) counts: Arc<CallCounts>,
+    pub(super) clock: Clock,
+    pub(super) bodies: Arc<Semaphore>,
+}
+
+impl Front {
+    pub(super) fn new(hooks: Hooks, keeper: CallKeeper, clock: Clock) -> Front {
+        Front { hooks, keeper, counts: Arc::default(), clock, bodies: Arc::new(Semaphore::new(BODIES)) }
+    }
+}
+
+/// Listens as long as the program runs; the address that it listens at.
+///
+/// # Errors
+/// Where the address cannot be had.
+pub(super) async fn listen(at: SocketAddr, front: Front) -> std::io::Result<SocketAddr> {
+    let listener = TcpListener::bind(at).await?;
+    let address = listener.local_addr()?;
+    let routes = Router::new()
+        .route("/healthz", get(|| async { "ok\n" }))
+        .route("/hooks/{name}", post(called))
+        .with_state(front);
+    tokio::spawn(async move {
+        // It ends with the program.
+        if let Err(error) = axum::serve(listener, routes).await {
+            tracing::error!("the listener ended: {error}");
+        }
+    });
+    Ok(address)
+}
+
+/// An answer in one line.
+fn said(status: StatusCode, line: &str) -> Response {
+    (status, [(header::CONTENT_TYPE, "text/plain; charset=utf-8")], format!("{line}\n")).into_response()
+}
+
+/// A call of a hook.
+async fn called(State(front): State<Front>, Path(name): Path<String>, headers: HeaderMap, body: Body) -> Response {
+    let hooks = front.hooks.now();
+    let Some(open) = hooks.get(&name) else {
+        CallCounts::count(&front.counts.unknown);
+        return said(StatusCode::NOT_FOUND, "there is no such hook");
+    };
+    if let Err(seconds) = open.admit((front.clock)()) {
+        return too_many(&front, seconds);
+    }
+    // Without a place nothing of the body is read, so that no number of callers fills the memory.
+    let Ok(place) = front.bodies.acquire().await else { return too_many(&front, 1) };
+    let read = tokio::time::timeout(BODY_WITHIN, to_bytes(body, open.hook.settings().max_bytes)).await;
+    let Ok(Ok(bytes)) = read else {
+        CallCounts::count(&front.counts.too_large);
+        return said(StatusCode::PAYLOAD_TOO_LARGE, "the body is too large, or came too slowly");
+    };
+    let answer = taken(&front, (&name, open), &headers, &bytes).await;
+    drop(place);
+    answer
+}
+
+fn too_many(front: &Front, seconds: u64) -> Response {
+    CallCounts::count(&front.counts.too_many);
+    let mut response = said(StatusCode::TOO_MANY_REQUESTS, "too many calls; come again later");
+    if let Ok(value) = seconds.to_string().parse() {
+        response.headers_mut().insert(header::RETRY_AFTER, value);
+    }
+    response
+}
+
+/// Verifies a call and keeps it.
+async fn taken(front: &Front, (name, open): (&str, &OpenHook), headers: &HeaderMap, body: &[u8]) -> Response {
+    let counts = &front.counts;
+    let received = (front.clock)();
+    let value = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
+    let call = match open.hook.read(Received { header: &value, body, now: received }) {
+        Ok(call) => call,
+        Err(error @ HookError::Refused(_)) => {
+            CallCounts::count(&counts.refused);
+            return said(StatusCode::UNAUTHORIZED, &error.to_string());
+        }
+        Err(error @ HookError::Content(_)) => {
+            CallCounts::count(&counts.senseless);
+            return said(StatusCode::UNPROCESSABLE_ENTITY, &error.to_string());
+        }
+    };
+    let entries = match call.names {
+        Named::Entries(entries) => entries,
+        Named::Everything => Vec::new(),
+        Named::Nothing => {
+            CallCounts::count(&counts.ignored);
+            return said(StatusCode::ACCEPTED, "it concerns nothing here");
+        }
+    };
+    let (hook, system) = (name.to_owned(), open.system.clone());
+    let kept = front.keeper.keep(NewCall { hook, id: call.id, system, entries, word: call.event, received }).await;
+    match kept {
+        Ok(Kept::New) => {
+            CallCounts::count(&counts.taken);
+            said(StatusCode::ACCEPTED, "taken")
+        }
+        Ok(Kept::Before) => {
+            CallCounts::count(&counts.repeated);
+            said(StatusCode::ACCEPTED, "taken before")
+        }
+        Err(NotKept::TooMany) => too_many(front, 5),
+        Err(NotKept::Store) => {
+            CallCounts::count(&counts.failed);
+            said(StatusCode::SERVICE_UNAVAILABLE, "it could not be kept; send it again")
+        }
+    }
+}

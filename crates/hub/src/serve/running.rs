@@ -1,0 +1,230 @@
+//! The loop of a hub that runs by itself.
+
+use std::collections::BTreeMap;
+use std::net::SocketAddr;
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+
+use diaporos_core::value::{LaneName, SystemName};
+use diaporos_store::{AfterLook, Leased, Paused, Store, StoreError};
+use jiff::{SignedDuration, Timestamp};
+
+use super::agenda::{Facts, Planned, When, agenda};
+use super::call_keeper::CallKeeper;
+use super::facts::facts;
+use super::hooks::Hooks;
+use super::jobs::{Job, JobTools};
+use super::listener::{Front, listen};
+use super::underway::Underway;
+use super::watch::Watch;
+use super::{ENDS_WITHIN, Serve, ServeError, Told};
+use crate::Connector;
+use crate::config::{Config, Pushed};
+use crate::look::register_lanes;
+
+/// How often it is looked whether something became due, at least: a machine that slept is noticed so.
+const LOOKS_EVERY: Duration = Duration::from_secs(1);
+/// How often conditions that depend on the time are asked anew; less often where that takes long.
+const ASKED_ANEW_EVERY: SignedDuration = SignedDuration::from_mins(1);
+/// How much longer than it took is waited till it is done again.
+const SHARE_OF_TIME: i32 = 20;
+/// How long hints that are done with are kept, so that one which comes again is known.
+const KEPT_FOR: SignedDuration = SignedDuration::from_hours(72);
+/// How often old ones are forgotten.
+const FORGOTTEN_EVERY: SignedDuration = SignedDuration::from_mins(10);
+
+/// A hub that runs.
+pub(super) struct Running {
+    serve: Serve,
+    config: Arc<Config>,
+    store: Store,
+    hooks: Hooks,
+    watch: Watch,
+    underway: Underway,
+    started: Timestamp,
+    /// When the configuration was read.
+    read: Timestamp,
+    /// When old hints were last forgotten.
+    forgotten: Timestamp,
+}
+
+impl Running {
+    pub(super) async fn begin(mut serve: Serve, config: Config) -> Result<Running, ServeError> {
+        let started = (serve.clock)();
+        let mut store = Store::open_for_change(&config.store_file())?;
+        register_lanes(&config, &mut store, started)?;
+        let hooks = Hooks::default();
+        let variable = serve.variable;
+        hooks.set(&config, &Connector::new(&config, &move |name| variable(name)))?;
+        let asked = Arc::clone(&serve.asked);
+        let keeper = CallKeeper::begin(&config.store_file(), move || asked.look())?;
+        let at: SocketAddr = serve.listen.unwrap_or(config.serving.listen);
+        let front = Front::new(hooks.clone(), keeper, serve.clock);
+        let address = listen(at, front).await.map_err(|error| ServeError::Listen { at, error })?;
+        (serve.tell)(&Told::Listens(address));
+        let watch = Watch::of(&serve.folder);
+        let (config, underway) = (Arc::new(config), Underway::default());
+        Ok(Running { serve, config, store, hooks, watch, underway, started, read: started, forgotten: started })
+    }
+
+    pub(super) async fn run(mut self) -> Result<(), ServeError> {
+        let runs = runs(&self.config);
+        (self.serve.tell)(&runs);
+        while !self.serve.asked.is_ending() {
+            let now = (self.serve.clock)();
+            self.read_anew(now)?;
+            let known = facts(&self.config, &self.store, self.started, now)?;
+            let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
+            if now.duration_since(self.forgotten) >= FORGOTTEN_EVERY {
+                self.store.forget_events(now - KEPT_FOR)?;
+                self.forgotten = now;
+            }
+            tokio::select! {
+                Some(ended) = self.underway.next(), if self.underway.count() > 0 => {
+                    let done = self.underway.conclude(ended, (self.serve.clock)());
+                    (self.serve.tell)(&Told::Done(done));
+                }
+                () = tokio::time::sleep(wait) => {}
+                () = self.serve.asked.something.notified() => {}
+            }
+        }
+        self.end().await;
+        Ok(())
+    }
+
+    /// Reads the configuration anew where it changed, or what it says depends on the time.
+    fn read_anew(&mut self, now: Timestamp) -> Result<(), StoreError> {
+        let is_asked = self.serve.asked.reload.swap(false, Ordering::Relaxed);
+        if !is_asked && !self.watch.has_changed() && !self.is_to_be_asked_anew(now)? {
+            return Ok(());
+        }
+        self.read = now;
+        let is_told = is_asked || self.watch.changed_since_told();
+        match self.take_over(now)? {
+            Ok(()) if is_told => (self.serve.tell)(&Told::Reloaded),
+            Err(fault) if is_told => (self.serve.tell)(&Told::Refused(fault)),
+            _ => {}
+        }
+        Ok(())
+    }
+
+    /// Takes the configuration over where it is sound; the fault where it is not.
+    fn take_over(&mut self, now: Timestamp) -> Result<Result<(), String>, StoreError> {
+        let config = match (self.serve.load)() {
+            Ok(config) => config,
+            Err(fault) => return Ok(Err(fault)),
+        };
+        match register_lanes(&config, &mut self.store, now) {
+            // A lane that is to have other ends under its old name is refused by the store alone.
+            Err(error @ StoreError::Lane { .. }) => return Ok(Err(error.to_string())),
+            other => other?,
+        }
+        let variable = self.serve.variable;
+        if let Err(error) = self.hooks.set(&config, &Connector::new(&config, &move |name| variable(name))) {
+            return Ok(Err(error.to_string()));
+        }
+        self.config = Arc::new(config);
+        Ok(Ok(()))
+    }
+
+    /// Whether conditions that depend on the time are to be asked anew.
+    fn is_to_be_asked_anew(&self, now: Timestamp) -> Result<bool, StoreError> {
+        let mut of_time = self.config.lanes.values().filter(|lane| lane.lane.depends_on_time()).peekable();
+        let passed = now.duration_since(self.read);
+        if passed < ASKED_ANEW_EVERY || of_time.peek().is_none() {
+            return Ok(false);
+        }
+        let work = self.store.work()?;
+        let took = of_time.filter_map(|lane| {
+            let last = work.get(&Leased::Lane(lane.lane.name.clone()).to_string())?;
+            Some(last.ended.duration_since(last.began))
+        });
+        let longest = took.max().unwrap_or_default();
+        Ok(passed >= longest.checked_mul(SHARE_OF_TIME).unwrap_or(SignedDuration::MAX))
+    }
+
+    /// Starts what is due, and says how long nothing more is.
+    fn start_due(&mut self, known: &Facts, now: Timestamp) -> Duration {
+        let mut wait = LOOKS_EVERY;
+        let mut pushes: BTreeMap<SystemName, Vec<LaneName>> = BTreeMap::new();
+        for Planned { what, when } in agenda(&self.config, known) {
+            let When::At { moment, .. } = when else { continue };
+            if !self.underway.is_free(&what, now) {
+                continue;
+            }
+            if moment > now {
+                wait = wait.min(moment.duration_since(now).unsigned_abs());
+                continue;
+            }
+            match what {
+                Leased::System(system) => self.start(Job::Pull(system)),
+                Leased::Lane(name) => {
+                    let Some(lane) = self.config.lanes.get(&name) else { continue };
+                    if !self.underway.is_pushed(&self.config, &lane.lane.to.system) {
+                        pushes.entry(lane.lane.to.system.clone()).or_default().push(name);
+                    }
+                }
+                Leased::Entries(_) | Leased::Batches => {}
+            }
+        }
+        pushes.into_values().for_each(|lanes| self.start(Job::Push(lanes)));
+        wait
+    }
+
+    /// Starts looking at what calls from outside were about, and says how long nothing more of that is due.
+    fn start_called(&mut self, known: &Facts, now: Timestamp) -> Result<Duration, StoreError> {
+        for system in self.store.called_systems(now)? {
+            if !self.config.systems.contains_key(&system) {
+                let events = self.store.waiting_events(&system, now, usize::MAX)?;
+                let numbers = events.iter().map(|event| event.number).collect();
+                let outcome = AfterLook::Done("its system is no longer configured".to_owned());
+                self.store.looked(&[(numbers, outcome)], now)?;
+                continue;
+            }
+            let pulled = Paused::One(Leased::System(system.clone()));
+            let is_paused = [Paused::All, pulled].iter().any(|one| known.pauses.contains_key(&one.to_string()));
+            if !is_paused && self.underway.is_free(&Leased::Entries(system.clone()), now) {
+                self.start(Job::Look(system));
+            }
+        }
+        let next = self.store.next_look()?.filter(|next| *next > now);
+        Ok(next.map_or(LOOKS_EVERY, |next| next.duration_since(now).unsigned_abs()))
+    }
+
+    fn start(&mut self, job: Job) {
+        let tools = JobTools {
+            config: Arc::clone(&self.config),
+            worker: Arc::clone(&self.serve.worker),
+            variable: self.serve.variable,
+            clock: self.serve.clock,
+            who: self.serve.who.clone(),
+            asked: Arc::clone(&self.serve.asked),
+        };
+        self.underway.start(job, tools);
+    }
+
+    /// Lets what is under way come to its end.
+    async fn end(&mut self) {
+        if self.underway.count() == 0 {
+            return;
+        }
+        (self.serve.tell)(&Told::Ending(self.underway.count()));
+        let all = async {
+            while let Some(ended) = self.underway.next().await {
+                let done = self.underway.conclude(ended, (self.serve.clock)());
+                (self.serve.tell)(&Told::Done(done));
+            }
+        };
+        // What is not finished in time is as if it had been killed, and the next run settles it.
+        let _ = tokio::time::timeout(ENDS_WITHIN, all).await;
+    }
+}
+
+/// What a hub does by itself.
+fn runs(config: &Config) -> Told {
+    Told::Runs {
+        systems: config.systems.values().filter(|system| system.pulled.is_some() && system.can_be_read()).count(),
+        lanes: config.lanes.values().filter(|lane| lane.pushing.when != Pushed::ByHand).count(),
+    }
+}
