@@ -1,5 +1,6 @@
 //! The use cases of a hub, one file each. They emit events; who calls them draws.
 
+pub mod alerts;
 pub mod align;
 pub mod batch;
 pub mod config;

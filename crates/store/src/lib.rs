@@ -4,10 +4,11 @@
 mod sqlite;
 
 pub use sqlite::{
-    Action, AfterLook, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter, ChangeRow, Content, Copied,
-    CounterpartRow, Counts, Delivered, Due, DueFilter, EntryFilter, EntryRow, HeldRow, Holder, IntentRecord,
-    LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane, Moments, NewCall, NewText, OpenIntent, OpenUnit,
-    Origin, Outcome, OutcomeResult, Owner, PageTally, Pause, Paused, Process, Resumption, Seen, SourceType, Standing,
-    Store, StoreError, StoredEntry, TakenAlone, Translation, TranslationRow, TranslationStanding, UnitCount,
-    UnitStanding, UnitVerdict, Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
+    Action, AfterLook, AlertChanges, AlertRow, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter, ChangeRow,
+    Condition, Content, Copied, CounterpartRow, Counts, Delivered, Due, DueFilter, EntryFilter, EntryRow, Fault,
+    HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane, LongHeld, Moments,
+    NewCall, NewText, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, Owner, PageTally, Pause, Paused, Process,
+    Resumption, Seen, SourceType, Standing, Store, StoreError, StoredEntry, TakenAlone, Translation, TranslationRow,
+    TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict, VersionRow, Waiting, WaitingEvent,
+    WantedLanguage, WordSearch, WorkRow,
 };

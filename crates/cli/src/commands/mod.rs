@@ -1,5 +1,6 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
+mod alerts;
 mod backup;
 mod batch;
 mod changes;
@@ -81,6 +82,7 @@ pub(crate) enum Command {
     Ledger(ledger::Ledger),
     Batch(batch::Batch),
     Serve(serve::ServeCommand),
+    Alerts(alerts::Alerts),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
     Backup(backup::Backup),
@@ -112,6 +114,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Ledger(args) => ledger::run(&args, context),
         Command::Batch(args) => batch::run(&args, context).await,
         Command::Serve(args) => serve::run(&args, context).await,
+        Command::Alerts(args) => alerts::run(&args, context),
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
         Command::Backup(args) => backup::run(&args, context),

@@ -4,11 +4,12 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 
 use clap::Args;
+use diaporos_hub::alerts::AlertKind;
 use diaporos_hub::config::{Config, Pushed};
 use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
 use diaporos_hub::serve::{Asked, Done, JobEnd, Looked, Planned, Serve, Told, When, agenda, facts};
-use diaporos_store::Leased;
+use diaporos_store::{AlertChanges, AlertRow, Leased};
 use jiff::Timestamp;
 
 use super::counted;
@@ -78,6 +79,7 @@ fn tell(told: &Told) -> Vec<String> {
         )],
         Told::Listens(at) => vec![format!("listening at http://{at}")],
         Told::Done(done) => ended(done),
+        Told::Alerts(changes) => alerts(changes),
         Told::Reloaded => vec!["the configuration changed, and is taken over".to_owned()],
         Told::Refused(fault) => {
             vec![format!("the configuration changed and is faulty; the one before goes on: {fault}")]
@@ -87,6 +89,18 @@ fn tell(told: &Told) -> Vec<String> {
             counted(*jobs as u64, "job is", "jobs are")
         )],
     }
+}
+
+fn alerts(changes: &AlertChanges) -> Vec<String> {
+    let AlertChanges { opened, reminded, closed } = changes;
+    let told = |word: &str, row: &AlertRow| {
+        let way_out = AlertKind::way_out(&row.kind, &row.subject);
+        format!("{word}: {} {}: {}; {way_out}", row.kind, row.subject, row.message)
+    };
+    let opened = opened.iter().map(|row| told("alert", row));
+    let reminded = reminded.iter().map(|row| told("alert still", row));
+    let closed = closed.iter().map(|row| format!("alert over: {} {}", row.kind, row.subject));
+    opened.chain(reminded).chain(closed).collect()
 }
 
 fn ended(done: &Done) -> Vec<String> {

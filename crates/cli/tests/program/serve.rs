@@ -224,3 +224,33 @@ fn asked_to_end_it_finishes_what_is_under_way() {
     assert!(shows(&hub, "King of ferns"));
     hub.nothing_is_doubled();
 }
+
+#[test]
+fn an_alert_opens_once_and_closes_when_it_is_over() {
+    let hub = automatic();
+    assert!(hub.good(&["alerts"]).contains("no alert is open"));
+    let serving = Serving::begin(&hub, &[]);
+    hub.world.catalogue.fail(diaporos_demo::Rule::always(diaporos_demo::Fault::Status { status: 500 }));
+    for _ in 0..3 {
+        hub.world.catalogue.forget();
+        hub.wait_until(|world| !world.catalogue.asked().is_empty());
+    }
+    let mut told = serde_json::Value::Null;
+    for _ in 0..200 {
+        told = hub.json(&["alerts"]);
+        if !told.as_array().unwrap().is_empty() {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    assert_eq!((&told[0]["alert"], &told[0]["subject"]), (&json!("pull-fails"), &json!("catalogue")), "{told}");
+    assert_eq!(hub.run(&["alerts"]).code, Some(3));
+    serving.says("alert: pull-fails catalogue: ");
+    hub.world.catalogue.mend();
+    serving.says("alert over: pull-fails catalogue");
+    let said = serving.end();
+    assert_eq!(said.matches("alert: pull-fails").count(), 1, "{said}");
+    let closed = hub.json(&["alerts", "--closed"]);
+    assert!(closed[0]["closed"].is_string(), "{closed}");
+    hub.good(&["alerts"]);
+}

@@ -1,6 +1,7 @@
 //! When something is due: at intervals, at times of the day, or by a cron expression, in a time zone.
 
 mod cron;
+pub mod rhythm;
 
 use std::fmt;
 

@@ -1,5 +1,6 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
+mod alerting;
 mod briefs;
 mod described;
 mod ends;
@@ -33,6 +34,7 @@ use diaporos_systems::{KINDS, Kind};
 use indexmap::IndexMap;
 use jiff::Timestamp;
 
+pub use alerting::Alerting;
 pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
@@ -61,6 +63,8 @@ pub struct Config {
     pub hooks: IndexMap<String, HookConfig>,
     /// Where `serve` listens.
     pub serving: Serving,
+    /// When a person is told of something.
+    pub alerting: Alerting,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
     /// What the expressions share.
@@ -145,6 +149,7 @@ pub fn load_with(
         }
         let hooks = hooks::hooks(file, &systems, report);
         let serving = serving::serving(file, report);
+        let alerting = alerting::alerting(file, report);
         let views = views::views(file, &library, report);
         if !report.has_errors() {
             let of_lanes = lanes.values().flat_map(|lane| lane.lane.expressions());
@@ -164,6 +169,7 @@ pub fn load_with(
             briefs,
             hooks,
             serving,
+            alerting,
             views,
             library,
             kept,

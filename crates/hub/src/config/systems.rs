@@ -8,7 +8,7 @@ use diaporos_core::schedule::Schedule;
 use diaporos_core::settings::Section;
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, is_loopback};
-use diaporos_systems::settings::{HubFiles, NetworkConfig, PlaceText, limits, network, times};
+use diaporos_systems::settings::{HubFiles, NetworkConfig, PlaceText, Quiet, limits, network, quiet, times};
 use diaporos_systems::{Kind, System};
 use indexmap::IndexMap;
 
@@ -23,6 +23,8 @@ pub struct SystemConfig {
     pub network: NetworkConfig,
     /// When `serve` pulls it; never where nothing is said.
     pub pulled: Option<Schedule>,
+    /// How long it may be quiet.
+    pub quiet: Quiet,
 }
 
 impl Deref for SystemConfig {
@@ -99,6 +101,7 @@ fn one_system(
     let limits = limits(table, report);
     let network = network(table, files.folder, report);
     let pulled = times(table, report);
+    let quiet = quiet(table, report);
     let Some(kind) = kind else {
         let other = word.value.as_str();
         let finding = Diagnostic::error(Code::BadValue, word.span, format!("`{other}` is not a kind of system"));
@@ -107,7 +110,7 @@ fn one_system(
     };
     let system = kind.read_settings(table, files, report);
     table.finish(report);
-    let config = SystemConfig { system: system?.into(), limits, network, pulled };
+    let config = SystemConfig { system: system?.into(), limits, network, pulled, quiet: quiet? };
     config.in_clear(table, report);
     Some(config)
 }

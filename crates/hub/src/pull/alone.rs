@@ -77,6 +77,8 @@ pub async fn pull_alone(
     while let Some((kind, id, answer)) = answers.next().await {
         found.push(source.taken(store, (kind, id), answer).await?);
     }
+    let came_in = found.iter().filter(|found| matches!(found, FoundAlone::New | FoundAlone::Changed)).count();
+    store.note_arrivals(source.system, came_in as u64, (source.clock)())?;
     Ok(found)
 }
 

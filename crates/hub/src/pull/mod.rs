@@ -6,7 +6,7 @@ mod listing;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use diaporos_core::value::{SystemName, TypeName};
-use diaporos_store::{Leased, PageTally, Store, StoreError};
+use diaporos_store::{Fault, Leased, PageTally, Store, StoreError};
 use diaporos_systems::Read;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
@@ -105,7 +105,11 @@ async fn pull_and_note(run: &PullRun<'_>, source: PullSource<'_>) -> Result<Vec<
     // An item that cannot be read is told, and fails nothing.
     let problem = rows.iter().filter(|row| !row.complete).flat_map(|row| &row.problems).next();
     let done = (began, (run.clock)());
-    run.shared().store.note_work(&Leased::System(source.system.clone()), done, problem.map(String::as_str))?;
+    let fault = problem.map(|message| Fault { message, asks: false });
+    let came_in = rows.iter().map(|row| row.tally.new + row.tally.changed).sum();
+    let mut shared = run.shared();
+    shared.store.note_work(&Leased::System(source.system.clone()), done, fault)?;
+    shared.store.note_arrivals(source.system, came_in, done.1)?;
     Ok(rows)
 }
 

@@ -127,6 +127,20 @@ pub enum PushError {
     },
 }
 
+impl PushError {
+    /// Whether a person is asked, who alone can go on.
+    #[must_use]
+    pub fn asks(&self) -> bool {
+        matches!(
+            self,
+            PushError::Removals { .. }
+                | PushError::Adoptions { .. }
+                | PushError::Moved { .. }
+                | PushError::Lacks { .. }
+        )
+    }
+}
+
 /// Where a push writes what it does.
 pub struct Push<'a> {
     /// The store, open for change.

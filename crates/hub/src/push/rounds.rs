@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use diaporos_core::value::{LaneName, SystemName};
-use diaporos_store::{Leased, Standing, Store, StoreError};
+use diaporos_store::{Fault, Leased, Standing, Store, StoreError};
 use diaporos_systems::Write;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
@@ -143,13 +143,13 @@ impl PushRun<'_> {
 impl PushRun<'_> {
     /// Notes how a lane was gone through. One that was asked to stop begins anew as if nothing had been.
     fn note(&mut self, lane: &ConfiguredLane, began: Timestamp, end: &Result<(), PushError>) -> Result<(), StoreError> {
-        let problem = match end {
-            Err(PushError::Stopped) => return Ok(()),
-            Err(error) => Some(error.to_string()),
-            Ok(()) => None,
-        };
+        if let Err(PushError::Stopped) = end {
+            return Ok(());
+        }
+        let message = end.as_ref().err().map(|error| (error.to_string(), error.asks()));
+        let fault = message.as_ref().map(|(message, asks)| Fault { message, asks: *asks });
         let what = Leased::Lane(lane.lane.name.clone());
-        self.store.note_work(&what, (began, (self.clock)()), problem.as_deref())
+        self.store.note_work(&what, (began, (self.clock)()), fault)
     }
 }
 

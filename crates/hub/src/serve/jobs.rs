@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use diaporos_core::value::{LaneName, SystemName};
-use diaporos_store::{Leased, Store, StoreError};
+use diaporos_store::{Fault, Leased, Store, StoreError};
 
 use super::Asked;
 use super::look_job::Looked;
@@ -120,8 +120,9 @@ impl JobTools {
             Err(error) => {
                 // Noted, so that it is not tried again and again without a pause.
                 let now = (self.clock)();
-                let noted =
-                    what.iter().try_for_each(|lane| store.note_work(lane, (now, now), Some(&error.to_string())));
+                let message = error.to_string();
+                let fault = Some(Fault { message: &message, asks: false });
+                let noted = what.iter().try_for_each(|lane| store.note_work(lane, (now, now), fault));
                 return noted.map_or_else(JobEnd::Store, |()| JobEnd::NotBegun(error));
             }
         };

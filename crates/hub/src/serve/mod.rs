@@ -21,7 +21,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
-use diaporos_store::StoreError;
+use diaporos_store::{AlertChanges, StoreError};
 use tokio::sync::Notify;
 
 use crate::ConnectError;
@@ -52,6 +52,8 @@ pub enum Told {
     Listens(SocketAddr),
     /// A job came to its end.
     Done(Done),
+    /// Alerts opened, are open still, or closed.
+    Alerts(AlertChanges),
     /// The configuration changed, and is taken over.
     Reloaded,
     /// The configuration changed, and is faulty; the one before goes on.

@@ -7,7 +7,7 @@ use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use diaporos_core::value::{LaneName, SystemName};
-use diaporos_store::{AfterLook, Leased, Paused, Store, StoreError};
+use diaporos_store::{AfterLook, AlertChanges, Leased, Paused, Store, StoreError};
 use jiff::{SignedDuration, Timestamp};
 
 use super::agenda::{Facts, Planned, When, agenda};
@@ -20,6 +20,7 @@ use super::underway::Underway;
 use super::watch::Watch;
 use super::{ENDS_WITHIN, Serve, ServeError, Told};
 use crate::Connector;
+use crate::alerts::{self, Surroundings};
 use crate::config::{Config, Pushed};
 use crate::look::register_lanes;
 
@@ -34,6 +35,9 @@ const KEPT_FOR: SignedDuration = SignedDuration::from_hours(72);
 /// How often old ones are forgotten.
 const FORGOTTEN_EVERY: SignedDuration = SignedDuration::from_mins(10);
 
+/// How often alerts are told.
+const ALERTED_EVERY: SignedDuration = SignedDuration::from_secs(15);
+
 /// A hub that runs.
 pub(super) struct Running {
     serve: Serve,
@@ -47,6 +51,10 @@ pub(super) struct Running {
     read: Timestamp,
     /// When old hints were last forgotten.
     forgotten: Timestamp,
+    /// When alerts were last told.
+    alerted: Option<Timestamp>,
+    /// Why the configuration as it is now is not taken over.
+    fault: Option<String>,
 }
 
 impl Running {
@@ -65,7 +73,8 @@ impl Running {
         (serve.tell)(&Told::Listens(address));
         let watch = Watch::of(&serve.folder);
         let (config, underway) = (Arc::new(config), Underway::default());
-        Ok(Running { serve, config, store, hooks, watch, underway, started, read: started, forgotten: started })
+        let (read, forgotten, alerted, fault) = (started, started, None, None);
+        Ok(Running { serve, config, store, hooks, watch, underway, started, read, forgotten, alerted, fault })
     }
 
     pub(super) async fn run(mut self) -> Result<(), ServeError> {
@@ -76,10 +85,7 @@ impl Running {
             self.read_anew(now)?;
             let known = facts(&self.config, &self.store, self.started, now)?;
             let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
-            if now.duration_since(self.forgotten) >= FORGOTTEN_EVERY {
-                self.store.forget_events(now - KEPT_FOR)?;
-                self.forgotten = now;
-            }
+            self.look_around(now)?;
             tokio::select! {
                 Some(ended) = self.underway.next(), if self.underway.count() > 0 => {
                     let done = self.underway.conclude(ended, (self.serve.clock)());
@@ -93,6 +99,23 @@ impl Running {
         Ok(())
     }
 
+    /// What is done now and then: alerts are told, and old hints forgotten.
+    fn look_around(&mut self, now: Timestamp) -> Result<(), StoreError> {
+        if now.duration_since(self.forgotten) >= FORGOTTEN_EVERY {
+            self.store.forget_events(now - KEPT_FOR)?;
+            self.forgotten = now;
+        }
+        if self.alerted.is_none_or(|alerted| now.duration_since(alerted) >= ALERTED_EVERY) {
+            self.alerted = Some(now);
+            let around = Surroundings { fault: self.fault.clone(), ..Surroundings::of(&self.config) };
+            let changes = alerts::look(&self.config, &mut self.store, &around, now)?;
+            if changes != AlertChanges::default() {
+                (self.serve.tell)(&Told::Alerts(changes));
+            }
+        }
+        Ok(())
+    }
+
     /// Reads the configuration anew where it changed, or what it says depends on the time.
     fn read_anew(&mut self, now: Timestamp) -> Result<(), StoreError> {
         let is_asked = self.serve.asked.reload.swap(false, Ordering::Relaxed);
@@ -101,7 +124,10 @@ impl Running {
         }
         self.read = now;
         let is_told = is_asked || self.watch.changed_since_told();
-        match self.take_over(now)? {
+        let taken = self.take_over(now)?;
+        self.fault = taken.as_ref().err().cloned();
+        self.alerted = self.alerted.filter(|_| !is_told);
+        match taken {
             Ok(()) if is_told => (self.serve.tell)(&Told::Reloaded),
             Err(fault) if is_told => (self.serve.tell)(&Told::Refused(fault)),
             _ => {}

@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 12] = [
+const MIGRATIONS: [&str; 13] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -22,6 +22,7 @@ const MIGRATIONS: [&str; 12] = [
     include_str!("../../migrations/0010_document.sql"),
     include_str!("../../migrations/0011_lease.sql"),
     include_str!("../../migrations/0012_hook.sql"),
+    include_str!("../../migrations/0013_alert.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

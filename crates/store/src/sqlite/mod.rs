@@ -1,5 +1,6 @@
 //! The store in one SQLite file.
 
+mod alerts;
 mod alone;
 mod apart;
 mod assets;
@@ -53,6 +54,7 @@ use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
 use url::Url;
 
+pub use alerts::{AlertChanges, AlertRow, Condition, LongHeld};
 pub use alone::TakenAlone;
 pub use apart::Moments;
 pub use backup::Copied;
@@ -79,7 +81,7 @@ pub use seen::{PageTally, Seen};
 pub use standing::Standing;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
 pub use verdict::{Delivered, Verdict};
-pub use work::{Pause, Paused, WorkRow};
+pub use work::{Fault, Pause, Paused, WorkRow};
 
 /// A type of entries: its system, and its name there.
 pub type SourceType<'a> = (&'a SystemName, &'a TypeName);

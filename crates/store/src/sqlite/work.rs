@@ -24,6 +24,17 @@ pub struct WorkRow {
     pub well: Option<Timestamp>,
     /// How many in a row ended with one.
     pub failures: u32,
+    /// Whether it stopped to ask a person.
+    pub asks: bool,
+}
+
+/// What went wrong.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Fault<'a> {
+    /// In words.
+    pub message: &'a str,
+    /// Whether a person is asked, who alone can go on.
+    pub asks: bool,
 }
 
 /// What a person may have left alone.
@@ -66,16 +77,22 @@ impl Store {
         &mut self,
         what: &Leased,
         (began, ended): (Timestamp, Timestamp),
-        problem: Option<&str>,
+        fault: Option<Fault<'_>>,
     ) -> Result<(), StoreError> {
         let transaction = self.fence.begin(&mut self.connection)?;
         transaction
             .prepare_cached(
-                "INSERT INTO work VALUES (?1, ?2, ?3, ?4, iif(?4 IS NULL, ?3, NULL), iif(?4 IS NULL, 0, 1))
+                "INSERT INTO work VALUES (?1, ?2, ?3, ?4, iif(?4 IS NULL, ?3, NULL), iif(?4 IS NULL, 0, 1), ?5)
                  ON CONFLICT DO UPDATE SET began = ?2, ended = ?3, problem = ?4, well = iif(?4 IS NULL, ?3, well),
-                     failures = iif(?4 IS NULL, 0, failures + 1)",
+                     failures = iif(?4 IS NULL, 0, failures + 1), asks = ?5",
             )?
-            .execute(params![what.to_string(), millis(began), millis(ended), problem])?;
+            .execute(params![
+                what.to_string(),
+                millis(began),
+                millis(ended),
+                fault.map(|fault| fault.message),
+                fault.is_some_and(|fault| fault.asks)
+            ])?;
         Ok(transaction.commit()?)
     }
 
@@ -85,7 +102,7 @@ impl Store {
     /// Where the store fails.
     pub fn work(&self) -> Result<BTreeMap<String, WorkRow>, StoreError> {
         let mut query =
-            self.connection.prepare_cached("SELECT what, began, ended, problem, well, failures FROM work")?;
+            self.connection.prepare_cached("SELECT what, began, ended, problem, well, failures, asks FROM work")?;
         let mut rows = query.query([])?;
         let mut work = BTreeMap::new();
         while let Some(row) = rows.next()? {
@@ -96,6 +113,7 @@ impl Store {
                 problem: row.get(3)?,
                 well: well.map(moment).transpose()?,
                 failures: row.get(5)?,
+                asks: row.get(6)?,
             };
             work.insert(row.get(0)?, done);
         }

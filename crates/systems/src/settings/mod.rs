@@ -7,6 +7,7 @@ mod limits;
 mod network;
 pub mod path;
 mod profile_file;
+mod quiet;
 mod reference;
 mod times;
 
@@ -19,6 +20,7 @@ pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
 pub use profile_file::HubFiles;
 pub(crate) use profile_file::{DESCRIBED, languages, profile};
+pub use quiet::{Quiet, quiet};
 pub(crate) use reference::place;
 pub use reference::{PartText, PlaceText};
 pub use times::{TIMES, times};
@@ -26,6 +28,7 @@ pub use times::{TIMES, times};
 /// The word that says of which kind a system is.
 const KIND: &[Setting] = settings![
     kind: Form::Text(&TextForm { name: "a kind of system", pattern: None }), required, "the kind of the system", "rest";
+    quiet: quiet::SILENCE, usual "learned", "after how long without anything new a person is told: `learned` goes by its own rhythm, once that is known; of a source alone", "6h";
 ];
 
 /// What is said of a system of any kind; its kind adds settings of its own.

@@ -67,7 +67,7 @@ fn at(text: &str) -> Timestamp {
 }
 
 fn done(began: &str, ended: &str, failures: u32) -> WorkRow {
-    WorkRow { began: at(began), ended: at(ended), problem: None, well: None, failures }
+    WorkRow { began: at(began), ended: at(ended), problem: None, well: None, failures, asks: false }
 }
 
 fn system(name: &str) -> Leased {
