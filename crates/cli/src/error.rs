@@ -152,6 +152,9 @@ impl From<ServeError> for Failure {
         match error {
             ServeError::Store(error) => error.into(),
             ServeError::Connect(error) => error.into(),
+            ServeError::NoToken { .. } => {
+                Failure::wrong(error.to_string()).advise("say what they must show: `[serve] token = \"env:HUB_TOKEN\"`")
+            }
             ServeError::Listen { .. } => Failure::failed(error.to_string())
                 .advise("does another `serve` run there? say another place: `--listen`, or `[serve] listen = …`"),
         }

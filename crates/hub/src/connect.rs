@@ -69,6 +69,15 @@ impl<'a> Connector<'a> {
         system.agency(&setup)
     }
 
+    /// The token that those must show who look at the hub's pages; none where none is set.
+    ///
+    /// # Errors
+    /// Where it cannot be had.
+    pub(crate) fn token(&self) -> Result<Option<Secret>, ConnectError> {
+        let serve = SystemName::new("serve").map_err(|error| ConnectError::Identity(error.to_string()))?;
+        self.config.serving.token.as_ref().map(|reference| self.secret(&serve, reference)).transpose()
+    }
+
     /// A hook, with its secrets.
     ///
     /// # Errors

@@ -3,9 +3,11 @@
 use std::cmp::Ordering;
 
 use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
+use diaporos_core::plan::HoldReason;
 use diaporos_core::text::moment::{instant, order};
+use diaporos_core::text::shell_word;
 use diaporos_core::value::{Address, State, Value, to_json};
-use diaporos_store::{Counts, EntryFilter, EntryRow, LaneRecord, Store, StoreError, WordSearch};
+use diaporos_store::{Counts, EntryFilter, EntryRow, HeldRow, LaneRecord, Standing, Store, StoreError, WordSearch};
 
 use crate::config::{Config, ConfiguredLane};
 
@@ -211,6 +213,17 @@ fn compare(a: &Value, b: &Value) -> Ordering {
         (Value::Boolean(a), Value::Boolean(b)) => a.cmp(b),
         _ => a.kind_name().cmp(b.kind_name()).then_with(|| to_json(a).to_string().cmp(&to_json(b).to_string())),
     }
+}
+
+/// What to do, with the entry's own address in it.
+#[must_use]
+pub fn way_out(row: &HeldRow) -> String {
+    let text = match (row.standing, HoldReason::from_word(&row.reason)) {
+        (_, Some(reason)) => reason.way_out(),
+        (Standing::Held, None) => "the next push tries again",
+        (_, None) => "run `diaporos push` again when the destination is well; nothing is sent twice",
+    };
+    text.replace("`resolve", "`diaporos resolve").replace("ADDRESS", &shell_word(&row.address.to_string()))
 }
 
 /// What an entry is called: its first field that sounds like a title, in the first language.

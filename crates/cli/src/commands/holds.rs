@@ -3,9 +3,8 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::plan::HoldReason;
-use diaporos_core::text::shell_word;
-use diaporos_store::{HeldRow, Standing};
+use diaporos_hub::look::way_out;
+use diaporos_store::HeldRow;
 
 use super::{counted, lanes};
 use crate::context::Context;
@@ -70,16 +69,6 @@ pub(crate) fn run(args: &Holds, context: &Context) -> Result<Exit, Failure> {
     })?;
     sheet.end("")?;
     Ok(Exit::Done)
-}
-
-/// What to do, with the entry's own address in it.
-fn way_out(row: &HeldRow) -> String {
-    let text = match (row.standing, HoldReason::from_word(&row.reason)) {
-        (_, Some(reason)) => reason.way_out(),
-        (Standing::Held, None) => "the next push tries again",
-        (_, None) => "run `diaporos push` again when the destination is well; nothing is sent twice",
-    };
-    text.replace("`resolve", "`diaporos resolve").replace("ADDRESS", &shell_word(&row.address.to_string()))
 }
 
 fn draw(out: &mut dyn Write, row: &HeldRow, context: &Context) -> Result<(), Failure> {

@@ -59,10 +59,10 @@ pub(crate) async fn run(args: &ServeCommand, context: &Context) -> Result<Exit, 
         who: Context::who(),
         asked,
         tell: Box::new(move |told| {
-            tell(told).into_iter().for_each(|line| {
+            for line in tell(told) {
                 let at = Context::now().to_zoned_datetime(zone.clone()).strftime("%F %T");
                 note(&one_line(&format!("{at}  {line}")));
-            })
+            }
         }),
     };
     serve.run(config).await?;

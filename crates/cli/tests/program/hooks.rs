@@ -49,7 +49,7 @@ max_bytes = 64
 }
 
 /// Where a hub listens.
-fn address(serving: &Serving<'_>) -> String {
+pub(crate) fn address(serving: &Serving<'_>) -> String {
     serving.says("listening at ");
     let said = serving.said();
     said.split("listening at ").nth(1).unwrap().lines().next().unwrap().to_owned()
@@ -63,6 +63,13 @@ pub(crate) fn send(method: &str, url: &str, headers: &[(&str, &str)], body: &str
         "{method} /{path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\ncontent-length: {}\r\n{headers}\r\n{body}",
         body.len()
     );
+    let answer = raw(host, &request);
+    let status = answer.split(' ').nth(1).and_then(|status| status.parse().ok()).unwrap_or_default();
+    (status, answer.split_once("\r\n\r\n").map_or(String::new(), |(_, body)| body.to_owned()))
+}
+
+/// What comes back for these very bytes; nothing where the connection fails.
+pub(crate) fn raw(host: &str, request: &str) -> String {
     let exchange = || -> std::io::Result<String> {
         let mut stream = TcpStream::connect(host)?;
         stream.write_all(request.as_bytes())?;
@@ -70,9 +77,7 @@ pub(crate) fn send(method: &str, url: &str, headers: &[(&str, &str)], body: &str
         stream.read_to_string(&mut answer)?;
         Ok(answer)
     };
-    let answer = exchange().unwrap_or_default();
-    let status = answer.split(' ').nth(1).and_then(|status| status.parse().ok()).unwrap_or_default();
-    (status, answer.split_once("\r\n\r\n").map_or(String::new(), |(_, body)| body.to_owned()))
+    exchange().unwrap_or_default()
 }
 
 /// Calls, and gives the status.

@@ -33,6 +33,7 @@ mod killed;
 mod lanes;
 mod looking;
 mod mapping;
+mod pages;
 mod peers;
 mod probe;
 mod pull;

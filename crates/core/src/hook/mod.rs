@@ -8,7 +8,7 @@ mod sign;
 mod verify;
 
 pub use sign::{sign, signing_key};
-pub use verify::{Encoding, Received, Refused, Scheme, verify};
+pub use verify::{Encoding, Received, Refused, Scheme, bears, verify};
 
 #[cfg(test)]
 mod tests;

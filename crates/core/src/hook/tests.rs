@@ -99,6 +99,14 @@ fn tokens_and_passwords() {
     assert_eq!(check(&Scheme::Bearer, &["t0ken"], &[], BODY, SECOND), Err(Refused::NotSigned));
 }
 
+#[test]
+fn a_token_as_a_bearer_or_as_a_password() {
+    assert!(bears("Bearer t0ken", "t0ken") && bears("basic YW55Ym9keTp0MGtlbg==", "t0ken"));
+    for wrong in ["t0ken", "Bearer t0ke", "Bearer ", "Basic dDBrZW4=", "Basic !", "Basic YW55Ym9keTo=", ""] {
+        assert!(!bears(wrong, "t0ken"), "{wrong}");
+    }
+}
+
 proptest! {
     /// What is signed is verified, and no longer once a byte of it is another.
     #[test]

@@ -123,6 +123,17 @@ fn standard_webhooks(secrets: &[&str], received: Received<'_>, within: SignedDur
     Ok(id.to_owned())
 }
 
+/// Whether the value of `Authorization` is a token: as a bearer, or as the password of any user.
+#[must_use]
+pub fn bears(value: &str, token: &str) -> bool {
+    if let Some(given) = of_scheme(value, "bearer") {
+        return is_same(given.as_bytes(), token.as_bytes());
+    }
+    let decoded = of_scheme(value, "basic").and_then(|encoded| decoded(encoded, Encoding::Base64));
+    let Some(given) = decoded else { return false };
+    given.iter().position(|byte| *byte == b':').is_some_and(|at| is_same(&given[at + 1..], token.as_bytes()))
+}
+
 /// What stands after the name of a scheme, which may be written in any case (RFC 9110, 11.1).
 fn of_scheme<'a>(value: &'a str, scheme: &str) -> Option<&'a str> {
     let (name, rest) = value.split_once(' ')?;
@@ -132,7 +143,7 @@ fn of_scheme<'a>(value: &'a str, scheme: &str) -> Option<&'a str> {
 fn decoded(text: &str, encoding: Encoding) -> Option<Vec<u8>> {
     match encoding {
         Encoding::Base64 => STANDARD.decode(text).or_else(|_| STANDARD_NO_PAD.decode(text)).ok(),
-        Encoding::Hex if text.len() % 2 == 0 && text.is_ascii() => {
+        Encoding::Hex if text.len().is_multiple_of(2) && text.is_ascii() => {
             (0..text.len()).step_by(2).map(|at| u8::from_str_radix(text.get(at..at + 2)?, 16).ok()).collect()
         }
         Encoding::Hex => None,

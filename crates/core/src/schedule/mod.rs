@@ -22,7 +22,7 @@ pub enum Times {
     /// one that comes twice counts the first time.
     At(Vec<Time>),
     /// When a cron expression says so.
-    Cron(Cron),
+    Cron(Box<Cron>),
 }
 
 /// The times at which something is due, in a zone.

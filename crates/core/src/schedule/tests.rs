@@ -19,7 +19,7 @@ fn at(times: &[(i8, i8)], name: &str) -> Schedule {
 }
 
 fn cron(text: &str, name: &str) -> Schedule {
-    Schedule { times: Times::Cron(Cron::read(text).unwrap()), zone: zone(name) }
+    Schedule { times: Times::Cron(Box::new(Cron::read(text).unwrap())), zone: zone(name) }
 }
 
 /// The next moments after one, as the zone shows them.
@@ -110,7 +110,7 @@ fn schedules() -> impl Strategy<Value = Schedule> {
         }),
         (0_u8..60, prop::option::of(0_u8..24)).prop_map(|(minute, hour)| {
             let hour = hour.map_or("*".to_owned(), |hour| hour.to_string());
-            Times::Cron(Cron::read(&format!("{minute} {hour} * * *")).unwrap())
+            Times::Cron(Box::new(Cron::read(&format!("{minute} {hour} * * *")).unwrap()))
         }),
     ];
     (times, zones).prop_map(|(times, name)| Schedule { times, zone: zone(name) })

@@ -27,7 +27,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::expr::Library;
 use diaporos_core::lane::{Lane, Target};
 use diaporos_core::model::Model;
-use diaporos_core::settings::read_toml;
+use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
 use diaporos_systems::settings::HubFiles;
 use diaporos_systems::{KINDS, Kind};
@@ -151,18 +151,7 @@ pub fn load_with(
         let serving = serving::serving(file, report);
         let alerting = alerting::alerting(file, report);
         let views = views::views(file, &library, report);
-        if !report.has_errors() {
-            let of_lanes = lanes.values().flat_map(|lane| lane.lane.expressions());
-            let of_briefs = briefs.values().filter_map(|brief| brief.when.as_ref());
-            let of_views = views.values().filter_map(|view| view.holds.as_ref());
-            let uses = of_lanes
-                .map(|(_, expression)| expression)
-                .chain(of_briefs)
-                .chain(of_views)
-                .map(|expression| &expression.program.uses);
-            library::warn_of_unused(file, &library, uses, report);
-        }
-        Some(Config {
+        let config = Config {
             folder: folder.to_owned(),
             systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
             lanes,
@@ -173,7 +162,11 @@ pub fn load_with(
             views,
             library,
             kept,
-        })
+        };
+        if !report.has_errors() {
+            config.warn_of_unused(file, report);
+        }
+        Some(config)
     });
     let mut reports = vec![report];
     reports.append(&mut profile_reports);
@@ -183,6 +176,15 @@ pub fn load_with(
 }
 
 impl Config {
+    /// Warns of functions and tables that no expression uses.
+    fn warn_of_unused(&self, file: &Section<'_>, report: &mut Report) {
+        let of_lanes = self.lanes.values().flat_map(|lane| lane.lane.expressions());
+        let of_briefs = self.briefs.values().filter_map(|brief| brief.when.as_ref());
+        let of_views = self.views.values().filter_map(|view| view.holds.as_ref());
+        let uses = of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views);
+        library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
+    }
+
     /// The store's file.
     #[must_use]
     pub fn store_file(&self) -> PathBuf {

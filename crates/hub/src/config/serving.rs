@@ -2,9 +2,11 @@
 
 use std::net::SocketAddr;
 
-use diaporos_core::diagnostic::Report;
+use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Section, Table, TextForm};
+use diaporos_systems::SecretReference;
+use diaporos_systems::settings::{SECRET, secret};
 
 const LISTEN: Form = Form::Text(&TextForm { name: "an address and a port", pattern: Some("^.+:[0-9]+$") });
 
@@ -13,14 +15,17 @@ pub(super) static SERVE: Table = Table::new(
     "serve",
     &[settings![
         listen: LISTEN, usual "127.0.0.1:4740", "where `serve` listens: loopback, unless hooks come from another machine and nothing stands between", "127.0.0.1:8090";
+        token: SECRET, none, "what those must show who look at the hub's pages: as a bearer, or, in a browser, as the password of any user; needed where it listens beyond loopback", "env:HUB_TOKEN";
     ]],
 );
 
 /// Where `serve` listens.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Serving {
     /// The address and the port.
     pub listen: SocketAddr,
+    /// Where the token is kept that those must show who look.
+    pub token: Option<SecretReference>,
 }
 
 /// Where `serve` listens where nothing is said.
@@ -28,7 +33,7 @@ const USUAL: SocketAddr = SocketAddr::new(std::net::IpAddr::V4(std::net::Ipv4Add
 
 /// Reads what is said of `serve`.
 pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
-    let Some(mut table) = file.section("serve", report) else { return Serving { listen: USUAL } };
+    let Some(mut table) = file.section("serve", report) else { return Serving { listen: USUAL, token: None } };
     let listen = table.text("listen", report).and_then(|item| match item.value.as_str().parse() {
         Ok(listen) => Some(listen),
         Err(_) => {
@@ -36,6 +41,16 @@ pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
             None
         }
     });
+    let token = table.text("token", report).and_then(|item| secret(&item, report));
     table.finish(report);
-    Serving { listen: listen.unwrap_or(USUAL) }
+    let listen = listen.unwrap_or(USUAL);
+    if !listen.ip().is_loopback() && token.is_none() && !report.has_errors() {
+        let finding = Diagnostic::error(
+            Code::MissingKey,
+            table.span(),
+            "where it listens beyond loopback, `serve` needs a `token`",
+        );
+        report.add(finding.help("for example `token = \"env:HUB_TOKEN\"`"));
+    }
+    Serving { listen, token }
 }

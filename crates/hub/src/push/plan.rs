@@ -170,7 +170,7 @@ impl WindowPlanner<'_> {
                 None => plans.push(plan),
                 Some(error) if error.kind.is_of_the_whole_system() => return Err(error.into()),
                 Some(error) => {
-                    unplanned.push(Unplanned { looked: (plan.number, plan.touched), address: plan.address, error })
+                    unplanned.push(Unplanned { looked: (plan.number, plan.touched), address: plan.address, error });
                 }
             }
         }

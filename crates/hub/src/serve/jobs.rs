@@ -6,12 +6,13 @@ use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Fault, Leased, Store, StoreError};
 
 use super::Asked;
-use super::look_job::Looked;
+use super::look_job::{LookTools, Looked};
+use super::shared::{Progressing, Shared};
 use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
-use crate::{ConnectError, Connector, Silent};
+use crate::{ConnectError, Connector};
 
 /// What is to be done.
 #[derive(Debug, Clone)]
@@ -71,6 +72,7 @@ pub(super) struct JobTools {
     pub(super) clock: Clock,
     pub(super) who: String,
     pub(super) asked: Arc<Asked>,
+    pub(super) shared: Arc<Shared>,
 }
 
 impl JobTools {
@@ -90,6 +92,11 @@ impl JobTools {
         Done { what, end }
     }
 
+    /// Keeps how far the job is.
+    pub(super) fn listener(&self) -> Progressing {
+        Progressing(Arc::clone(&self.shared))
+    }
+
     async fn leased(&self, what: &[Leased]) -> Result<Store, StoreError> {
         let mut store = Store::open_for_change(&self.config.store_file())?;
         self.worker.take(&mut store, what, "serve")?;
@@ -102,13 +109,22 @@ impl JobTools {
         match job {
             Job::Pull(system) => {
                 let source = PullSource { system: &system, reader: connector.reader(&system) };
-                match pull(store, vec![source], PullOptions::default(), &self.clock, &mut Silent).await {
+                match pull(store, vec![source], PullOptions::default(), &self.clock, &mut self.listener()).await {
                     Ok(rows) => JobEnd::Pulled(rows),
                     Err(error) => JobEnd::Store(error),
                 }
             }
             Job::Look(system) => self.look(&system, &connector, store).await,
             Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
+        }
+    }
+
+    async fn look(&self, system: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let tools = LookTools { worker: &self.worker, clock: self.clock, shared: &self.shared };
+        match tools.look(system, connector, store).await {
+            Ok(Ok(looked)) => JobEnd::Looked(looked),
+            Ok(Err(error)) => JobEnd::NotBegun(error),
+            Err(error) => JobEnd::Store(error),
         }
     }
 
@@ -130,7 +146,7 @@ impl JobTools {
         let author = Author { command: &command, who: &self.who };
         let stop = || self.asked.is_ending();
         let mut run = PushRun { store, targets: &targets, clock: &self.clock, stop: &stop };
-        match run.run(PushOptions::default(), author, &mut Silent, &mut |_, _| {}).await {
+        match run.run(PushOptions::default(), author, &mut self.listener(), &mut |_, _| {}).await {
             Ok(summary) => JobEnd::Pushed(summary),
             Err(error) => JobEnd::Store(error),
         }

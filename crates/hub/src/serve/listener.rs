@@ -18,6 +18,8 @@ use tokio::sync::Semaphore;
 
 use super::call_keeper::{CallKeeper, Kept, NotKept};
 use super::hooks::{CallCounts, Hooks, OpenHook};
+use super::pages::Pages;
+use super::shared::Shared;
 use crate::leases::Clock;
 
 /// Bodies that are read at a time; a caller waits for its turn.
@@ -30,14 +32,14 @@ const BODY_WITHIN: Duration = Duration::from_secs(10);
 pub(super) struct Front {
     pub(super) hooks: Hooks,
     pub(super) keeper: CallKeeper,
-    pub(super) counts: Arc<CallCounts>,
+    pub(super) shared: Arc<Shared>,
     pub(super) clock: Clock,
     pub(super) bodies: Arc<Semaphore>,
 }
 
 impl Front {
-    pub(super) fn new(hooks: Hooks, keeper: CallKeeper, clock: Clock) -> Front {
-        Front { hooks, keeper, counts: Arc::default(), clock, bodies: Arc::new(Semaphore::new(BODIES)) }
+    pub(super) fn new(hooks: Hooks, keeper: CallKeeper, shared: Arc<Shared>, clock: Clock) -> Front {
+        Front { hooks, keeper, shared, clock, bodies: Arc::new(Semaphore::new(BODIES)) }
     }
 }
 
@@ -45,13 +47,14 @@ impl Front {
 ///
 /// # Errors
 /// Where the address cannot be had.
-pub(super) async fn listen(at: SocketAddr, front: Front) -> std::io::Result<SocketAddr> {
+pub(super) async fn listen(at: SocketAddr, front: Front, pages: Pages) -> std::io::Result<SocketAddr> {
     let listener = TcpListener::bind(at).await?;
     let address = listener.local_addr()?;
     let routes = Router::new()
         .route("/healthz", get(|| async { "ok\n" }))
         .route("/hooks/{name}", post(called))
-        .with_state(front);
+        .with_state(front)
+        .merge(pages.routes());
     tokio::spawn(async move {
         // It ends with the program.
         if let Err(error) = axum::serve(listener, routes).await {
@@ -70,7 +73,7 @@ fn said(status: StatusCode, line: &str) -> Response {
 async fn called(State(front): State<Front>, Path(name): Path<String>, headers: HeaderMap, body: Body) -> Response {
     let hooks = front.hooks.now();
     let Some(open) = hooks.get(&name) else {
-        CallCounts::count(&front.counts.unknown);
+        CallCounts::count(&front.shared.counts.unknown);
         return said(StatusCode::NOT_FOUND, "there is no such hook");
     };
     if let Err(seconds) = open.admit((front.clock)()) {
@@ -80,7 +83,7 @@ async fn called(State(front): State<Front>, Path(name): Path<String>, headers: H
     let Ok(place) = front.bodies.acquire().await else { return too_many(&front, 1) };
     let read = tokio::time::timeout(BODY_WITHIN, to_bytes(body, open.hook.settings().max_bytes)).await;
     let Ok(Ok(bytes)) = read else {
-        CallCounts::count(&front.counts.too_large);
+        CallCounts::count(&front.shared.counts.too_large);
         return said(StatusCode::PAYLOAD_TOO_LARGE, "the body is too large, or came too slowly");
     };
     let answer = taken(&front, (&name, open), &headers, &bytes).await;
@@ -89,7 +92,7 @@ async fn called(State(front): State<Front>, Path(name): Path<String>, headers: H
 }
 
 fn too_many(front: &Front, seconds: u64) -> Response {
-    CallCounts::count(&front.counts.too_many);
+    CallCounts::count(&front.shared.counts.too_many);
     let mut response = said(StatusCode::TOO_MANY_REQUESTS, "too many calls; come again later");
     if let Ok(value) = seconds.to_string().parse() {
         response.headers_mut().insert(header::RETRY_AFTER, value);
@@ -99,7 +102,7 @@ fn too_many(front: &Front, seconds: u64) -> Response {
 
 /// Verifies a call and keeps it.
 async fn taken(front: &Front, (name, open): (&str, &OpenHook), headers: &HeaderMap, body: &[u8]) -> Response {
-    let counts = &front.counts;
+    let counts = &front.shared.counts;
     let received = (front.clock)();
     let value = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
     let call = match open.hook.read(Received { header: &value, body, now: received }) {

@@ -1,14 +1,17 @@
 //! Looking at what calls from outside were about.
 
+use std::sync::Arc;
+
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use diaporos_store::{AfterLook, Leased, Store, StoreError, WaitingEvent};
 use diaporos_systems::Read;
 use indexmap::IndexMap;
 
-use super::jobs::{JobEnd, JobTools};
 use super::looks::{Hints, Listed};
+use super::shared::{Progressing, Shared};
+use crate::leases::{Clock, Worker};
 use crate::pull::{AloneSource, FoundAlone, PullOptions, PullRow, PullSource, pull, pull_alone};
-use crate::{ConnectError, Connector, Silent};
+use crate::{ConnectError, Connector};
 
 /// Entries that are looked at in one job.
 const TOGETHER: usize = 256;
@@ -35,17 +38,19 @@ fn hints(events: &[WaitingEvent]) -> Option<Hints> {
     })
 }
 
-impl JobTools {
-    /// Looks at what calls of a system were about, and notes what becomes of them.
-    pub(super) async fn look(&self, system: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
-        match self.looked(system, connector, store).await {
-            Ok(Ok(looked)) => JobEnd::Looked(looked),
-            Ok(Err(error)) => JobEnd::NotBegun(error),
-            Err(error) => JobEnd::Store(error),
-        }
-    }
+/// What looking needs.
+pub(super) struct LookTools<'a> {
+    pub(super) worker: &'a Worker,
+    pub(super) clock: Clock,
+    pub(super) shared: &'a Arc<Shared>,
+}
 
-    async fn looked(
+impl LookTools<'_> {
+    /// Looks at what calls of a system were about, and notes what becomes of them.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub(super) async fn look(
         &self,
         system: &SystemName,
         connector: &Connector<'_>,
@@ -100,7 +105,9 @@ impl JobTools {
             other => other?,
         }
         let source = PullSource { system, reader: Ok(reader) };
-        let rows = pull(store, vec![source], PullOptions::default(), &self.clock, &mut Silent).await?;
+        let rows =
+            pull(store, vec![source], PullOptions::default(), &self.clock, &mut Progressing(Arc::clone(self.shared)))
+                .await?;
         let has_news = |row: &PullRow| row.tally.new + row.tally.changed + row.gone > 0;
         let listed = match rows.iter().all(|row| row.complete) {
             false => Listed::Failed,

@@ -11,7 +11,9 @@ mod jobs;
 mod listener;
 mod look_job;
 mod looks;
+mod pages;
 mod running;
+mod shared;
 mod underway;
 mod watch;
 
@@ -125,6 +127,12 @@ pub enum ServeError {
     /// A secret of a hook cannot be had.
     #[error(transparent)]
     Connect(#[from] ConnectError),
+    /// It is to listen beyond loopback, and nobody would have to show anything.
+    #[error("it is to listen at {at}, beyond loopback, and whoever comes could look")]
+    NoToken {
+        /// Where.
+        at: SocketAddr,
+    },
     /// It cannot listen where it should.
     #[error("it cannot listen at {at}: {error}")]
     Listen {

@@ -16,7 +16,9 @@ use super::facts::facts;
 use super::hooks::Hooks;
 use super::jobs::{Job, JobTools};
 use super::listener::{Front, listen};
-use super::underway::Underway;
+use super::pages::{Access, Pages};
+use super::shared::Shared;
+use super::underway::{Ended, Underway};
 use super::watch::Watch;
 use super::{ENDS_WITHIN, Serve, ServeError, Told};
 use crate::Connector;
@@ -42,6 +44,7 @@ const ALERTED_EVERY: SignedDuration = SignedDuration::from_secs(15);
 pub(super) struct Running {
     serve: Serve,
     config: Arc<Config>,
+    shared: Arc<Shared>,
     store: Store,
     hooks: Hooks,
     watch: Watch,
@@ -53,8 +56,6 @@ pub(super) struct Running {
     forgotten: Timestamp,
     /// When alerts were last told.
     alerted: Option<Timestamp>,
-    /// Why the configuration as it is now is not taken over.
-    fault: Option<String>,
 }
 
 impl Running {
@@ -62,19 +63,26 @@ impl Running {
         let started = (serve.clock)();
         let mut store = Store::open_for_change(&config.store_file())?;
         register_lanes(&config, &mut store, started)?;
-        let hooks = Hooks::default();
-        let variable = serve.variable;
-        hooks.set(&config, &Connector::new(&config, &move |name| variable(name)))?;
+        let config = Arc::new(config);
+        let shared = Arc::new(Shared::new(Arc::clone(&config), started));
+        let (hooks, variable) = (Hooks::default(), serve.variable);
+        let variable = move |name: &str| variable(name);
+        let connector = Connector::new(&config, &variable);
+        hooks.set(&config, &connector)?;
+        let access = connector.token()?.map_or(Access::Loopback, Access::Token);
+        let at: SocketAddr = serve.listen.unwrap_or(config.serving.listen);
+        if !at.ip().is_loopback() && matches!(access, Access::Loopback) {
+            return Err(ServeError::NoToken { at });
+        }
         let asked = Arc::clone(&serve.asked);
         let keeper = CallKeeper::begin(&config.store_file(), move || asked.look())?;
-        let at: SocketAddr = serve.listen.unwrap_or(config.serving.listen);
-        let front = Front::new(hooks.clone(), keeper, serve.clock);
-        let address = listen(at, front).await.map_err(|error| ServeError::Listen { at, error })?;
+        let front = Front::new(hooks.clone(), keeper, Arc::clone(&shared), serve.clock);
+        let pages = Pages::new(Store::open(&config.store_file())?, Arc::clone(&shared), serve.clock, access);
+        let address = listen(at, front, pages).await.map_err(|error| ServeError::Listen { at, error })?;
         (serve.tell)(&Told::Listens(address));
-        let watch = Watch::of(&serve.folder);
-        let (config, underway) = (Arc::new(config), Underway::default());
-        let (read, forgotten, alerted, fault) = (started, started, None, None);
-        Ok(Running { serve, config, store, hooks, watch, underway, started, read, forgotten, alerted, fault })
+        let (watch, underway) = (Watch::of(&serve.folder), Underway::default());
+        let (read, forgotten, alerted) = (started, started, None);
+        Ok(Running { serve, config, shared, store, hooks, watch, underway, started, read, forgotten, alerted })
     }
 
     pub(super) async fn run(mut self) -> Result<(), ServeError> {
@@ -88,8 +96,7 @@ impl Running {
             self.look_around(now)?;
             tokio::select! {
                 Some(ended) = self.underway.next(), if self.underway.count() > 0 => {
-                    let done = self.underway.conclude(ended, (self.serve.clock)());
-                    (self.serve.tell)(&Told::Done(done));
+                    self.conclude(ended);
                 }
                 () = tokio::time::sleep(wait) => {}
                 () = self.serve.asked.something.notified() => {}
@@ -107,7 +114,7 @@ impl Running {
         }
         if self.alerted.is_none_or(|alerted| now.duration_since(alerted) >= ALERTED_EVERY) {
             self.alerted = Some(now);
-            let around = Surroundings { fault: self.fault.clone(), ..Surroundings::of(&self.config) };
+            let around = Surroundings { fault: self.shared.fault(), ..Surroundings::of(&self.config) };
             let changes = alerts::look(&self.config, &mut self.store, &around, now)?;
             if changes != AlertChanges::default() {
                 (self.serve.tell)(&Told::Alerts(changes));
@@ -125,7 +132,7 @@ impl Running {
         self.read = now;
         let is_told = is_asked || self.watch.changed_since_told();
         let taken = self.take_over(now)?;
-        self.fault = taken.as_ref().err().cloned();
+        self.shared.set_fault(taken.as_ref().err().cloned());
         self.alerted = self.alerted.filter(|_| !is_told);
         match taken {
             Ok(()) if is_told => (self.serve.tell)(&Told::Reloaded),
@@ -151,6 +158,7 @@ impl Running {
             return Ok(Err(error.to_string()));
         }
         self.config = Arc::new(config);
+        self.shared.set_config(Arc::clone(&self.config));
         Ok(Ok(()))
     }
 
@@ -226,8 +234,16 @@ impl Running {
             clock: self.serve.clock,
             who: self.serve.who.clone(),
             asked: Arc::clone(&self.serve.asked),
+            shared: Arc::clone(&self.shared),
         };
+        self.shared.began(&job.leases(), (self.serve.clock)());
         self.underway.start(job, tools);
+    }
+
+    fn conclude(&mut self, ended: Ended) {
+        let done = self.underway.conclude(ended, (self.serve.clock)());
+        self.shared.ended(&done.what);
+        (self.serve.tell)(&Told::Done(done));
     }
 
     /// Lets what is under way come to its end.
@@ -238,8 +254,7 @@ impl Running {
         (self.serve.tell)(&Told::Ending(self.underway.count()));
         let all = async {
             while let Some(ended) = self.underway.next().await {
-                let done = self.underway.conclude(ended, (self.serve.clock)());
-                (self.serve.tell)(&Told::Done(done));
+                self.conclude(ended);
             }
         };
         // What is not finished in time is as if it had been killed, and the next run settles it.

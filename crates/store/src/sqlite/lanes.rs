@@ -6,7 +6,7 @@ use diaporos_core::change::Fingerprint;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
-use rusqlite::{OptionalExtension, Transaction, params};
+use rusqlite::{OptionalExtension, Row, Transaction, params};
 
 use super::row::{address_at, millis, moment};
 use super::{Standing, Store, StoreError};
@@ -170,35 +170,48 @@ impl Store {
         Ok(Some(counts))
     }
 
+    /// The first entries that are held or failed, at most so many.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn held_first(&self, most: usize) -> Result<Vec<HeldRow>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!("{HELD} LIMIT ?1"))?;
+        let mut rows = query.query([i64::try_from(most).unwrap_or(i64::MAX)])?;
+        let mut held = Vec::new();
+        while let Some(row) = rows.next()? {
+            held.push(held_row(row)?);
+        }
+        Ok(held)
+    }
+
     /// Hands over every entry that is held or failed, by lane and address.
     ///
     /// # Errors
     /// Where the store or the receiver fails.
     pub fn held<E: From<StoreError>>(&self, mut each: impl FnMut(HeldRow) -> Result<(), E>) -> Result<(), E> {
-        let mut query = self
-            .connection
-            .prepare_cached(
-                "SELECT lane.name, entry_type.system, entry_type.name, source_id, standing, reason, message, since
-             FROM delivery JOIN lane ON lane.id = delivery.lane JOIN entry ON entry.id = delivery.entry
-             JOIN entry_type ON entry_type.id = entry.type
-             WHERE standing IN ('held', 'failed') ORDER BY lane.name, delivery.entry",
-            )
-            .map_err(StoreError::from)?;
+        let ordered = format!("{HELD} ORDER BY lane.name, delivery.entry");
+        let mut query = self.connection.prepare_cached(&ordered).map_err(StoreError::from)?;
         let mut rows = query.query([]).map_err(StoreError::from)?;
         while let Some(row) = rows.next().map_err(StoreError::from)? {
-            let read = || -> Result<HeldRow, StoreError> {
-                let standing: String = row.get(4)?;
-                Ok(HeldRow {
-                    lane: row.get(0)?,
-                    address: address_at(row, 1)?,
-                    standing: if standing == "held" { Standing::Held } else { Standing::Failed },
-                    reason: row.get::<_, Option<String>>(5)?.unwrap_or_default(),
-                    message: row.get::<_, Option<String>>(6)?.unwrap_or_default(),
-                    since: moment(row.get(7)?)?,
-                })
-            };
-            each(read()?)?;
+            each(held_row(row)?)?;
         }
         Ok(())
     }
+}
+
+/// Entries that are held or failed.
+const HELD: &str = "SELECT lane.name, entry_type.system, entry_type.name, source_id, standing, reason, message, since
+     FROM delivery INDEXED BY delivery_held CROSS JOIN lane ON lane.id = delivery.lane CROSS JOIN entry ON entry.id = delivery.entry
+     CROSS JOIN entry_type ON entry_type.id = entry.type WHERE standing IN ('held', 'failed')";
+
+fn held_row(row: &Row<'_>) -> Result<HeldRow, StoreError> {
+    let standing: String = row.get(4)?;
+    Ok(HeldRow {
+        lane: row.get(0)?,
+        address: address_at(row, 1)?,
+        standing: if standing == "held" { Standing::Held } else { Standing::Failed },
+        reason: row.get::<_, Option<String>>(5)?.unwrap_or_default(),
+        message: row.get::<_, Option<String>>(6)?.unwrap_or_default(),
+        since: moment(row.get(7)?)?,
+    })
 }

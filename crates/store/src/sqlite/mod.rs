@@ -1,5 +1,6 @@
 //! The store in one SQLite file.
 
+mod absent;
 mod alerts;
 mod alone;
 mod apart;

@@ -57,6 +57,12 @@ const MOST_NAMED: usize = 1_000;
 /// The longest id or word of a sender that is kept, in bytes.
 const LONGEST: usize = 256;
 
+/// Whether the value of `Authorization` is a token, as a bearer or as the password of any user.
+#[must_use]
+pub fn bears(value: &str, token: &Secret) -> bool {
+    diaporos_core::hook::bears(value, token.expose())
+}
+
 impl Hook {
     /// A hook.
     #[must_use]

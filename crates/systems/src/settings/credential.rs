@@ -202,7 +202,8 @@ fn required_secret(table: &mut Section<'_>, key: &'static str, report: &mut Repo
     table.text(key, report).and_then(|item| secret(&item, report))
 }
 
-pub(crate) fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {
+/// Reads where a secret is kept; a text that is one itself is refused, and not shown.
+pub fn secret(item: &Item<InnerText>, report: &mut Report) -> Option<SecretReference> {
     let read = SecretReference::read(item.value.as_str());
     if read.is_none() {
         let finding = Diagnostic::error(Code::ClearSecret, item.span.clone(), "a secret stands in the configuration")

@@ -7,7 +7,7 @@ pub(crate) const PLACE: Form = Form::Text(&TextForm { name: "an address, or `env
 /// Where a document is.
 pub(crate) const DOCUMENT: Form = Form::Text(&TextForm { name: "an address, a file or `env:NAME`", pattern: None });
 /// Where a secret is kept.
-pub(crate) const SECRET: Form =
+pub const SECRET: Form =
     Form::Text(&TextForm { name: "`env:NAME` or `file:PATH`", pattern: Some("^(env:[A-Za-z0-9_]+|file:.+)$") });
 /// A text, or where it is kept.
 pub(crate) const PART: Form = Form::Text(&TextForm { name: "a text, `env:NAME` or `file:PATH`", pattern: None });

@@ -14,8 +14,10 @@ mod times;
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Setting, TextForm};
 
-pub(crate) use credential::{CREDENTIAL, credential, secret};
+pub use credential::secret;
+pub(crate) use credential::{CREDENTIAL, credential};
 pub use credential::{CredentialReference, Credentials};
+pub use forms::SECRET;
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
 pub use profile_file::HubFiles;

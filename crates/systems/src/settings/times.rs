@@ -60,7 +60,7 @@ pub fn times(table: &mut Section<'_>, report: &mut Report) -> Option<Schedule> {
             (!times.is_empty()).then_some(Times::At(times))?
         }
         (_, _, Some(item)) => match Cron::read(item.value.as_str()) {
-            Ok(cron) => Times::Cron(cron),
+            Ok(cron) => Times::Cron(Box::new(cron)),
             Err(error) => {
                 table.refuse("cron", item.span, format!("this is no cron expression: {error}"), report);
                 return None;
