@@ -5,16 +5,18 @@ use std::path::{Path, PathBuf};
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::agency::Agency;
+use diaporos_systems::blank::learn_address;
 use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
     ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, is_loopback, join_url, shown_url,
 };
 use diaporos_systems::settings::path::read_within;
-use diaporos_systems::settings::{CredentialReference, PartText};
+use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
+use diaporos_systems::told::Listener;
 use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Write};
 use url::Url;
 
-use crate::config::{Config, HookConfig, SystemConfig};
+use crate::config::{Config, HookConfig, SystemConfig, TellConfig};
 use crate::identity::identity;
 
 pub use diaporos_systems::ConnectError;
@@ -76,6 +78,33 @@ impl<'a> Connector<'a> {
     pub(crate) fn token(&self) -> Result<Option<Secret>, ConnectError> {
         let serve = SystemName::new("serve").map_err(|error| ConnectError::Identity(error.to_string()))?;
         self.config.serving.token.as_ref().map(|reference| self.secret(&serve, reference)).transpose()
+    }
+
+    /// Somebody who is told, with what it is shown.
+    ///
+    /// # Errors
+    /// Where its address or a secret cannot be had.
+    pub fn listener(&self, name: &SystemName, tell: &TellConfig) -> Result<Listener, ConnectError> {
+        let text = match &tell.to {
+            PlaceText::Plain(text) => text.clone(),
+            PlaceText::Variable(variable) => self.look_up(name, variable)?,
+        };
+        let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
+        let shown = match &tell.to {
+            PlaceText::Plain(text) => text.clone(),
+            PlaceText::Variable(variable) => format!("env:{variable}"),
+        };
+        let url = url.ok_or_else(|| ConnectError::Address { system: name.clone(), text: shown })?;
+        // An address that is kept outside may hold a secret in its path.
+        learn_address(&url, matches!(tell.to, PlaceText::Variable(_)));
+        let secret = |reference: &Option<SecretReference>| {
+            reference.as_ref().map(|reference| self.secret(name, reference)).transpose()
+        };
+        let (token, key) = (secret(&tell.token)?, secret(&tell.key)?);
+        if token.is_some() && url.scheme() == "http" && !is_loopback(&url) {
+            return Err(ConnectError::PlainHttp(name.clone()));
+        }
+        Ok(Listener::new(name.clone(), url, token, key)?)
     }
 
     /// A hook, with its secrets.

@@ -27,6 +27,7 @@ pub mod resolve;
 pub mod review;
 pub mod serve;
 pub mod stream;
+pub mod tell;
 pub mod three_way;
 mod write_check;
 

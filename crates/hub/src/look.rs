@@ -6,7 +6,7 @@ use diaporos_core::expr::{Library, Program, Sight, Slots, Subject, is_true};
 use diaporos_core::plan::HoldReason;
 use diaporos_core::text::moment::{instant, order};
 use diaporos_core::text::shell_word;
-use diaporos_core::value::{Address, State, Value, to_json};
+use diaporos_core::value::{Address, State, SystemName, Value, to_json};
 use diaporos_store::{Counts, EntryFilter, EntryRow, HeldRow, LaneRecord, Standing, Store, StoreError, WordSearch};
 
 use crate::config::{Config, ConfiguredLane};
@@ -31,13 +31,15 @@ pub fn status<'a>(config: &'a Config, store: &Store) -> Result<Vec<(&'a Configur
     config.lanes.values().map(|lane| Ok((lane, store.counts(lane_record(lane))?))).collect()
 }
 
-/// Makes the store know the configured lanes.
+/// Makes the store know the configured lanes, and who is told.
 ///
 /// # Errors
 /// Where the store fails.
 pub fn register_lanes(config: &Config, store: &mut Store, now: jiff::Timestamp) -> Result<(), StoreError> {
     let records: Vec<LaneRecord<'_>> = config.lanes.values().map(lane_record).collect();
-    store.register_lanes(&records, now)
+    store.register_lanes(&records, now)?;
+    let tells: Vec<&str> = config.tells.keys().map(SystemName::as_str).collect();
+    store.register_tells(&tells)
 }
 
 /// Which entries are wanted, and in what order.

@@ -31,6 +31,7 @@ mod secret;
 pub mod settings;
 mod setup;
 mod text_file;
+pub mod told;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
 pub mod webdav;

@@ -26,6 +26,7 @@ mod resolve;
 mod serve;
 mod show;
 mod status;
+mod tell;
 mod withdraw;
 
 use std::str::FromStr;
@@ -83,6 +84,7 @@ pub(crate) enum Command {
     Batch(batch::Batch),
     Serve(serve::ServeCommand),
     Alerts(alerts::Alerts),
+    Tell(tell::Tell),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
     Backup(backup::Backup),
@@ -115,6 +117,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Batch(args) => batch::run(&args, context).await,
         Command::Serve(args) => serve::run(&args, context).await,
         Command::Alerts(args) => alerts::run(&args, context),
+        Command::Tell(args) => tell::run(&args, context).await,
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
         Command::Backup(args) => backup::run(&args, context),

@@ -9,6 +9,7 @@ use diaporos_hub::config::{Config, Pushed};
 use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
 use diaporos_hub::serve::{Asked, Done, JobEnd, Looked, Planned, Serve, Told, When, agenda, facts};
+use diaporos_hub::tell::TellTally;
 use diaporos_store::{AlertChanges, AlertRow, Leased};
 use jiff::Timestamp;
 
@@ -108,6 +109,8 @@ fn ended(done: &Done) -> Vec<String> {
     match &done.end {
         JobEnd::Pulled(rows) => pulled(rows),
         JobEnd::Looked(looked) => seen(looked),
+        JobEnd::Told(tally) => told(&what, tally),
+        JobEnd::NotTold(error) => vec![format!("{what}: {error}")],
         JobEnd::Pushed(summary) => pushed(&what, summary),
         JobEnd::Taken(_) => Vec::new(),
         JobEnd::NotBegun(error) => vec![format!("{what}: {error}")],
@@ -131,6 +134,24 @@ fn pulled(rows: &[PullRow]) -> Vec<String> {
             let more = if more > 0 { format!(" ({more} more)") } else { String::new() };
             lines.push(format!("problem: {}{kind}: {problem}{more}", row.system));
         }
+    }
+    lines
+}
+
+fn told(what: &str, tally: &TellTally) -> Vec<String> {
+    let mut lines = Vec::new();
+    if tally.told > 0 {
+        lines.push(format!("{what}: {} told", tally.told));
+    }
+    if let Some((count, problem)) = &tally.failed {
+        lines.push(format!("{what}: {} failed, the last: {problem}", counted(*count, "attempt", "attempts")));
+    }
+    if tally.given_up > 0 {
+        lines.push(format!("{what}: {} given up; `diaporos tell` lists what was not told", tally.given_up));
+    }
+    if let Some((count, why)) = &tally.unsaid {
+        let what_happened = counted(*count, "event has", "events have");
+        lines.push(format!("{what}: {what_happened} no value for an expression, the last: {why}"));
     }
     lines
 }
@@ -204,7 +225,7 @@ fn times(config: &Config, what: &Leased) -> Option<String> {
             Pushed::AfterPull => Some("after a pull".to_owned()),
             Pushed::ByHand => Some("by hand".to_owned()),
         },
-        Leased::Batches | Leased::Entries(_) => None,
+        Leased::Batches | Leased::Entries(_) | Leased::Tell(_) => None,
     }
 }
 

@@ -42,6 +42,7 @@ mod readers;
 mod serve;
 mod servers;
 mod settings;
+mod tell;
 mod whims;
 mod whole;
 

@@ -17,6 +17,7 @@ mod rules;
 mod serving;
 mod systems;
 mod table;
+mod tells;
 mod views;
 
 use std::path::{Path, PathBuf};
@@ -43,6 +44,7 @@ pub use models::{KeptModels, model_file};
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
 pub use systems::SystemConfig;
+pub use tells::{Shape, TellConfig, Told};
 pub use views::View;
 
 /// The name of the configuration file.
@@ -65,6 +67,8 @@ pub struct Config {
     pub serving: Serving,
     /// When a person is told of something.
     pub alerting: Alerting,
+    /// Who is told, in the order of the file.
+    pub tells: IndexMap<SystemName, TellConfig>,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
     /// What the expressions share.
@@ -150,6 +154,7 @@ pub fn load_with(
         let hooks = hooks::hooks(file, &systems, report);
         let serving = serving::serving(file, report);
         let alerting = alerting::alerting(file, report);
+        let tells = tells::tells(file, &library, report);
         let views = views::views(file, &library, report);
         let config = Config {
             folder: folder.to_owned(),
@@ -159,6 +164,7 @@ pub fn load_with(
             hooks,
             serving,
             alerting,
+            tells,
             views,
             library,
             kept,
@@ -181,7 +187,8 @@ impl Config {
         let of_lanes = self.lanes.values().flat_map(|lane| lane.lane.expressions());
         let of_briefs = self.briefs.values().filter_map(|brief| brief.when.as_ref());
         let of_views = self.views.values().filter_map(|view| view.holds.as_ref());
-        let uses = of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views);
+        let of_tells = self.tells.values().flat_map(|tell| tell.when.iter().chain(tell.body.values()));
+        let uses = of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views).chain(of_tells);
         library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
     }
 

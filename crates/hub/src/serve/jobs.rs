@@ -12,6 +12,7 @@ use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
+use crate::tell::{TellRun, TellTally};
 use crate::{ConnectError, Connector};
 
 /// What is to be done.
@@ -21,6 +22,8 @@ pub(super) enum Job {
     Pull(SystemName),
     /// Look at what calls from outside were about.
     Look(SystemName),
+    /// Tell somebody what happened.
+    Tell(SystemName),
     /// Push lanes to one destination.
     Push(Vec<LaneName>),
 }
@@ -31,6 +34,7 @@ impl Job {
         match self {
             Job::Pull(system) => vec![Leased::System(system.clone())],
             Job::Look(system) => vec![Leased::Entries(system.clone())],
+            Job::Tell(name) => vec![Leased::Tell(name.to_string())],
             Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
         }
     }
@@ -52,12 +56,16 @@ pub enum JobEnd {
     Pulled(Vec<PullRow>),
     /// Entries were looked at that calls from outside were about.
     Looked(Looked),
+    /// Somebody was told.
+    Told(TellTally),
     /// Lanes were pushed.
     Pushed(PushSummary),
     /// Another process does it; it is tried again.
     Taken(StoreError),
     /// It could not be begun: a credential is missing, say.
     NotBegun(ConnectError),
+    /// Nobody could be told: a secret is missing, say.
+    NotTold(ConnectError),
     /// The store failed.
     Store(StoreError),
     /// The program has a fault.
@@ -115,6 +123,7 @@ impl JobTools {
                 }
             }
             Job::Look(system) => self.look(&system, &connector, store).await,
+            Job::Tell(name) => self.tell(&name, &connector, store).await,
             Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
         }
     }
@@ -124,6 +133,16 @@ impl JobTools {
         match tools.look(system, connector, store).await {
             Ok(Ok(looked)) => JobEnd::Looked(looked),
             Ok(Err(error)) => JobEnd::NotBegun(error),
+            Err(error) => JobEnd::Store(error),
+        }
+    }
+
+    async fn tell(&self, name: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let Some(tell) = self.config.tells.get(name) else { return JobEnd::Told(TellTally::default()) };
+        let run = TellRun { config: &self.config, name, tell, clock: &self.clock };
+        match run.run(store, connector).await {
+            Ok(Ok(tally)) => JobEnd::Told(tally),
+            Ok(Err(error)) => JobEnd::NotTold(error),
             Err(error) => JobEnd::Store(error),
         }
     }

@@ -63,6 +63,7 @@ impl Running {
         let started = (serve.clock)();
         let mut store = Store::open_for_change(&config.store_file())?;
         register_lanes(&config, &mut store, started)?;
+        tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);
         let shared = Arc::new(Shared::new(Arc::clone(&config), started));
         let (hooks, variable) = (Hooks::default(), serve.variable);
@@ -93,6 +94,7 @@ impl Running {
             self.read_anew(now)?;
             let known = facts(&self.config, &self.store, self.started, now)?;
             let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
+            self.start_telling(now)?;
             self.look_around(now)?;
             tokio::select! {
                 Some(ended) = self.underway.next(), if self.underway.count() > 0 => {
@@ -110,6 +112,7 @@ impl Running {
     fn look_around(&mut self, now: Timestamp) -> Result<(), StoreError> {
         if now.duration_since(self.forgotten) >= FORGOTTEN_EVERY {
             self.store.forget_events(now - KEPT_FOR)?;
+            self.store.forget_happenings(now - KEPT_FOR)?;
             self.forgotten = now;
         }
         if self.alerted.is_none_or(|alerted| now.duration_since(alerted) >= ALERTED_EVERY) {
@@ -199,7 +202,7 @@ impl Running {
                         pushes.entry(lane.lane.to.system.clone()).or_default().push(name);
                     }
                 }
-                Leased::Entries(_) | Leased::Batches => {}
+                Leased::Entries(_) | Leased::Tell(_) | Leased::Batches => {}
             }
         }
         pushes.into_values().for_each(|lanes| self.start(Job::Push(lanes)));
@@ -224,6 +227,20 @@ impl Running {
         }
         let next = self.store.next_look()?.filter(|next| *next > now);
         Ok(next.map_or(LOOKS_EVERY, |next| next.duration_since(now).unsigned_abs()))
+    }
+
+    /// Starts telling those to whom something is to be told.
+    fn start_telling(&mut self, now: Timestamp) -> Result<(), StoreError> {
+        if self.config.tells.is_empty() {
+            return Ok(());
+        }
+        for due in self.store.tells_due(now)? {
+            let name = self.config.tells.keys().find(|known| known.as_str() == due).cloned();
+            if let Some(name) = name.filter(|_| self.underway.is_free(&Leased::Tell(due), now)) {
+                self.start(Job::Tell(name));
+            }
+        }
+        Ok(())
     }
 
     fn start(&mut self, job: Job) {
@@ -260,6 +277,20 @@ impl Running {
         // What is not finished in time is as if it had been killed, and the next run settles it.
         let _ = tokio::time::timeout(ENDS_WITHIN, all).await;
     }
+}
+
+/// Tells of runs that were killed after they changed something, on lanes that nobody pushes now.
+fn tell_broken_runs(config: &Config, serve: &Serve, store: &mut Store) -> Result<(), StoreError> {
+    let lanes = config.lanes.keys().map(|name| Leased::Lane(name.clone()));
+    for lane in lanes {
+        match serve.worker.take(store, &[lane], "serve") {
+            Ok(()) | Err(StoreError::Leased(_)) => {}
+            Err(error) => return Err(error),
+        }
+    }
+    let told = store.tell_broken_runs((serve.clock)());
+    store.give_up_leases()?;
+    told
 }
 
 /// What a hub does by itself.

@@ -4,7 +4,9 @@ use diaporos_core::schedule::rhythm::{Hours, hour_of};
 use diaporos_core::value::{LaneName, SystemName};
 use jiff::Timestamp;
 use rusqlite::params;
+use serde_json::json;
 
+use super::happenings::happen;
 use super::row::{millis, moment};
 use super::{Store, StoreError};
 
@@ -193,6 +195,14 @@ impl Store {
                 .prepare_cached("UPDATE alert SET closed = ?3 WHERE kind = ?1 AND subject = ?2 AND closed IS NULL")?
                 .execute(params![row.kind, row.subject, millis(now)])?;
             changes.closed.push(AlertRow { closed: Some(now), ..row });
+        }
+        for (kind, rows) in
+            [("alert.opened", &changes.opened), ("alert.open", &changes.reminded), ("alert.closed", &changes.closed)]
+        {
+            for row in rows {
+                let detail = json!({ "alert": row.kind, "message": row.message, "opened": row.opened.to_string() });
+                happen(&transaction, (kind, &row.subject), &detail, now)?;
+            }
         }
         transaction.commit()?;
         Ok(changes)

@@ -6,6 +6,7 @@ use jiff::Timestamp;
 use rusqlite::{OptionalExtension, Transaction, params};
 
 use super::counterparts::{CounterpartRow, keep_counterpart};
+use super::happenings::happen_held;
 use super::row::{address_at, millis};
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError};
@@ -185,6 +186,10 @@ pub(super) fn note_one(
     verdict: &Verdict,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    if verdict.standing == Standing::Held {
+        let why = (verdict.reason.as_deref(), verdict.message.as_deref());
+        happen_held(transaction, (lane, verdict.entry), why, now)?;
+    }
     transaction
         .prepare_cached(
             "INSERT INTO delivery (lane, entry, standing, reason, message, since) VALUES (?1, ?2, ?3, ?4, ?5, ?6)

@@ -14,6 +14,8 @@ pub enum Leased {
     Entries(SystemName),
     /// A lane, which is pushed.
     Lane(LaneName),
+    /// Somebody who is told.
+    Tell(String),
     /// The batches, which are made, sent and collected.
     Batches,
 }
@@ -24,6 +26,7 @@ impl fmt::Display for Leased {
             Leased::System(name) => write!(f, "system {name}"),
             Leased::Entries(name) => write!(f, "entries of {name}"),
             Leased::Lane(name) => write!(f, "lane {name}"),
+            Leased::Tell(name) => write!(f, "tell {name}"),
             Leased::Batches => f.write_str("batches"),
         }
     }

@@ -27,6 +27,11 @@ pub struct Holder<'a> {
 pub(super) struct Fence(Vec<(String, String)>);
 
 impl Fence {
+    /// The lanes that are leased.
+    pub(super) fn lanes(&self) -> Vec<String> {
+        self.0.iter().filter_map(|(what, _)| what.strip_prefix("lane ")).map(str::to_owned).collect()
+    }
+
     /// Begins a change.
     pub(super) fn begin<'c>(&self, connection: &'c mut Connection) -> Result<Transaction<'c>, StoreError> {
         // What is read before it is written must not change in between.

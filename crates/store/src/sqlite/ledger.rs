@@ -7,6 +7,7 @@ use rusqlite::params;
 use super::chain::{Link, link, sign_off};
 use super::counterparts::keep_counterpart;
 use super::delivery::note_one;
+use super::happenings::{happen_outcome, happen_runs};
 use super::intent::{IntentRecord, OpenIntent, Outcome, intent};
 use super::row::{address_at, fields_text, millis, moment};
 use super::{Store, StoreError, Verdict};
@@ -79,9 +80,12 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn end_run(&mut self, run: i64, summary: &str, now: Timestamp) -> Result<(), StoreError> {
-        self.connection
+        let lanes = self.fence.lanes();
+        let transaction = self.fence.begin(&mut self.connection)?;
+        transaction
             .execute("UPDATE run SET ended = ?1, summary = ?2 WHERE id = ?3", params![millis(now), summary, run])?;
-        Ok(())
+        happen_runs(&transaction, Some(run), &lanes, now)?;
+        Ok(transaction.commit()?)
     }
 
     /// Writes intents, all in one commit that is on the disk before this returns.
@@ -164,6 +168,7 @@ impl Store {
             if let Some(delivered) = &outcome.delivered {
                 keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
             }
+            happen_outcome(&transaction, intent.number, now)?;
         }
         Ok(transaction.commit()?)
     }

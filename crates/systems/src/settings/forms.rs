@@ -3,7 +3,7 @@
 use diaporos_core::settings::{Form, TextForm};
 
 /// Where something is.
-pub(crate) const PLACE: Form = Form::Text(&TextForm { name: "an address, or `env:NAME`", pattern: None });
+pub const PLACE: Form = Form::Text(&TextForm { name: "an address, or `env:NAME`", pattern: None });
 /// Where a document is.
 pub(crate) const DOCUMENT: Form = Form::Text(&TextForm { name: "an address, a file or `env:NAME`", pattern: None });
 /// Where a secret is kept.

@@ -17,14 +17,13 @@ use diaporos_core::settings::{Form, Setting, TextForm};
 pub use credential::secret;
 pub(crate) use credential::{CREDENTIAL, credential};
 pub use credential::{CredentialReference, Credentials};
-pub use forms::SECRET;
+pub use forms::{PLACE, SECRET};
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
 pub use profile_file::HubFiles;
 pub(crate) use profile_file::{DESCRIBED, languages, profile};
 pub use quiet::{Quiet, quiet};
-pub(crate) use reference::place;
-pub use reference::{PartText, PlaceText};
+pub use reference::{PartText, PlaceText, place};
 pub use times::{TIMES, times};
 
 /// The word that says of which kind a system is.

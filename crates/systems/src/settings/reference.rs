@@ -23,7 +23,7 @@ pub enum PartText {
 }
 
 /// A place that is an address must be http, https or file, and have no user in it.
-pub(crate) fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
+pub fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
     let text = item.value.as_str();
     if let Some(name) = text.strip_prefix("env:") {
         return Some(PlaceText::Variable(name.to_owned()));
