@@ -29,6 +29,7 @@ pub mod serve;
 pub mod stream;
 pub mod tell;
 pub mod three_way;
+pub mod tidy;
 mod write_check;
 
 pub use connect::{ConnectError, Connector};

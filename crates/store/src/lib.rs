@@ -9,6 +9,6 @@ pub use sqlite::{
     Fault, Happening, HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane,
     LongHeld, Message, Moments, NewCall, NewMessage, NewText, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult,
     Owner, PageTally, Pause, Paused, Process, Resumption, Seen, SourceType, Standing, Store, StoreError, StoredEntry,
-    TakenAlone, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict,
-    VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
+    TakenAlone, Tidying, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict,
+    Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
 };

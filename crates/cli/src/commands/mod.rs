@@ -27,6 +27,7 @@ mod serve;
 mod show;
 mod status;
 mod tell;
+mod tidy;
 mod withdraw;
 
 use std::str::FromStr;
@@ -87,6 +88,7 @@ pub(crate) enum Command {
     Tell(tell::Tell),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
+    Tidy(tidy::Tidy),
     Backup(backup::Backup),
     Functions(functions::Functions),
     Completions(completions::Completions),
@@ -120,6 +122,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Tell(args) => tell::run(&args, context).await,
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
+        Command::Tidy(args) => tidy::run(&args, context).await,
         Command::Backup(args) => backup::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),
         Command::Completions(args) => completions::run(&args),

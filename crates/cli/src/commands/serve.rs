@@ -10,6 +10,7 @@ use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
 use diaporos_hub::serve::{Asked, Done, JobEnd, Looked, Planned, Serve, Told, When, agenda, facts};
 use diaporos_hub::tell::TellTally;
+use diaporos_hub::tidy::TidyRow;
 use diaporos_store::{AlertChanges, AlertRow, Leased};
 use jiff::Timestamp;
 
@@ -109,6 +110,7 @@ fn ended(done: &Done) -> Vec<String> {
     match &done.end {
         JobEnd::Pulled(rows) => pulled(rows),
         JobEnd::Looked(looked) => seen(looked),
+        JobEnd::Tidied(rows) => tidied(rows),
         JobEnd::Told(tally) => told(&what, tally),
         JobEnd::NotTold(error) => vec![format!("{what}: {error}")],
         JobEnd::Pushed(summary) => pushed(&what, summary),
@@ -136,6 +138,11 @@ fn pulled(rows: &[PullRow]) -> Vec<String> {
         }
     }
     lines
+}
+
+fn tidied(rows: &[TidyRow]) -> Vec<String> {
+    let all: u64 = rows.iter().map(|row| row.rows).sum();
+    if all == 0 { Vec::new() } else { vec![format!("tidied: {} taken out", counted(all, "row was", "rows were"))] }
 }
 
 fn told(what: &str, tally: &TellTally) -> Vec<String> {
@@ -225,7 +232,7 @@ fn times(config: &Config, what: &Leased) -> Option<String> {
             Pushed::AfterPull => Some("after a pull".to_owned()),
             Pushed::ByHand => Some("by hand".to_owned()),
         },
-        Leased::Batches | Leased::Entries(_) | Leased::Tell(_) => None,
+        Leased::Batches | Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying => None,
     }
 }
 

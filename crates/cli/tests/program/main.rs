@@ -43,6 +43,7 @@ mod serve;
 mod servers;
 mod settings;
 mod tell;
+mod tidy;
 mod whims;
 mod whole;
 

@@ -7,6 +7,7 @@ mod ends;
 mod expression;
 mod hooks;
 mod house_form;
+mod keeping;
 mod lane_checks;
 mod lanes;
 mod library;
@@ -40,6 +41,7 @@ pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};
+pub use keeping::{Keeping, Kept};
 pub use models::{KeptModels, model_file};
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
@@ -67,6 +69,8 @@ pub struct Config {
     pub serving: Serving,
     /// When a person is told of something.
     pub alerting: Alerting,
+    /// How long what is no longer needed is kept.
+    pub keeping: Keeping,
     /// Who is told, in the order of the file.
     pub tells: IndexMap<SystemName, TellConfig>,
     /// The views, in the order of the file.
@@ -154,6 +158,7 @@ pub fn load_with(
         let hooks = hooks::hooks(file, &systems, report);
         let serving = serving::serving(file, report);
         let alerting = alerting::alerting(file, report);
+        let keeping = keeping::keeping(file, report);
         let tells = tells::tells(file, &library, report);
         let views = views::views(file, &library, report);
         let config = Config {
@@ -164,6 +169,7 @@ pub fn load_with(
             hooks,
             serving,
             alerting,
+            keeping,
             tells,
             views,
             library,

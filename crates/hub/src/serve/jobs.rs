@@ -13,6 +13,7 @@ use crate::leases::{Clock, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
 use crate::tell::{TellRun, TellTally};
+use crate::tidy::{TidyRow, tidy};
 use crate::{ConnectError, Connector};
 
 /// What is to be done.
@@ -22,6 +23,8 @@ pub(super) enum Job {
     Pull(SystemName),
     /// Look at what calls from outside were about.
     Look(SystemName),
+    /// Take out what is no longer needed.
+    Tidy,
     /// Tell somebody what happened.
     Tell(SystemName),
     /// Push lanes to one destination.
@@ -34,6 +37,7 @@ impl Job {
         match self {
             Job::Pull(system) => vec![Leased::System(system.clone())],
             Job::Look(system) => vec![Leased::Entries(system.clone())],
+            Job::Tidy => vec![Leased::Tidying],
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
             Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
         }
@@ -56,6 +60,8 @@ pub enum JobEnd {
     Pulled(Vec<PullRow>),
     /// Entries were looked at that calls from outside were about.
     Looked(Looked),
+    /// What was no longer needed was taken out.
+    Tidied(Vec<TidyRow>),
     /// Somebody was told.
     Told(TellTally),
     /// Lanes were pushed.
@@ -123,6 +129,7 @@ impl JobTools {
                 }
             }
             Job::Look(system) => self.look(&system, &connector, store).await,
+            Job::Tidy => self.tidy(store),
             Job::Tell(name) => self.tell(&name, &connector, store).await,
             Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
         }
@@ -135,6 +142,15 @@ impl JobTools {
             Ok(Err(error)) => JobEnd::NotBegun(error),
             Err(error) => JobEnd::Store(error),
         }
+    }
+
+    fn tidy(&self, store: &mut Store) -> JobEnd {
+        let (began, stop) = ((self.clock)(), || self.asked.is_ending());
+        let done = tidy(&self.config, store, (false, &self.who, began), &stop).and_then(|rows| {
+            store.note_work(&Leased::Tidying, (began, (self.clock)()), None)?;
+            Ok(rows)
+        });
+        done.map_or_else(JobEnd::Store, JobEnd::Tidied)
     }
 
     async fn tell(&self, name: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {

@@ -23,7 +23,7 @@ use super::watch::Watch;
 use super::{ENDS_WITHIN, Serve, ServeError, Told};
 use crate::Connector;
 use crate::alerts::{self, Surroundings};
-use crate::config::{Config, Pushed};
+use crate::config::{Config, Keeping, Pushed};
 use crate::look::register_lanes;
 
 /// How often it is looked whether something became due, at least: a machine that slept is noticed so.
@@ -37,6 +37,8 @@ const KEPT_FOR: SignedDuration = SignedDuration::from_hours(72);
 /// How often old ones are forgotten.
 const FORGOTTEN_EVERY: SignedDuration = SignedDuration::from_mins(10);
 
+/// How often what is no longer needed is taken out.
+const TIDIED_EVERY: SignedDuration = SignedDuration::from_hours(24);
 /// How often alerts are told.
 const ALERTED_EVERY: SignedDuration = SignedDuration::from_secs(15);
 
@@ -114,6 +116,7 @@ impl Running {
             self.store.forget_events(now - KEPT_FOR)?;
             self.store.forget_happenings(now - KEPT_FOR)?;
             self.forgotten = now;
+            self.start_tidying(now)?;
         }
         if self.alerted.is_none_or(|alerted| now.duration_since(alerted) >= ALERTED_EVERY) {
             self.alerted = Some(now);
@@ -202,7 +205,7 @@ impl Running {
                         pushes.entry(lane.lane.to.system.clone()).or_default().push(name);
                     }
                 }
-                Leased::Entries(_) | Leased::Tell(_) | Leased::Batches => {}
+                Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
             }
         }
         pushes.into_values().for_each(|lanes| self.start(Job::Push(lanes)));
@@ -227,6 +230,16 @@ impl Running {
         }
         let next = self.store.next_look()?.filter(|next| *next > now);
         Ok(next.map_or(LOOKS_EVERY, |next| next.duration_since(now).unsigned_abs()))
+    }
+
+    /// Starts taking out what is no longer needed, once a day.
+    fn start_tidying(&mut self, now: Timestamp) -> Result<(), StoreError> {
+        let last = self.store.work()?.get(&Leased::Tidying.to_string()).map(|last| last.began);
+        let is_due = last.is_none_or(|last| now.duration_since(last) >= TIDIED_EVERY);
+        if is_due && self.config.keeping != Keeping::default() && self.underway.is_free(&Leased::Tidying, now) {
+            self.start(Job::Tidy);
+        }
+        Ok(())
     }
 
     /// Starts telling those to whom something is to be told.

@@ -74,7 +74,12 @@ impl Underway {
         let rest = match &done.end {
             JobEnd::Taken(_) => Some(RESTS_WHERE_TAKEN),
             JobEnd::Store(_) | JobEnd::Broken(_) | JobEnd::NotTold(_) => Some(RESTS_WHERE_BROKEN),
-            JobEnd::Pulled(_) | JobEnd::Looked(_) | JobEnd::Pushed(_) | JobEnd::Told(_) | JobEnd::NotBegun(_) => None,
+            JobEnd::Pulled(_)
+            | JobEnd::Looked(_)
+            | JobEnd::Pushed(_)
+            | JobEnd::Told(_)
+            | JobEnd::Tidied(_)
+            | JobEnd::NotBegun(_) => None,
         };
         self.rests.retain(|_, until| *until > now);
         if let Some(rest) = rest {

@@ -16,6 +16,8 @@ pub enum Leased {
     Lane(LaneName),
     /// Somebody who is told.
     Tell(String),
+    /// What is no longer needed, which is taken out.
+    Tidying,
     /// The batches, which are made, sent and collected.
     Batches,
 }
@@ -27,6 +29,7 @@ impl fmt::Display for Leased {
             Leased::Entries(name) => write!(f, "entries of {name}"),
             Leased::Lane(name) => write!(f, "lane {name}"),
             Leased::Tell(name) => write!(f, "tell {name}"),
+            Leased::Tidying => f.write_str("tidy"),
             Leased::Batches => f.write_str("batches"),
         }
     }
