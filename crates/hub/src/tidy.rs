@@ -27,6 +27,15 @@ fn before(now: Timestamp, age: Option<SignedDuration>) -> Option<Timestamp> {
     now.checked_sub(age?).ok()
 }
 
+/// Whether it is done, or only counted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum How<'a> {
+    /// It is counted.
+    Counted,
+    /// It is done, by whom.
+    Done(&'a str),
+}
+
 /// Counts what is no longer needed, or takes it out in small steps until `stop` says so.
 ///
 /// # Errors
@@ -34,15 +43,17 @@ fn before(now: Timestamp, age: Option<SignedDuration>) -> Option<Timestamp> {
 pub fn tidy(
     config: &Config,
     store: &mut Store,
-    (dry_run, who, now): (bool, &str, Timestamp),
+    how: How<'_>,
+    now: Timestamp,
     stop: &dyn Fn() -> bool,
 ) -> Result<Vec<TidyRow>, StoreError> {
+    let dry_run = how == How::Counted;
     let mut rows = Vec::new();
     // Rows of the ledger first: an entry that they tell of stays.
     if let Some(before) = before(now, config.keeping.ledger) {
-        let count = match dry_run {
-            true => store.count_old_ledger(before)?,
-            false => store.prune_ledger(before, who, now)?,
+        let count = match how {
+            How::Counted => store.count_old_ledger(before)?,
+            How::Done(who) => store.prune_ledger(before, who, now)?,
         };
         rows.push(TidyRow { of: None, what: "ledger", before, rows: count });
     }

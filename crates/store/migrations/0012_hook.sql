@@ -23,5 +23,5 @@ CREATE TABLE hook_event (
     outcome TEXT
 ) STRICT;
 CREATE INDEX hook_event_id ON hook_event (hook, event) WHERE event IS NOT NULL;
-CREATE INDEX hook_event_open ON hook_event (number) WHERE done IS NULL;
+CREATE INDEX hook_event_open ON hook_event (system, not_before, number) WHERE done IS NULL;
 CREATE INDEX hook_event_done ON hook_event (done) WHERE done IS NOT NULL;

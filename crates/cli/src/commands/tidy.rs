@@ -1,7 +1,7 @@
 //! `tidy`.
 
 use clap::Args;
-use diaporos_hub::tidy::tidy;
+use diaporos_hub::tidy::{How, tidy};
 
 use super::counted;
 use crate::context::Context;
@@ -31,8 +31,9 @@ pub(crate) async fn run(args: &Tidy, context: &Context) -> Result<Exit, Failure>
     let config = context.config()?;
     let mut store = Context::store_for_change(&config)?;
     let interrupt = Interrupt::listen();
-    let how = (args.dry_run, Context::who(), Context::now());
-    let rows = tidy(&config, &mut store, (how.0, how.1.as_str(), how.2), &|| interrupt.is_asked())?;
+    let who = Context::who();
+    let how = if args.dry_run { How::Counted } else { How::Done(&who) };
+    let rows = tidy(&config, &mut store, how, Context::now(), &|| interrupt.is_asked())?;
     let (before, empty) = store.size()?;
     // Writing the file anew costs as much as it holds.
     if !args.dry_run && empty > before / 10 {

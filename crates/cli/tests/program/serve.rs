@@ -67,11 +67,7 @@ impl Drop for Serving<'_> {
 /// A hub whose catalogue is pulled every second, and whose lanes were pushed once.
 pub(crate) fn automatic() -> Hub {
     let hub = Hub::new();
-    hub.alter(
-        "diaporos.toml",
-        "[systems.catalogue]\nkind      = \"rest\"",
-        "[systems.catalogue]\nkind = \"rest\"\nevery = \"1s\"",
-    );
+    hub.alter("diaporos.toml", "every     = \"5m\"", "every = \"1s\"");
     hub.good(&["pull"]);
     hub.run(&["push"]).ends(3);
     hub.world.visitor_site.forget();
@@ -112,11 +108,7 @@ fn what_an_editor_saves_is_live_by_itself() {
 #[test]
 fn a_first_load_is_a_persons() {
     let hub = Hub::pulled();
-    hub.alter(
-        "diaporos.toml",
-        "[systems.catalogue]\nkind      = \"rest\"",
-        "[systems.catalogue]\nkind = \"rest\"\nevery = \"1s\"",
-    );
+    hub.alter("diaporos.toml", "every     = \"5m\"", "every = \"1s\"");
     let plan = hub.json(&["serve", "--plan"]);
     let lane = plan.as_array().unwrap().iter().find(|row| row["what"] == "lane profiles").unwrap().clone();
     assert_eq!(lane["why"], "never pushed: start its first load, `diaporos push profiles`");

@@ -21,7 +21,7 @@ fn what_is_no_longer_needed_is_taken_out_and_nothing_else() {
     let gone = hub.json(&["entries", "--state", "gone"]).as_array().unwrap().len();
     assert!(gone >= 2, "{gone}");
     let text = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
-    hub.write("diaporos.toml", &format!("{text}\n[keep]\nversions = \"1s\"\ngone = \"1s\"\nledger = \"1s\"\n[keep.of.\"bulletins/item\"]\nversions = \"90d\"\n"));
+    hub.write("diaporos.toml", &format!("{text}\n[keep]\nversions = \"1s\"\ngone = \"1s\"\nledger = \"1s\"\n[keep.of.news]\ntype = \"bulletins/item\"\nversions = \"90d\"\n"));
     std::thread::sleep(std::time::Duration::from_millis(1_200));
     let counted = hub.json(&["tidy", "--dry-run"]);
     let rows = |told: &serde_json::Value, what: &str, of: &str| {

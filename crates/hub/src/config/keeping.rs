@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::diagnostic::{Code, Diagnostic, Report};
+use diaporos_core::diagnostic::Report;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::settings;
-use diaporos_core::settings::forms::DURATION;
+use diaporos_core::settings::forms::{DURATION, TYPE};
 use diaporos_core::settings::{Form, Section, Setting, Table};
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_systems::settings::duration;
@@ -18,7 +18,15 @@ const OF_A_TYPE: &[Setting] = settings![
 ];
 
 /// How long what is no longer needed of a type is kept.
-static KEPT: Table = Table::new("what is kept of a type", &[OF_A_TYPE]);
+static KEPT: Table = Table::new(
+    "what is kept of a type",
+    &[
+        settings![
+            type: TYPE, required, "the type", "bulletins/item";
+        ],
+        OF_A_TYPE,
+    ],
+);
 
 /// How long what is no longer needed is kept.
 pub(super) static KEEP: Table = Table::new(
@@ -27,7 +35,7 @@ pub(super) static KEEP: Table = Table::new(
         OF_A_TYPE,
         settings![
             ledger: DURATION, none, "how long rows of the ledger are kept", "400d";
-            of: Form::Named(&Form::Table(&KEPT)), none, "the same by type, `system/type`", "{ \"bulletins/item\" = { versions = \"7d\" } }";
+            of: Form::Named(&Form::Table(&KEPT)), none, "the same for single types, by any name", "{ news = { type = \"bulletins/item\", versions = \"7d\" } }";
         ],
     ],
 );
@@ -86,17 +94,18 @@ pub(super) fn keeping(file: &mut Section<'_>, report: &mut Report) -> Keeping {
     let mut of = BTreeMap::new();
     if let Some(mut section) = table.section("of", report) {
         for name in section.names() {
-            let end = name.value.split_once('/').and_then(|(system, kind)| {
+            let Some(mut own) = section.named_section(&name.value, report) else { continue };
+            let item = own.text("type", report);
+            let read = item.as_ref().and_then(|item| item.value.as_str().split_once('/')).and_then(|(system, kind)| {
                 Some(TypeRef { system: SystemName::new(system).ok()?, kind: TypeName::new(kind).ok()? })
             });
-            let Some(end) = end else {
-                let message = format!("`{}` is not a type, `system/type`", name.value);
-                report.add(Diagnostic::error(Code::BadValue, name.span, message));
-                continue;
-            };
-            let Some(mut own) = section.named_section(&name.value, report) else { continue };
-            of.insert(end, kept(&mut own, report));
+            let kept = kept(&mut own, report);
             own.finish(report);
+            match (read, item) {
+                (Some(end), _) => drop(of.insert(end, kept)),
+                (None, Some(item)) => own.refuse("type", item.span, "this is not a type", report),
+                (None, None) => {}
+            }
         }
     }
     table.finish(report);

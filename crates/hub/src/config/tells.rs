@@ -100,7 +100,7 @@ pub(super) static TELL: Table = Table::new(
         when: EXPRESSION, none, "where this holds, of the entry as in a lane, and of `event`: its `kind`, `subject`, `lane`, `destination`, `language`, `reason`, `message`, `lanes`, `alert`", "event.lane == \"profiles\" and habitat == \"bog\"";
         to: PLACE, required, "the address that is told, by POST", "env:BUILD_HOOK_URL";
         shape: Form::Word { what: "a shape", of: || words(&SHAPES) }, usual "event", "in which shape: a CloudEvent (CloudEvents 1.0) in the body, one with its attributes in headers, or JSON as `body` has it", "json";
-        body: NAMED_EXPRESSIONS, none, "what each member of the body is, or of the event's data", "{ text = '\"live: \" + event.subject' }";
+        body: NAMED_EXPRESSIONS, none, "what each member of the body is, or of the event's data; what is known without it", "{ text = '\"live: \" + event.subject' }";
         token: SECRET, none, "a bearer token that is shown", "env:CHAT_TOKEN";
         key: SECRET, none, "the key that signs (Standard Webhooks)", "env:BUILD_HOOK_KEY";
     ]],
@@ -141,15 +141,11 @@ fn tell(table: &mut Section<'_>, library: &Library, report: &mut Report) -> Opti
     let to = table.text("to", report).and_then(|item| place(&item, report));
     let shape = table.word("shape", &SHAPES, report);
     let mut body = IndexMap::new();
-    let has_body = table.has("body");
     if let Some(mut section) = table.section("body", report) {
         for name in section.names() {
             let item = section.named_text(&name.value, report);
             body.extend(item.and_then(|item| expressions.read(&item, report)).map(|read| (name.value, read)));
         }
-    }
-    if shape == Some(Shape::Json) && !has_body {
-        table.missing("body", report);
     }
     let token = table.text("token", report).map(|item| secret(&item, report));
     let key = table.text("key", report).map(|item| secret(&item, report));

@@ -123,7 +123,7 @@ impl PushRun<'_> {
                     clock: self.clock,
                     stop: self.stop,
                 };
-                let options = PushOptions { only_owed: round > 0, ..options };
+                let options = PushOptions { only_owed: options.only_owed || round > 0, ..options };
                 let began = (self.clock)();
                 let (tally, end) = push.run(options, listener, &mut |told| row(&lane.lane.name, told)).await;
                 summary.tally += tally;

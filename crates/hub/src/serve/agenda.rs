@@ -92,7 +92,9 @@ impl Why {
 
 /// How soon what failed at times of the day is tried again; twice as long after each further failure.
 const FIRST_RETRY: SignedDuration = SignedDuration::from_secs(60);
-/// How soon a lane is pushed again that still owes something after it was pushed.
+/// How soon after its last push a lane is pushed that owes something again.
+const SOON: SignedDuration = SignedDuration::from_millis(50);
+/// How soon a lane is pushed again after a failure; twice as long after each further one.
 const FIRST_REPEAT: SignedDuration = SignedDuration::from_secs(1);
 /// The longest such pause.
 const LONGEST_RETRY: SignedDuration = SignedDuration::from_mins(30);
@@ -149,10 +151,10 @@ impl Facts {
             _ if !known.has_run => When::FirstLoad,
             Pushed::At(schedule) => self.by_times(schedule, last, name.as_str()),
             Pushed::AfterPull if known.owed > 0 => match last {
-                Some(last) => {
-                    let why = if last.failures > 0 { Why::Again } else { Why::Owed };
-                    When::At { moment: after(last, FIRST_REPEAT, LONGEST_REPEAT), why }
+                Some(last) if last.failures > 0 => {
+                    When::At { moment: after(last, FIRST_REPEAT, LONGEST_REPEAT), why: Why::Again }
                 }
+                Some(last) => When::At { moment: last.ended.checked_add(SOON).unwrap_or(last.ended), why: Why::Owed },
                 None => When::At { moment: self.started, why: Why::Owed },
             },
             Pushed::AfterPull => {

@@ -3,6 +3,7 @@
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::{Duration, Instant};
 
 use diaporos_store::{NewCall, Store, StoreError};
 use tokio::sync::{mpsc, oneshot};
@@ -11,6 +12,9 @@ use tokio::sync::{mpsc, oneshot};
 const MOST_WAITING: usize = 1_024;
 /// Calls that are kept in one commit at most.
 const TOGETHER: usize = 256;
+
+/// How often it is counted how many wait.
+const COUNTED_EVERY: Duration = Duration::from_secs(5);
 
 /// What became of a call.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,13 +59,20 @@ impl CallKeeper {
         let counted = Arc::clone(&open);
         std::thread::spawn(move || {
             let mut batch = Vec::with_capacity(TOGETHER);
+            let mut since = Instant::now();
             // The channel closes with the last who hands calls over.
             while calls.blocking_recv_many(&mut batch, TOGETHER) > 0 {
-                if keep(&mut store, &mut batch) {
+                let new = keep(&mut store, &mut batch);
+                if new > 0 {
+                    counted.fetch_add(new, Ordering::Relaxed);
                     kept();
                 }
-                if let Ok(waiting) = store.waiting() {
+                // To count is work; what was looked at meanwhile is noticed soon enough.
+                if since.elapsed() >= COUNTED_EVERY
+                    && let Ok(waiting) = store.waiting()
+                {
                     counted.store(waiting.events, Ordering::Relaxed);
+                    since = Instant::now();
                 }
             }
         });
@@ -79,8 +90,8 @@ impl CallKeeper {
     }
 }
 
-/// Keeps a batch and answers each of it; whether anything is new.
-fn keep(store: &mut Store, batch: &mut Vec<Waiting>) -> bool {
+/// Keeps a batch and answers each of it; how many are new.
+fn keep(store: &mut Store, batch: &mut Vec<Waiting>) -> u64 {
     let (calls, answers): (Vec<NewCall>, Vec<_>) = batch.drain(..).unzip();
     let kept = store.keep_calls(&calls);
     if let Err(error) = &kept {
@@ -96,5 +107,5 @@ fn keep(store: &mut Store, batch: &mut Vec<Waiting>) -> bool {
         // Nobody is left to answer where the caller went away; the call is kept all the same.
         let _ = answer.send(said);
     }
-    is_new.contains(&true)
+    is_new.iter().filter(|new| **new).count() as u64
 }

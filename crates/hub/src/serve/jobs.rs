@@ -13,7 +13,7 @@ use crate::leases::{Clock, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
 use crate::tell::{TellRun, TellTally};
-use crate::tidy::{TidyRow, tidy};
+use crate::tidy::{How, TidyRow, tidy};
 use crate::{ConnectError, Connector};
 
 /// What is to be done.
@@ -28,7 +28,16 @@ pub(super) enum Job {
     /// Tell somebody what happened.
     Tell(SystemName),
     /// Push lanes to one destination.
-    Push(Vec<LaneName>),
+    Push(Vec<LaneName>, Extent),
+}
+
+/// How much of a lane is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Extent {
+    /// All that is owed, held or failed, and whether the destination is the one that it was.
+    Whole,
+    /// What is owed alone.
+    Owed,
 }
 
 impl Job {
@@ -39,7 +48,7 @@ impl Job {
             Job::Look(system) => vec![Leased::Entries(system.clone())],
             Job::Tidy => vec![Leased::Tidying],
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
-            Job::Push(lanes) => lanes.iter().cloned().map(Leased::Lane).collect(),
+            Job::Push(lanes, _) => lanes.iter().cloned().map(Leased::Lane).collect(),
         }
     }
 }
@@ -131,7 +140,7 @@ impl JobTools {
             Job::Look(system) => self.look(&system, &connector, store).await,
             Job::Tidy => self.tidy(store),
             Job::Tell(name) => self.tell(&name, &connector, store).await,
-            Job::Push(lanes) => self.push(&lanes, what, (&connector, store)).await,
+            Job::Push(lanes, extent) => self.push((&lanes, extent), what, (&connector, store)).await,
         }
     }
 
@@ -146,7 +155,7 @@ impl JobTools {
 
     fn tidy(&self, store: &mut Store) -> JobEnd {
         let (began, stop) = ((self.clock)(), || self.asked.is_ending());
-        let done = tidy(&self.config, store, (false, &self.who, began), &stop).and_then(|rows| {
+        let done = tidy(&self.config, store, How::Done(&self.who), began, &stop).and_then(|rows| {
             store.note_work(&Leased::Tidying, (began, (self.clock)()), None)?;
             Ok(rows)
         });
@@ -163,7 +172,12 @@ impl JobTools {
         }
     }
 
-    async fn push(&self, names: &[LaneName], what: &[Leased], with: (&Connector<'_>, &mut Store)) -> JobEnd {
+    async fn push(
+        &self,
+        (names, extent): (&[LaneName], Extent),
+        what: &[Leased],
+        with: (&Connector<'_>, &mut Store),
+    ) -> JobEnd {
         let (connector, store) = with;
         let lanes: Vec<&ConfiguredLane> = names.iter().filter_map(|name| self.config.lanes.get(name)).collect();
         let targets = match Target::of(&lanes, connector) {
@@ -181,7 +195,8 @@ impl JobTools {
         let author = Author { command: &command, who: &self.who };
         let stop = || self.asked.is_ending();
         let mut run = PushRun { store, targets: &targets, clock: &self.clock, stop: &stop };
-        match run.run(PushOptions::default(), author, &mut self.listener(), &mut |_, _| {}).await {
+        let options = PushOptions { only_owed: extent == Extent::Owed, ..PushOptions::default() };
+        match run.run(options, author, &mut self.listener(), &mut |_, _| {}).await {
             Ok(summary) => JobEnd::Pushed(summary),
             Err(error) => JobEnd::Store(error),
         }

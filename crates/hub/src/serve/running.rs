@@ -1,20 +1,20 @@
 //! The loop of a hub that runs by itself.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use diaporos_core::value::{LaneName, SystemName};
-use diaporos_store::{AfterLook, AlertChanges, Leased, Paused, Store, StoreError};
+use diaporos_store::{AlertChanges, Leased, Paused, Store, StoreError};
 use jiff::{SignedDuration, Timestamp};
 
-use super::agenda::{Facts, Planned, When, agenda};
+use super::agenda::{Facts, Planned, When, Why, agenda};
 use super::call_keeper::CallKeeper;
 use super::facts::facts;
 use super::hooks::Hooks;
-use super::jobs::{Job, JobTools};
+use super::jobs::{Extent, Job, JobTools};
 use super::listener::{Front, listen};
 use super::pages::{Access, Pages};
 use super::shared::Shared;
@@ -39,6 +39,10 @@ const FORGOTTEN_EVERY: SignedDuration = SignedDuration::from_mins(10);
 
 /// How often what is no longer needed is taken out.
 const TIDIED_EVERY: SignedDuration = SignedDuration::from_hours(24);
+/// How long calls are waited for that come together.
+const TOGETHER_WITHIN: Duration = Duration::from_millis(5);
+/// For how long after a lane was gone through whole only what it owes is looked at.
+const WHOLE_EVERY: SignedDuration = SignedDuration::from_mins(5);
 /// How often alerts are told.
 const ALERTED_EVERY: SignedDuration = SignedDuration::from_secs(15);
 
@@ -51,6 +55,8 @@ pub(super) struct Running {
     hooks: Hooks,
     watch: Watch,
     underway: Underway,
+    /// When each lane was last gone through whole.
+    gone_through: BTreeMap<LaneName, Timestamp>,
     started: Timestamp,
     /// When the configuration was read.
     read: Timestamp,
@@ -83,9 +89,22 @@ impl Running {
         let pages = Pages::new(Store::open(&config.store_file())?, Arc::clone(&shared), serve.clock, access);
         let address = listen(at, front, pages).await.map_err(|error| ServeError::Listen { at, error })?;
         (serve.tell)(&Told::Listens(address));
-        let (watch, underway) = (Watch::of(&serve.folder), Underway::default());
+        let (watch, underway, gone_through) = (Watch::of(&serve.folder), Underway::default(), BTreeMap::new());
         let (read, forgotten, alerted) = (started, started, None);
-        Ok(Running { serve, config, shared, store, hooks, watch, underway, started, read, forgotten, alerted })
+        Ok(Running {
+            serve,
+            config,
+            shared,
+            store,
+            hooks,
+            watch,
+            underway,
+            gone_through,
+            started,
+            read,
+            forgotten,
+            alerted,
+        })
     }
 
     pub(super) async fn run(mut self) -> Result<(), ServeError> {
@@ -103,7 +122,8 @@ impl Running {
                     self.conclude(ended);
                 }
                 () = tokio::time::sleep(wait) => {}
-                () = self.serve.asked.something.notified() => {}
+                // What is asked together is looked at together.
+                () = self.serve.asked.something.notified() => tokio::time::sleep(TOGETHER_WITHIN).await,
             }
         }
         self.end().await;
@@ -163,6 +183,8 @@ impl Running {
         if let Err(error) = self.hooks.set(&config, &Connector::new(&config, &move |name| variable(name))) {
             return Ok(Err(error.to_string()));
         }
+        self.store.done_with_others(&config.systems.keys().collect::<Vec<_>>(), now)?;
+        self.gone_through.clear();
         self.config = Arc::new(config);
         self.shared.set_config(Arc::clone(&self.config));
         Ok(Ok(()))
@@ -187,9 +209,9 @@ impl Running {
     /// Starts what is due, and says how long nothing more is.
     fn start_due(&mut self, known: &Facts, now: Timestamp) -> Duration {
         let mut wait = LOOKS_EVERY;
-        let mut pushes: BTreeMap<SystemName, Vec<LaneName>> = BTreeMap::new();
+        let mut pushes: BTreeMap<(SystemName, Extent), Vec<LaneName>> = BTreeMap::new();
         for Planned { what, when } in agenda(&self.config, known) {
-            let When::At { moment, .. } = when else { continue };
+            let When::At { moment, why } = when else { continue };
             if !self.underway.is_free(&what, now) {
                 continue;
             }
@@ -202,24 +224,43 @@ impl Running {
                 Leased::Lane(name) => {
                     let Some(lane) = self.config.lanes.get(&name) else { continue };
                     if !self.underway.is_pushed(&self.config, &lane.lane.to.system) {
-                        pushes.entry(lane.lane.to.system.clone()).or_default().push(name);
+                        let to = lane.lane.to.system.clone();
+                        pushes.entry((to, self.extent(&name, why, now))).or_default().push(name);
                     }
                 }
                 Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
             }
         }
-        pushes.into_values().for_each(|lanes| self.start(Job::Push(lanes)));
+        for ((system, extent), lanes) in pushes {
+            // Lanes to one system are pushed one after the other.
+            if self.underway.is_pushed(&self.config, &system) {
+                continue;
+            }
+            if extent == Extent::Whole {
+                self.gone_through.extend(lanes.iter().map(|lane| (lane.clone(), now)));
+            }
+            self.start(Job::Push(lanes, extent));
+        }
         wait
+    }
+
+    /// How much of a lane is looked at. What is owed alone goes quickly where all is well; in doubt, after a
+    /// failure and now and then all of it is gone through.
+    fn extent(&self, lane: &LaneName, why: Why, now: Timestamp) -> Extent {
+        let last = self.gone_through.get(lane);
+        let is_recent = last.is_some_and(|last| now.duration_since(*last) < WHOLE_EVERY);
+        let is_certain = self.store.count_in_doubt(lane).is_ok_and(|count| count == 0);
+        if why == Why::Owed && is_recent && is_certain { Extent::Owed } else { Extent::Whole }
     }
 
     /// Starts looking at what calls from outside were about, and says how long nothing more of that is due.
     fn start_called(&mut self, known: &Facts, now: Timestamp) -> Result<Duration, StoreError> {
-        for system in self.store.called_systems(now)? {
-            if !self.config.systems.contains_key(&system) {
-                let events = self.store.waiting_events(&system, now, usize::MAX)?;
-                let numbers = events.iter().map(|event| event.number).collect();
-                let outcome = AfterLook::Done("its system is no longer configured".to_owned());
-                self.store.looked(&[(numbers, outcome)], now)?;
+        let mut wait = LOOKS_EVERY;
+        let called: BTreeSet<SystemName> = self.config.hooks.values().map(|hook| hook.system.clone()).collect();
+        for system in called {
+            let Some(next) = self.store.next_look(&system)? else { continue };
+            if next > now {
+                wait = wait.min(next.duration_since(now).unsigned_abs());
                 continue;
             }
             let pulled = Paused::One(Leased::System(system.clone()));
@@ -228,8 +269,7 @@ impl Running {
                 self.start(Job::Look(system));
             }
         }
-        let next = self.store.next_look()?.filter(|next| *next > now);
-        Ok(next.map_or(LOOKS_EVERY, |next| next.duration_since(now).unsigned_abs()))
+        Ok(wait)
     }
 
     /// Starts taking out what is no longer needed, once a day.

@@ -3,7 +3,7 @@
 use diaporos_core::schedule::rhythm::{Hours, hour_of};
 use diaporos_core::value::{LaneName, SystemName};
 use jiff::Timestamp;
-use rusqlite::params;
+use rusqlite::{Connection, params};
 use serde_json::json;
 
 use super::happenings::happen;
@@ -67,6 +67,30 @@ fn alert(row: &rusqlite::Row<'_>) -> Result<AlertRow, StoreError> {
         opened: moment(row.get(3)?)?,
         closed: closed.map(moment).transpose()?,
     })
+}
+
+/// The alerts that are open, each with when people were last reminded of it.
+fn open_alerts(connection: &Connection) -> Result<Vec<(AlertRow, Timestamp)>, StoreError> {
+    let mut query = connection
+        .prepare_cached("SELECT kind, subject, message, opened, closed, reminded FROM alert WHERE closed IS NULL")?;
+    let mut rows = query.query([])?;
+    let mut open = Vec::new();
+    while let Some(row) = rows.next()? {
+        open.push((alert(row)?, moment(row.get(5)?)?));
+    }
+    Ok(open)
+}
+
+/// Tells of alerts those who are told.
+fn happen_alerts(connection: &Connection, changes: &AlertChanges, now: Timestamp) -> Result<(), StoreError> {
+    let AlertChanges { opened, reminded, closed } = changes;
+    for (kind, rows) in [("alert.opened", opened), ("alert.open", reminded), ("alert.closed", closed)] {
+        for row in rows {
+            let detail = json!({ "alert": row.kind, "message": row.message, "opened": row.opened.to_string() });
+            happen(connection, (kind, &row.subject), &detail, now)?;
+        }
+    }
+    Ok(())
 }
 
 impl Store {
@@ -152,15 +176,7 @@ impl Store {
     ) -> Result<AlertChanges, StoreError> {
         let transaction = self.fence.begin(&mut self.connection)?;
         let mut changes = AlertChanges::default();
-        let open = "SELECT kind, subject, message, opened, closed, reminded FROM alert WHERE closed IS NULL";
-        let mut known = Vec::new();
-        {
-            let mut query = transaction.prepare_cached(open)?;
-            let mut rows = query.query([])?;
-            while let Some(row) = rows.next()? {
-                known.push((alert(row)?, moment(row.get(5)?)?));
-            }
-        }
+        let known = open_alerts(&transaction)?;
         for condition in conditions {
             let Condition { kind, subject, message } = condition;
             match known.iter().find(|(row, _)| row.kind == *kind && row.subject == *subject) {
@@ -196,14 +212,7 @@ impl Store {
                 .execute(params![row.kind, row.subject, millis(now)])?;
             changes.closed.push(AlertRow { closed: Some(now), ..row });
         }
-        for (kind, rows) in
-            [("alert.opened", &changes.opened), ("alert.open", &changes.reminded), ("alert.closed", &changes.closed)]
-        {
-            for row in rows {
-                let detail = json!({ "alert": row.kind, "message": row.message, "opened": row.opened.to_string() });
-                happen(&transaction, (kind, &row.subject), &detail, now)?;
-            }
-        }
+        happen_alerts(&transaction, &changes, now)?;
         transaction.commit()?;
         Ok(changes)
     }

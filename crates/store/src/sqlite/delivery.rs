@@ -187,8 +187,7 @@ pub(super) fn note_one(
     now: Timestamp,
 ) -> Result<(), StoreError> {
     if verdict.standing == Standing::Held {
-        let why = (verdict.reason.as_deref(), verdict.message.as_deref());
-        happen_held(transaction, (lane, verdict.entry), why, now)?;
+        happen_held(transaction, lane, verdict, now)?;
     }
     transaction
         .prepare_cached(

@@ -5,6 +5,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 use serde_json::{Value as Json, json};
 
 use super::row::{millis, moment};
+use super::verdict::Verdict;
 use super::{Store, StoreError};
 
 /// Something that happened.
@@ -67,10 +68,11 @@ pub(super) fn happen_outcome(connection: &Connection, intent: i64, now: Timestam
 /// Notes that an entry is held, where it was not for that reason before, and somebody is told.
 pub(super) fn happen_held(
     connection: &Connection,
-    (lane, entry): (i64, i64),
-    (reason, message): (Option<&str>, Option<&str>),
+    lane: i64,
+    verdict: &Verdict,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    let Verdict { entry, reason, message, .. } = verdict;
     connection
         .prepare_cached(
             "INSERT INTO happening (at, kind, subject, detail)

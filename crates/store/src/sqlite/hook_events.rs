@@ -91,26 +91,31 @@ impl Store {
         Ok(is_new)
     }
 
-    /// The systems of which hints are to be looked at now.
+    /// When the next hint of a system is to be looked at; none where none waits.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn called_systems(&self, now: Timestamp) -> Result<Vec<SystemName>, StoreError> {
-        let mut query = self
-            .connection
-            .prepare_cached("SELECT DISTINCT system FROM hook_event WHERE done IS NULL AND not_before <= ?1")?;
-        let names = query.query_map([millis(now)], |row| row.get::<_, String>(0))?;
-        names.map(|name| SystemName::new(name?).map_err(StoreError::content)).collect()
+    pub fn next_look(&self, system: &SystemName) -> Result<Option<Timestamp>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT min(not_before) FROM hook_event INDEXED BY hook_event_open WHERE done IS NULL AND system = ?1",
+        )?;
+        let next: Option<i64> = query.query_row([system.as_str()], |row| row.get(0))?;
+        next.map(moment).transpose()
     }
 
-    /// The next moment at which a hint is to be looked at; none where none waits.
+    /// Has done with every hint of systems that are not among these.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn next_look(&self) -> Result<Option<Timestamp>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT min(not_before) FROM hook_event WHERE done IS NULL")?;
-        let next: Option<i64> = query.query_row([], |row| row.get(0))?;
-        next.map(moment).transpose()
+    pub fn done_with_others(&mut self, systems: &[&SystemName], now: Timestamp) -> Result<(), StoreError> {
+        let known = serde_json::to_string(&systems.iter().map(|name| name.as_str()).collect::<Vec<_>>());
+        let known = known.map_err(StoreError::content)?;
+        self.connection.execute(
+            "UPDATE hook_event SET done = ?2, outcome = 'its system is no longer configured'
+             WHERE done IS NULL AND system NOT IN (SELECT value FROM json_each(?1))",
+            params![known, millis(now)],
+        )?;
+        Ok(())
     }
 
     /// The hints of a system that are to be looked at now, the oldest first.
@@ -124,8 +129,8 @@ impl Store {
         most: usize,
     ) -> Result<Vec<WaitingEvent>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT number, type, source_id, looks, received FROM hook_event
-             WHERE done IS NULL AND not_before <= ?2 AND system = ?1 ORDER BY number LIMIT ?3",
+            "SELECT number, type, source_id, looks, received FROM hook_event INDEXED BY hook_event_open
+             WHERE done IS NULL AND not_before <= ?2 AND system = ?1 ORDER BY not_before, number LIMIT ?3",
         )?;
         let mut rows = query.query(params![system.as_str(), millis(now), i64::try_from(most).unwrap_or(i64::MAX)])?;
         let mut waiting = Vec::new();

@@ -1,6 +1,8 @@
 //! Leases: the right of one process to pull a system or push a lane, with an owner and an end.
 
+use std::ops::Deref;
 use std::path::Path;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, Transaction, TransactionBehavior, params};
@@ -33,7 +35,9 @@ impl Fence {
     }
 
     /// Begins a change.
-    pub(super) fn begin<'c>(&self, connection: &'c mut Connection) -> Result<Transaction<'c>, StoreError> {
+    pub(super) fn begin<'c>(&self, connection: &'c mut Connection) -> Result<Change<'c>, StoreError> {
+        // The database has whoever finds it busy sleep for ever longer; here the next begins at once.
+        let turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
         // What is read before it is written must not change in between.
         let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
         for (what, process) in &self.0 {
@@ -44,7 +48,31 @@ impl Fence {
                 return Err(StoreError::LeaseLost { what: what.clone() });
             }
         }
-        Ok(transaction)
+        Ok(Change { transaction, _turn: turn })
+    }
+}
+
+/// Whose turn it is to change a store in this process.
+static TURN: Mutex<()> = Mutex::new(());
+
+/// A change of the store on its way, while no other begins in this process.
+pub(super) struct Change<'c> {
+    transaction: Transaction<'c>,
+    _turn: MutexGuard<'static, ()>,
+}
+
+impl Change<'_> {
+    /// Puts it on the disk.
+    pub(super) fn commit(self) -> rusqlite::Result<()> {
+        self.transaction.commit()
+    }
+}
+
+impl<'c> Deref for Change<'c> {
+    type Target = Transaction<'c>;
+
+    fn deref(&self) -> &Transaction<'c> {
+        &self.transaction
     }
 }
 

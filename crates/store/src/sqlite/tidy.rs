@@ -3,7 +3,7 @@
 
 use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
-use rusqlite::{Transaction, params};
+use rusqlite::params;
 
 use super::row::millis;
 use super::{SourceType, Store, StoreError};
@@ -31,19 +31,6 @@ const NOTHING_NEEDS: &str = "NOT EXISTS (SELECT 1 FROM counterpart WHERE counter
        AND NOT EXISTS (SELECT 1 FROM taken_off WHERE taken_off.entry = entry.id)
        AND NOT EXISTS (SELECT 1 FROM batch_text WHERE batch_text.entry = entry.id)
        AND NOT EXISTS (SELECT 1 FROM translation WHERE translation.entry = entry.id)";
-
-fn ids(
-    transaction: &Transaction<'_>,
-    what: &str,
-    (system, kind): SourceType<'_>,
-    before: Timestamp,
-    most: u32,
-) -> Result<Vec<i64>, StoreError> {
-    let sql = format!("SELECT entry.id {what} LIMIT {most}");
-    let mut query = transaction.prepare_cached(&sql)?;
-    let ids = query.query_map(params![system.as_str(), kind.as_str(), millis(before)], |row| row.get(0))?;
-    Ok(ids.collect::<Result<_, _>>()?)
-}
 
 impl Store {
     /// Versions of a type that were replaced before a moment.
@@ -98,7 +85,11 @@ impl Store {
             return Ok(self.connection.query_row(&sql, names, |row| row.get::<_, i64>(0))?.unsigned_abs());
         };
         let transaction = self.fence.begin(&mut self.connection)?;
-        let ids = ids(&transaction, &what, of, before, most)?;
+        let ids: Vec<i64> = {
+            let mut query = transaction.prepare_cached(&format!("SELECT entry.id {what} LIMIT {most}"))?;
+            let ids = query.query_map(params![of.0.as_str(), of.1.as_str(), millis(before)], |row| row.get(0))?;
+            ids.collect::<Result<_, _>>()?
+        };
         for id in &ids {
             for sql in [
                 "DELETE FROM part WHERE joined IN (SELECT joined.id FROM joined JOIN entry

@@ -121,7 +121,7 @@ fn a_lane_is_pushed_when_it_owes_something() {
     let mut known = facts(2, 0);
     assert_eq!(moment(&known, &lane("pages")), (at("12:00:00"), Why::Owed));
     known.work.insert("lane pages".to_owned(), done("12:10:00", "12:10:05", 0));
-    assert_eq!(moment(&known, &lane("pages")), (at("12:10:06"), Why::Owed));
+    assert_eq!(moment(&known, &lane("pages")), (at("12:10:05.05"), Why::Owed));
     for (failures, again) in [(1, "12:10:06"), (4, "12:10:13"), (30, "12:15:05")] {
         known.work.insert("lane pages".to_owned(), done("12:10:00", "12:10:05", failures));
         assert_eq!(moment(&known, &lane("pages")), (at(again), Why::Again), "{failures}");
