@@ -51,9 +51,7 @@ pub(crate) async fn run(args: &Tidy, context: &Context) -> Result<Exit, Failure>
     }
     let all: u64 = rows.iter().map(|row| row.rows).sum();
     let sentence = match (rows.is_empty(), args.dry_run) {
-        (true, _) => {
-            "everything is kept; the table `[keep]` says how long what is, as in `versions = \"90d\"`".to_owned()
-        }
+        (true, _) => "everything is kept; to keep less, add a table `[keep]`, as in `versions = \"90d\"`".to_owned(),
         (false, true) => format!("Dry run: {} would be taken out", counted(all, "row", "rows")),
         (false, false) => {
             let shrunk = before.saturating_sub(after) / 1_000;

@@ -34,7 +34,7 @@ only    = [\"saved\", \"deleted\"]
 system    = \"bulletins\"
 verify    = \"bearer\"
 secrets   = \"file:token\"
-rate      = \"3/h\"
+rate      = \"1/h\"
 max_bytes = 64
 ";
     hub.write("diaporos.toml", &format!("{text}{hooks}"));

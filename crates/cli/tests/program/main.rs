@@ -44,6 +44,7 @@ mod servers;
 mod settings;
 mod tell;
 mod tidy;
+mod webhooks;
 mod whims;
 mod whole;
 

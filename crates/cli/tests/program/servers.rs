@@ -21,7 +21,7 @@ impl Drop for Peer {
     }
 }
 
-fn folder() -> PathBuf {
+pub(crate) fn folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../tests/peers")
 }
 

@@ -76,9 +76,6 @@ async fn called(State(front): State<Front>, Path(name): Path<String>, headers: H
         CallCounts::count(&front.shared.counts.unknown);
         return said(StatusCode::NOT_FOUND, "there is no such hook");
     };
-    if let Err(seconds) = open.admit((front.clock)()) {
-        return too_many(&front, seconds);
-    }
     // Without a place nothing of the body is read, so that no number of callers fills the memory.
     let Ok(place) = front.bodies.acquire().await else { return too_many(&front, 1) };
     let read = tokio::time::timeout(BODY_WITHIN, to_bytes(body, open.hook.settings().max_bytes)).await;
@@ -116,6 +113,10 @@ async fn taken(front: &Front, (name, open): (&str, &OpenHook), headers: &HeaderM
             return said(StatusCode::UNPROCESSABLE_ENTITY, &error.to_string());
         }
     };
+    // Only who is known is counted: a stranger uses up nobody's share.
+    if let Err(seconds) = open.admit(received) {
+        return too_many(front, seconds);
+    }
     let entries = match call.names {
         Named::Entries(entries) => entries,
         Named::Everything => Vec::new(),
