@@ -34,7 +34,7 @@ impl Worker {
     /// Where the store's folder cannot be written.
     pub fn begin(store: &Path, name: &str, who: &str, clock: Clock) -> Result<Worker, StoreError> {
         let process = Arc::new(Process::begin(store, name)?);
-        let (store, renewed) = (Store::open(store)?, Arc::clone(&process));
+        let (store, renewed) = (Store::open(store)?.sparing()?, Arc::clone(&process));
         let (stop, stopped) = channel();
         let renew = move || {
             while stopped.recv_timeout(RENEWED_EVERY) == Err(RecvTimeoutError::Timeout) {

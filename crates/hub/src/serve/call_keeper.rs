@@ -53,7 +53,7 @@ impl CallKeeper {
     /// # Errors
     /// Where the store cannot be opened.
     pub(super) fn begin(file: &Path, kept: impl Fn() + Send + 'static) -> Result<CallKeeper, StoreError> {
-        let mut store = Store::open_for_change(file)?;
+        let mut store = Store::open_for_change(file)?.sparing()?;
         let open = Arc::new(AtomicU64::new(store.waiting()?.events));
         let (to_thread, mut calls) = mpsc::channel::<Waiting>(MOST_WAITING);
         let counted = Arc::clone(&open);

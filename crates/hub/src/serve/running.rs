@@ -69,7 +69,7 @@ pub(super) struct Running {
 impl Running {
     pub(super) async fn begin(mut serve: Serve, config: Config) -> Result<Running, ServeError> {
         let started = (serve.clock)();
-        let mut store = Store::open_for_change(&config.store_file())?;
+        let mut store = Store::open_for_change(&config.store_file())?.sparing()?;
         register_lanes(&config, &mut store, started)?;
         tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);
@@ -86,7 +86,7 @@ impl Running {
         let asked = Arc::clone(&serve.asked);
         let keeper = CallKeeper::begin(&config.store_file(), move || asked.look())?;
         let front = Front::new(hooks.clone(), keeper, Arc::clone(&shared), serve.clock);
-        let pages = Pages::new(Store::open(&config.store_file())?, Arc::clone(&shared), serve.clock, access);
+        let pages = Pages::new(Store::open(&config.store_file())?.sparing()?, Arc::clone(&shared), serve.clock, access);
         let address = listen(at, front, pages).await.map_err(|error| ServeError::Listen { at, error })?;
         (serve.tell)(&Told::Listens(address));
         let (watch, underway, gone_through) = (Watch::of(&serve.folder), Underway::default(), BTreeMap::new());

@@ -147,6 +147,15 @@ impl Store {
         }
     }
 
+    /// Keeps little of the file in memory, for a store that is open for long and asked for little at a time.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn sparing(self) -> Result<Store, StoreError> {
+        self.connection.pragma_update(None, "cache_size", -2 * 1024)?;
+        Ok(self)
+    }
+
     /// The same store once more, for reading as it is now while this one is changed.
     ///
     /// # Errors
