@@ -38,7 +38,7 @@ pub(super) fn happen(
     Ok(())
 }
 
-/// Notes what a request did, where somebody is told, and that its run changed something.
+/// Notes what a request did.
 pub(super) fn happen_outcome(connection: &Connection, intent: i64, now: Timestamp) -> Result<(), StoreError> {
     connection
         .prepare_cached(
@@ -51,17 +51,37 @@ pub(super) fn happen_outcome(connection: &Connection, intent: i64, now: Timestam
              FROM intent JOIN outcome ON outcome.intent = intent.id JOIN lane ON lane.id = intent.lane
              JOIN entry ON entry.id = intent.entry JOIN entry_type AS from_type ON from_type.id = entry.type
              JOIN entry_type AS to_type ON to_type.id = lane.to_type
-             WHERE intent.id = ?1 AND result IN ('done', 'found done') AND EXISTS (SELECT 1 FROM tell)",
+             WHERE intent.id = ?1",
         )?
         .execute(params![intent, millis(now)])?;
+    Ok(())
+}
+
+/// Whether anybody is told.
+pub(super) fn is_anybody_told(connection: &Connection) -> Result<bool, StoreError> {
+    let mut find = connection.prepare_cached("SELECT EXISTS (SELECT 1 FROM tell)")?;
+    Ok(find.query_row([], |row| row.get(0))?)
+}
+
+/// Notes that the run of an intent changed something on a lane, once for each of `noted`.
+pub(super) fn note_changed(
+    connection: &Connection,
+    (intent, lane): (i64, i64),
+    noted: &mut Vec<i64>,
+) -> Result<(), StoreError> {
+    let run: i64 =
+        connection.prepare_cached("SELECT run FROM intent WHERE id = ?1")?.query_row([intent], |row| row.get(0))?;
+    if noted.contains(&run) {
+        return Ok(());
+    }
+    noted.push(run);
     connection
         .prepare_cached(
-            "UPDATE run SET changed = json_insert(coalesce(changed, '[]'), '$[#]', (SELECT name FROM lane WHERE id = (SELECT lane FROM intent WHERE id = ?1)))
-             WHERE id = (SELECT run FROM intent JOIN outcome ON intent = id WHERE id = ?1 AND result IN ('done', 'found done'))
-               AND NOT EXISTS (SELECT 1 FROM json_each(coalesce(changed, '[]'))
-                   WHERE value = (SELECT name FROM lane WHERE id = (SELECT lane FROM intent WHERE id = ?1)))",
+            "UPDATE run SET changed = json_insert(coalesce(changed, '[]'), '$[#]', (SELECT name FROM lane WHERE id = ?2))
+             WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM json_each(coalesce(changed, '[]'))
+                 WHERE value = (SELECT name FROM lane WHERE id = ?2))",
         )?
-        .execute([intent])?;
+        .execute([run, lane])?;
     Ok(())
 }
 

@@ -7,8 +7,8 @@ use rusqlite::params;
 use super::chain::{Link, link, sign_off};
 use super::counterparts::keep_counterpart;
 use super::delivery::note_one;
-use super::happenings::{happen_outcome, happen_runs};
-use super::intent::{IntentRecord, OpenIntent, Outcome, intent};
+use super::happenings::{happen_outcome, happen_runs, is_anybody_told, note_changed};
+use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, intent};
 use super::row::{address_at, fields_text, millis, moment};
 use super::{Store, StoreError, Verdict};
 
@@ -148,6 +148,7 @@ impl Store {
     ) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
         let transaction = self.fence.begin(&mut self.connection)?;
+        let (is_told, mut changed) = (is_anybody_told(&transaction)?, Vec::new());
         // Before the counterparts, which make those owed again that looked in vain for one of them.
         for verdict in verdicts {
             note_one(&transaction, lane, verdict, now)?;
@@ -168,7 +169,12 @@ impl Store {
             if let Some(delivered) = &outcome.delivered {
                 keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
             }
-            happen_outcome(&transaction, intent.number, now)?;
+            if matches!(outcome.result, OutcomeResult::Done | OutcomeResult::FoundDone) {
+                note_changed(&transaction, (intent.number, lane), &mut changed)?;
+                if is_told {
+                    happen_outcome(&transaction, intent.number, now)?;
+                }
+            }
         }
         Ok(transaction.commit()?)
     }
