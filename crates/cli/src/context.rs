@@ -10,7 +10,7 @@ use clap::Args;
 use diaporos_core::diagnostic::Report;
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::config::{self, Config, Loaded};
-use diaporos_hub::leases::Worker;
+use diaporos_hub::leases::{LeasedStore, Worker};
 use diaporos_hub::reaches::{mark_of, reaches};
 use diaporos_store::{Leased, Store, StoreError};
 use jiff::Timestamp;
@@ -214,24 +214,24 @@ impl Context {
 
     /// The store, for what one process at a time may do, with the configured lanes known to it. Waits a while
     /// where another process does it.
-    pub(crate) fn store_leased(config: &Config, what: &[Leased], doing: &str) -> Result<LeasedStore, Failure> {
+    pub(crate) fn store_leased(config: &Config, what: &[Leased], doing: &str) -> Result<WorkStore, Failure> {
         let mut leased = Self::leased(config, what, doing)?;
         diaporos_hub::look::register_lanes(config, &mut leased.store, Context::now())?;
         Ok(leased)
     }
 
     /// The same, with the lanes known to it as they were.
-    pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<LeasedStore, Failure> {
+    pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<WorkStore, Failure> {
         let mut store = Store::open_for_change(&config.store_file())?;
         let worker = Context::worker(config)?;
         let waiting = |error: &StoreError| note(&one_line(&format!("waiting: {error}")));
         worker.take_within(&mut store, (what, doing), WAITS_FOR_LEASE, &waiting)?;
-        Ok(LeasedStore { store, _worker: Some(worker) })
+        Ok(WorkStore { store: LeasedStore::new(store), _worker: Some(worker) })
     }
 
     /// The store, where nothing is to be changed.
-    pub(crate) fn store_unleased(config: &Config) -> Result<LeasedStore, Failure> {
-        Ok(LeasedStore { store: Context::store(config)?, _worker: None })
+    pub(crate) fn store_unleased(config: &Config) -> Result<WorkStore, Failure> {
+        Ok(WorkStore { store: LeasedStore::new(Context::store(config)?), _worker: None })
     }
 
     /// This process, as one that works on the hub.
@@ -251,13 +251,13 @@ impl Context {
 /// How long a command waits for what another one is doing.
 const WAITS_FOR_LEASE: Duration = Duration::from_secs(10);
 
-/// The store with leases, which are given up with it.
-pub(crate) struct LeasedStore {
-    store: Store,
+/// The store with leases, and this process, which renews them.
+pub(crate) struct WorkStore {
+    store: LeasedStore,
     _worker: Option<Worker>,
 }
 
-impl Deref for LeasedStore {
+impl Deref for WorkStore {
     type Target = Store;
 
     fn deref(&self) -> &Store {
@@ -265,16 +265,9 @@ impl Deref for LeasedStore {
     }
 }
 
-impl DerefMut for LeasedStore {
+impl DerefMut for WorkStore {
     fn deref_mut(&mut self) -> &mut Store {
         &mut self.store
-    }
-}
-
-impl Drop for LeasedStore {
-    fn drop(&mut self) {
-        // Where that fails they end with this process.
-        let _ = self.store.give_up_leases();
     }
 }
 

@@ -24,7 +24,12 @@ fn main() -> ExitCode {
     let context = Context::gather(&cli.global);
     let done = tokio::runtime::Runtime::new()
         .map_err(|error| Failure::failed(format!("the runtime cannot be started: {error}")))
-        .and_then(|runtime| runtime.block_on(commands::run(cli.command, &context)));
+        .and_then(|runtime| {
+            let done = runtime.block_on(commands::run(cli.command, &context));
+            // A job that did not end in time is left as a crash would leave it; to wait for it here has no end.
+            runtime.shutdown_background();
+            done
+        });
     match done {
         Ok(exit) => exit.into(),
         Err(failure) => context.report(&failure).into(),

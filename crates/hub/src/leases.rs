@@ -1,5 +1,6 @@
 //! What a process may do alone: it takes leases, and renews them as long as it lives.
 
+use std::ops::{Deref, DerefMut};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
@@ -83,6 +84,38 @@ impl Worker {
                 other => return other,
             }
         }
+    }
+}
+
+/// A store with leases, which are given up with it, however its owner ends.
+pub struct LeasedStore(Store);
+
+impl LeasedStore {
+    /// A store that has leases.
+    #[must_use]
+    pub fn new(store: Store) -> LeasedStore {
+        LeasedStore(store)
+    }
+}
+
+impl Deref for LeasedStore {
+    type Target = Store;
+
+    fn deref(&self) -> &Store {
+        &self.0
+    }
+}
+
+impl DerefMut for LeasedStore {
+    fn deref_mut(&mut self) -> &mut Store {
+        &mut self.0
+    }
+}
+
+impl Drop for LeasedStore {
+    fn drop(&mut self) {
+        // Where that fails they end with the process.
+        let _ = self.0.give_up_leases();
     }
 }
 

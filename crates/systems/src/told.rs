@@ -58,6 +58,8 @@ impl Listener {
             request = request.header("webhook-signature", sign(key.expose(), id, second, body.as_bytes()));
         }
         request.body = Some(Body::Bytes(body.as_bytes().to_vec(), media.to_owned()));
-        self.client.write(&request).await.map(drop)
+        // The path of such an address is often its secret, whatever its length.
+        let place = format!("{}/…", self.url.origin().ascii_serialization());
+        self.client.write(&request).await.map(drop).map_err(|error| SystemError { url: place, ..error })
     }
 }

@@ -82,6 +82,7 @@ fn tell(told: &Told) -> Vec<String> {
         Told::Listens(at) => vec![format!("listening at http://{at}")],
         Told::Done(done) => ended(done),
         Told::Alerts(changes) => alerts(changes),
+        Told::Trouble(error) => vec![format!("the store failed, and is tried again in a moment: {error}")],
         Told::Reloaded => vec!["the configuration changed, and is taken over".to_owned()],
         Told::Refused(fault) => {
             vec![format!("the configuration changed and is faulty; the one before goes on: {fault}")]

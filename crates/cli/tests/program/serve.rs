@@ -246,3 +246,16 @@ fn an_alert_opens_once_and_closes_when_it_is_over() {
     assert!(closed[0]["closed"].is_string(), "{closed}");
     hub.good(&["alerts"]);
 }
+
+#[test]
+fn what_does_not_end_in_time_is_left_as_a_crash_would_leave_it() {
+    let hub = automatic();
+    hub.world.catalogue.fail(diaporos_demo::Rule::always(diaporos_demo::Fault::Stall { millis: 55_000 }));
+    let serving = Serving::begin(&hub, &[]);
+    hub.wait_until(|_| hub.json(&["status"])["running"][0]["what"] == "system catalogue");
+    let asked = std::time::Instant::now();
+    serving.end();
+    assert!(asked.elapsed() < std::time::Duration::from_secs(25), "{:?}", asked.elapsed());
+    hub.world.catalogue.mend();
+    hub.good(&["pull"]);
+}

@@ -179,3 +179,24 @@ fn alerts_and_holds_are_told() {
     );
     serving.end();
 }
+
+#[test]
+fn an_address_that_is_a_secret_is_not_shown() {
+    let hub = automatic();
+    told(&hub, "chat", "env:CHAT_URL", "on = [\"run.changed\"]");
+    let run = |args: &[&str]| {
+        let mut command = hub.command(args);
+        let output = command.env("CHAT_URL", "http://127.0.0.1:1/in/Zq7-hush").output().unwrap();
+        String::from_utf8_lossy(&[output.stdout, output.stderr].concat()).into_owned()
+    };
+    hub.good(&["pull"]);
+    hub.world.plants.edit_text("p-001", "common_name", "eng", "King of ferns");
+    hub.good(&["pull"]);
+    hub.run(&["push"]).ends(3);
+    let tried = run(&["tell", "chat", "--try"]);
+    assert!(tried.contains("http://127.0.0.1:1/…") && !tried.contains("hush"), "{tried}");
+    let told = run(&["tell", "--now"]);
+    assert!(told.contains("1 message waits") && told.contains("/…"), "{told}");
+    let store = std::fs::read(hub.path().join(".diaporos/store.db")).unwrap();
+    assert!(!String::from_utf8_lossy(&store).contains("Zq7-hush") && !told.contains("hush"), "{told}");
+}

@@ -9,7 +9,7 @@ use super::Asked;
 use super::look_job::{LookTools, Looked};
 use super::shared::{Progressing, Shared};
 use crate::config::{Config, ConfiguredLane};
-use crate::leases::{Clock, Worker};
+use crate::leases::{Clock, LeasedStore, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
 use crate::tell::{TellRun, TellTally};
@@ -104,10 +104,8 @@ impl JobTools {
         let what = job.leases();
         let end = match self.leased(&what).await {
             Ok(mut store) => {
-                let end = self.carry_out(job, &what, &mut store).await;
-                // Where that fails they end with the process.
-                let _ = store.give_up_leases();
-                end
+                // Its leases are given up with it, also where the job panics.
+                self.carry_out(job, &what, &mut store).await
             }
             Err(error @ StoreError::Leased(_)) => JobEnd::Taken(error),
             Err(error) => JobEnd::Store(error),
@@ -120,8 +118,8 @@ impl JobTools {
         Progressing(Arc::clone(&self.shared))
     }
 
-    async fn leased(&self, what: &[Leased]) -> Result<Store, StoreError> {
-        let mut store = Store::open_for_change(&self.config.store_file())?;
+    async fn leased(&self, what: &[Leased]) -> Result<LeasedStore, StoreError> {
+        let mut store = LeasedStore::new(Store::open_for_change(&self.config.store_file())?);
         self.worker.take(&mut store, what, "serve")?;
         Ok(store)
     }

@@ -56,6 +56,8 @@ pub enum Told {
     Done(Done),
     /// Alerts opened, are open still, or closed.
     Alerts(AlertChanges),
+    /// The store failed; what runs goes on, and it is tried again.
+    Trouble(StoreError),
     /// The configuration changed, and is taken over.
     Reloaded,
     /// The configuration changed, and is faulty; the one before goes on.

@@ -43,6 +43,8 @@ const TIDIED_EVERY: SignedDuration = SignedDuration::from_hours(24);
 const TOGETHER_WITHIN: Duration = Duration::from_millis(5);
 /// For how long after a lane was gone through whole only what it owes is looked at.
 const WHOLE_EVERY: SignedDuration = SignedDuration::from_mins(5);
+/// How long is waited after the store failed.
+const RESTS_IN_TROUBLE: Duration = Duration::from_secs(5);
 /// How often alerts are told.
 const ALERTED_EVERY: SignedDuration = SignedDuration::from_secs(15);
 
@@ -111,12 +113,14 @@ impl Running {
         let runs = runs(&self.config);
         (self.serve.tell)(&runs);
         while !self.serve.asked.is_ending() {
-            let now = (self.serve.clock)();
-            self.read_anew(now)?;
-            let known = facts(&self.config, &self.store, self.started, now)?;
-            let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
-            self.start_telling(now)?;
-            self.look_around(now)?;
+            let wait = match self.begin_what_is_due() {
+                Ok(wait) => wait,
+                // A disk that is full, say: what runs goes on, and it is tried again.
+                Err(error) => {
+                    (self.serve.tell)(&Told::Trouble(error));
+                    RESTS_IN_TROUBLE
+                }
+            };
             tokio::select! {
                 Some(ended) = self.underway.next(), if self.underway.count() > 0 => {
                     self.conclude(ended);
@@ -128,6 +132,17 @@ impl Running {
         }
         self.end().await;
         Ok(())
+    }
+
+    /// Begins what is due, and says how long nothing more is.
+    fn begin_what_is_due(&mut self) -> Result<Duration, StoreError> {
+        let now = (self.serve.clock)();
+        self.read_anew(now)?;
+        let known = facts(&self.config, &self.store, self.started, now)?;
+        let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
+        self.start_telling(now)?;
+        self.look_around(now)?;
+        Ok(wait)
     }
 
     /// What is done now and then: alerts are told, and old hints forgotten.

@@ -1,7 +1,7 @@
 //! Entries that their source no longer has.
 
 use diaporos_core::value::{EntryId, SystemName, TypeName};
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use rusqlite::{OptionalExtension, params};
 
 use super::apart::read_since;
@@ -9,6 +9,9 @@ use super::intake::take_for_gone;
 use super::row::millis;
 use super::seen::Seen;
 use super::{SourceType, Store, StoreError};
+
+/// How long a listing may lag behind what was read by itself: what it lacks of that is left to the next.
+const LAG: SignedDuration = SignedDuration::from_mins(2);
 
 impl Store {
     /// Takes entries for gone because their source says so, and tells how many were not before.
@@ -79,7 +82,7 @@ impl Store {
         let (system, kind) = of;
         let transaction = self.fence.begin(&mut self.connection)?;
         let number = Self::type_number(&transaction, system, kind)?;
-        let newer = read_since(&transaction, number, started)?;
+        let newer = read_since(&transaction, number, started - LAG)?;
         let mut missing = Vec::new();
         {
             let mut all = transaction.prepare_cached("SELECT id FROM entry WHERE type = ?1 AND state <> 'gone'")?;

@@ -98,6 +98,18 @@ fn a_page_that_comes_back_as_it_was_is_read_where_an_entry_was_read_by_itself() 
 }
 
 #[test]
+fn a_listing_that_lags_takes_nothing_for_gone_that_was_just_read() {
+    let mut bench = Bench::new();
+    bench.alone(&entry("1", "Fern"), 100, 101);
+    let mut end = |began: i64| {
+        let key = (&bench.system, &bench.kind);
+        bench.store.end_listing(key, &Seen::default(), 9, (at(began), at(began + 1))).unwrap()
+    };
+    assert_eq!(end(160), Ok(0), "a copy that lags does not have it yet");
+    assert_eq!(end(260), Ok(1), "by now it should");
+}
+
+#[test]
 fn what_was_read_after_a_listing_began_is_not_missing_in_it() {
     let mut bench = Bench::new();
     bench.page(&[entry("1", "Fern"), entry("2", "Moss")], 1, 2);
