@@ -200,6 +200,7 @@ impl From<BatchError> for Failure {
         match error {
             BatchError::Store(error) => error.into(),
             BatchError::Look(error) => error.into(),
+            BatchError::Connect(error) => error.into(),
             BatchError::System(error) => error.into(),
             BatchError::File { .. } | BatchError::Standing(_) => Failure::failed(error.to_string()),
         }

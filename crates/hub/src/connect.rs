@@ -12,11 +12,12 @@ use diaporos_systems::http::{
 };
 use diaporos_systems::settings::path::read_within;
 use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
-use diaporos_systems::told::Listener;
+use diaporos_systems::told::{MailRecipient, PostRecipient, Reached, Recipient};
 use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Write};
+use jiff::Timestamp;
 use url::Url;
 
-use crate::config::{Config, HookConfig, SystemConfig, TellConfig};
+use crate::config::{Config, HookConfig, SystemConfig, TellConfig, TellWay};
 use crate::identity::identity;
 
 pub use diaporos_systems::ConnectError;
@@ -84,27 +85,53 @@ impl<'a> Connector<'a> {
     ///
     /// # Errors
     /// Where its address or a secret cannot be had.
-    pub fn listener(&self, name: &SystemName, tell: &TellConfig) -> Result<Listener, ConnectError> {
-        let text = match &tell.to {
-            PlaceText::Plain(text) => text.clone(),
-            PlaceText::Variable(variable) => self.look_up(name, variable)?,
+    pub fn recipient(&self, name: &SystemName, tell: &TellConfig) -> Result<Recipient, ConnectError> {
+        let (place, schemes) = match &tell.way {
+            TellWay::Post { to, .. } => (to, ["http", "https"]),
+            TellWay::Mail { server, .. } => (server, ["smtp", "smtps"]),
         };
-        let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
-        let shown = match &tell.to {
-            PlaceText::Plain(text) => text.clone(),
-            PlaceText::Variable(variable) => format!("env:{variable}"),
+        let (text, shown) = match place {
+            PlaceText::Plain(text) => (text.clone(), text.clone()),
+            PlaceText::Variable(variable) => (self.look_up(name, variable)?, format!("env:{variable}")),
         };
+        let url = Url::parse(&text).ok().filter(|url| schemes.contains(&url.scheme()) && url.has_host());
         let url = url.ok_or_else(|| ConnectError::Address { system: name.clone(), text: shown })?;
         // An address that is kept outside may hold a secret in its path.
-        learn_address(&url, matches!(tell.to, PlaceText::Variable(_)));
-        let secret = |reference: &Option<SecretReference>| {
-            reference.as_ref().map(|reference| self.secret(name, reference)).transpose()
-        };
-        let (token, key) = (secret(&tell.token)?, secret(&tell.key)?);
-        if token.is_some() && url.scheme() == "http" && !is_loopback(&url) {
-            return Err(ConnectError::PlainHttp(name.clone()));
-        }
-        Ok(Listener::new(name.clone(), url, token, key)?)
+        learn_address(&url, matches!(place, PlaceText::Variable(_)));
+        let read = |path: &PathBuf| std::fs::read(path).map_err(|error| secret_file(name, path, &error));
+        let at = Reached { ca_bundle: tell.ca_bundle.as_ref().map(read).transpose()?, url };
+        Ok(match &tell.way {
+            TellWay::Post { token, key, .. } => {
+                let secret = |reference: &Option<SecretReference>| {
+                    reference.as_ref().map(|reference| self.secret(name, reference)).transpose()
+                };
+                let (token, key) = (secret(token)?, secret(key)?);
+                if token.is_some() && at.url.scheme() == "http" && !is_loopback(&at.url) {
+                    return Err(ConnectError::PlainHttp(name.clone()));
+                }
+                Recipient::Post(Box::new(PostRecipient::new(name.clone(), at, token, key)?))
+            }
+            TellWay::Mail { mails, login, .. } => {
+                let login = match login {
+                    Some((user, password)) => Some((user.clone(), self.secret(name, password)?)),
+                    None => None,
+                };
+                Recipient::Mail(Box::new(MailRecipient::new(name.clone(), &at, mails.clone(), login)?))
+            }
+        })
+    }
+
+    /// When the first of a system's credentials ends, as the configuration or a token says it; none where
+    /// neither does.
+    #[must_use]
+    pub fn credentials_end(&self, name: &SystemName) -> Option<Timestamp> {
+        let system = self.config.systems.get(name)?;
+        let known = system.credentials();
+        let tokens = [known.read, known.write].into_iter().flatten().filter_map(|reference| match reference {
+            CredentialReference::Bearer(token) => self.secret(name, token).ok()?.ends(),
+            _ => None,
+        });
+        tokens.chain(system.credentials_end).min()
     }
 
     /// A hook, with its secrets.
@@ -158,11 +185,7 @@ impl<'a> Connector<'a> {
         let value = match reference {
             SecretReference::Variable(name) => self.look_up(system, name)?,
             SecretReference::File(path) => {
-                let failed = |error: std::io::Error| ConnectError::SecretFile {
-                    system: system.clone(),
-                    file: path.display().to_string(),
-                    reason: error.to_string(),
-                };
+                let failed = |error| secret_file(system, path, &error);
                 let text = read_within(&self.config.folder, &path.to_string_lossy()).map_err(failed)?;
                 text.trim_end_matches(['\n', '\r']).to_owned()
             }
@@ -176,6 +199,10 @@ impl<'a> Connector<'a> {
             PartText::Reference(reference) => Part::Secret(self.secret(system, reference)?),
         })
     }
+}
+
+fn secret_file(system: &SystemName, path: &Path, error: &std::io::Error) -> ConnectError {
+    ConnectError::SecretFile { system: system.clone(), file: path.display().to_string(), reason: error.to_string() }
 }
 
 /// One system with what it is set up with.
@@ -206,12 +233,7 @@ impl Setup for OneSetup<'_> {
     fn limits(&self) -> Result<Limits, ConnectError> {
         let (connector, name) = (self.connector, self.name);
         let network = &self.system.network;
-        let failed = |path: &Path, error: std::io::Error| ConnectError::SecretFile {
-            system: name.clone(),
-            file: path.display().to_string(),
-            reason: error.to_string(),
-        };
-        let read = |path: &PathBuf| std::fs::read(path).map_err(|error| failed(path, error));
+        let read = |path: &PathBuf| std::fs::read(path).map_err(|error| secret_file(name, path, &error));
         let ca_bundle = network.ca_bundle.as_ref().map(read).transpose()?;
         let certificate = network.client_certificate.as_ref();
         let client_certificate = certificate.map(|reference| connector.secret(name, reference)).transpose()?;

@@ -6,9 +6,9 @@ mod sqlite;
 pub use sqlite::{
     Action, AfterLook, AlertChanges, AlertRow, Attempt, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter,
     ChangeRow, Condition, Content, Copied, CounterpartRow, Counts, Delivered, Due, DueFilter, EntryFilter, EntryRow,
-    Fault, Happening, HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane,
-    LongHeld, Message, Moments, NewCall, NewMessage, NewText, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult,
-    Owner, PageTally, Pause, Paused, Process, Resumption, Seen, SourceType, Standing, Store, StoreError, StoredEntry,
-    TakenAlone, Tidying, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict,
-    Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
+    Fault, HandEdit, Happening, HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow,
+    LeftLane, LongHeld, Message, Moments, NewCall, NewMessage, NewText, OpenIntent, OpenUnit, Origin, Outcome,
+    OutcomeResult, Owner, PageTally, Pause, Paused, Process, Resumption, Seen, SourceType, Standing, Store, StoreError,
+    StoredEntry, TakenAlone, Tidying, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding,
+    UnitVerdict, Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
 };

@@ -3,6 +3,9 @@
 use std::fmt;
 use std::path::{Path, PathBuf};
 
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use jiff::Timestamp;
 use secrecy::{ExposeSecret, SecretString};
 
 /// Where a secret is kept.
@@ -53,6 +56,20 @@ pub struct Secret {
 }
 
 impl Secret {
+    /// When it ends, where it says so itself: the `exp` of a JSON Web Token (RFC 7519, 4.1.4).
+    #[must_use]
+    pub fn ends(&self) -> Option<Timestamp> {
+        #[derive(serde::Deserialize)]
+        struct Claims {
+            exp: f64,
+        }
+        let payload = self.value.expose_secret().split('.').nth(1)?;
+        let claims: Claims = serde_json::from_slice(&URL_SAFE_NO_PAD.decode(payload).ok()?).ok()?;
+        // A fraction of a second is of no account.
+        #[expect(clippy::cast_possible_truncation, reason = "what is out of range is no moment")]
+        Timestamp::from_second(claims.exp as i64).ok()
+    }
+
     /// A secret that was found under the reference; from here on it is blanked wherever it comes back.
     #[must_use]
     pub fn new(reference: SecretReference, value: String) -> Self {

@@ -1,6 +1,7 @@
 //! `alerts`.
 
 use clap::Args;
+use diaporos_hub::Connector;
 use diaporos_hub::alerts::{AlertKind, Surroundings, conditions, gather};
 use diaporos_store::AlertRow;
 use jiff::SignedDuration;
@@ -36,7 +37,8 @@ pub(crate) fn run(args: &Alerts, context: &Context) -> Result<Exit, Failure> {
     let store = Context::store(&config)?;
     let now = Context::now();
     let kept = store.alerts(args.closed.then(|| now - SHOWN))?;
-    let facts = gather(&config, &store, &Surroundings::of(&config), now)?;
+    let around = Surroundings::of(&config, &Connector::new(&config, &Context::variable));
+    let facts = gather(&config, &store, &around, now)?;
     let mut sheet = context.sheet(COLUMNS);
     let mut open = 0;
     for one in conditions(&config, &facts, now) {

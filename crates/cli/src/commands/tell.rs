@@ -74,16 +74,16 @@ async fn try_it(config: &Config, chosen: &[(&SystemName, &TellConfig)]) -> Resul
     for (name, tell) in chosen {
         // The condition is not asked: the sample is to arrive.
         let tell = TellConfig { when: None, ..(*tell).clone() };
-        let Some(told) = tell.on.first() else { continue };
+        let Some(topic) = tell.on.first() else { continue };
         let now = Context::now();
-        let message = message_of(config, &store, &tell, &sample(*told, now), "sample")
+        let message = message_of(config, &store, &tell, &sample(*topic, now), "sample")
             .map_err(|error| Failure::failed(error.to_string()))?;
         let Some(message) = message else { continue };
-        let listener = connector.listener(name, &tell)?;
+        let recipient = connector.recipient(name, &tell)?;
         let id = format!("{name}-sample-{}", now.as_millisecond());
         let (media, headers, body) = (&message.media, &message.headers, &message.body);
-        listener.tell(Telling { id: &id, second: now.as_second(), media, headers, body }).await?;
-        std::io::Write::write_fmt(&mut out(), format_args!("`{name}` took a sample of `{}`:\n{body}\n", told.word()))?;
+        recipient.tell(Telling { id: &id, second: now.as_second(), media, headers, body }).await?;
+        std::io::Write::write_fmt(&mut out(), format_args!("`{name}` took a sample of `{}`:\n{body}\n", topic.word()))?;
     }
     Ok(Exit::Done)
 }

@@ -11,8 +11,15 @@ use rustls::{RootCertStore, ServerConfig, ServerConnection, StreamOwned};
 
 use crate::harness::{hub_of, run};
 
+/// An authority of one's own.
+pub(crate) fn authority() -> CertifiedIssuer<'static, KeyPair> {
+    let mut params = CertificateParams::new(Vec::new()).unwrap();
+    params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+    CertifiedIssuer::self_signed(params, KeyPair::generate().unwrap()).unwrap()
+}
+
 /// A key and what an authority says of it, in PEM.
-fn signed(authority: &CertifiedIssuer<'_, KeyPair>, name: &str) -> (KeyPair, rcgen::Certificate) {
+pub(crate) fn signed(authority: &CertifiedIssuer<'_, KeyPair>, name: &str) -> (KeyPair, rcgen::Certificate) {
     let key = KeyPair::generate().unwrap();
     let certificate = CertificateParams::new(vec![name.to_owned()]).unwrap().signed_by(&key, authority).unwrap();
     (key, certificate)
@@ -48,9 +55,7 @@ fn serve(authority: &CertificateDer<'static>, key: &KeyPair, certificate: Certif
 
 #[test]
 fn a_system_with_an_authority_of_its_own_is_read_by_who_shows_a_certificate() {
-    let mut params = CertificateParams::new(Vec::new()).unwrap();
-    params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
-    let authority = CertifiedIssuer::self_signed(params, KeyPair::generate().unwrap()).unwrap();
+    let authority = authority();
     let (server_key, server) = signed(&authority, "localhost");
     let (hub_key, hub) = signed(&authority, "hub.example");
     let url = serve(authority.der(), &server_key, server.der().clone());

@@ -16,30 +16,30 @@ const KEY: &str = "whsec_T3N0cmVsIEdhcmRlbnMgdGVsbHMgdGhlIHdvcmxk";
 
 /// A call as it came.
 #[derive(Debug, Clone)]
-struct Call {
+pub(crate) struct Call {
     headers: Vec<(String, String)>,
     body: String,
 }
 
 impl Call {
-    fn header(&self, name: &str) -> &str {
+    pub(crate) fn header(&self, name: &str) -> &str {
         self.headers.iter().find(|(known, _)| known == name).map_or("", |(_, value)| value)
     }
 
-    fn json(&self) -> Json {
+    pub(crate) fn json(&self) -> Json {
         serde_json::from_str(&self.body).unwrap()
     }
 }
 
 /// Somebody who is told, and answers with these statuses, the last of them from then on.
 #[derive(Clone, Default)]
-struct Ear {
+pub(crate) struct Ear {
     calls: Arc<Mutex<Vec<Call>>>,
     answers: Arc<Mutex<Vec<u16>>>,
 }
 
 impl Ear {
-    fn listening(answers: &[u16]) -> (Ear, String, tokio::runtime::Runtime) {
+    pub(crate) fn listening(answers: &[u16]) -> (Ear, String, tokio::runtime::Runtime) {
         let ear = Ear { answers: Arc::new(Mutex::new(answers.to_vec())), ..Ear::default() };
         let heard = ear.clone();
         let hear = move |headers: HeaderMap, body: Bytes| async move {
@@ -54,11 +54,11 @@ impl Ear {
         (ear, format!("{url}/hook"), runtime)
     }
 
-    fn calls(&self) -> Vec<Call> {
+    pub(crate) fn calls(&self) -> Vec<Call> {
         self.calls.lock().unwrap().clone()
     }
 
-    fn waits_for(&self, count: usize) -> Vec<Call> {
+    pub(crate) fn waits_for(&self, count: usize) -> Vec<Call> {
         for _ in 0..1_500 {
             if self.calls().len() >= count {
                 break;
@@ -71,7 +71,7 @@ impl Ear {
     }
 }
 
-fn told(hub: &Hub, name: &str, url: &str, lines: &str) {
+pub(crate) fn told(hub: &Hub, name: &str, url: &str, lines: &str) {
     let text = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     hub.write("diaporos.toml", &format!("{text}\n[tell.{name}]\nto = \"{url}\"\n{lines}\n"));
 }

@@ -118,7 +118,7 @@ pub fn decide(wanted: DesiredState, counterpart: Option<&Counterpart>, found: Fo
 }
 
 fn hold(reason: HoldReason, message: String) -> Step {
-    Step::Hold(Hold { reason, message })
+    Step::Hold(Hold::new(reason, message))
 }
 
 impl Step {

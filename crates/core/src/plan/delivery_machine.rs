@@ -248,13 +248,13 @@ impl<'a> DeliveryMachine<'a> {
             }
             FoundDocument::Taken(by) => {
                 let message = format!("what was found with its key is `{by}`'s");
-                self.end(Ending::Held(Hold { reason: HoldReason::KeyTaken, message }, None))
+                self.end(Ending::Held(Hold::new(HoldReason::KeyTaken, message), None))
             }
             // Nobody can tell whether ours is among them.
             FoundDocument::OtherKeys(_) | FoundDocument::OtherLanguage(_) => Effect::End(Ending::InDoubt),
             FoundDocument::Several(count) => {
                 let message = format!("{count} documents there have the entry's key");
-                self.end(Ending::Held(Hold { reason: HoldReason::Ambiguous, message }, None))
+                self.end(Ending::Held(Hold::new(HoldReason::Ambiguous, message), None))
             }
         }
     }

@@ -78,7 +78,7 @@ impl DocumentPlan {
         };
         if now.presence != Presence::Present && self.step != Step::PutBack {
             let message = format!("`{}` was taken off view there by somebody else", known.id);
-            self.step = Step::Hold(Hold { reason: HoldReason::ChangedThere, message });
+            self.step = Step::Hold(Hold::new(HoldReason::ChangedThere, message));
             return;
         }
         self.merge = known.merge(&document.fields, now, policies);
@@ -264,15 +264,15 @@ impl DocumentPlan {
 pub(super) fn changed_there(id: Option<&EntryId>, fields: &[String]) -> Hold {
     let id = id.map_or_else(|| "it".to_owned(), |id| format!("`{id}`"));
     let message = format!("{id} was changed there by somebody else since we wrote it: {}", fields.join(", "));
-    Hold { reason: HoldReason::ChangedThere, message }
+    Hold::new(HoldReason::ChangedThere, message).about(fields.iter().cloned())
 }
 
 pub(super) fn found_there(id: &EntryId, fields: &[String]) -> Hold {
     let message = format!("`{id}` was there before us with this key, and differs: {}", fields.join(", "));
-    Hold { reason: HoldReason::ChangedThere, message }
+    Hold::new(HoldReason::ChangedThere, message).about(fields.iter().cloned())
 }
 
 pub(super) fn deleted_there(id: &EntryId) -> Hold {
     let message = format!("`{id}` is not there any more; somebody else deleted it");
-    Hold { reason: HoldReason::DeletedThere, message }
+    Hold::new(HoldReason::DeletedThere, message)
 }

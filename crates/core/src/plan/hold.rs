@@ -103,4 +103,20 @@ pub struct Hold {
     pub reason: HoldReason,
     /// What exactly.
     pub message: String,
+    /// The fields that it is about, where it is about any.
+    pub fields: Vec<String>,
+}
+
+impl Hold {
+    /// A hold that is about no field more than another.
+    #[must_use]
+    pub fn new(reason: HoldReason, message: impl Into<String>) -> Hold {
+        Hold { reason, message: message.into(), fields: Vec::new() }
+    }
+
+    /// Says which fields it is about.
+    #[must_use]
+    pub fn about(self, fields: impl IntoIterator<Item = String>) -> Hold {
+        Hold { fields: fields.into_iter().collect(), ..self }
+    }
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::schedule::rhythm::{Hours, Rhythm};
-use diaporos_core::value::{LaneName, SystemName};
+use diaporos_core::value::SystemName;
 use diaporos_store::{Condition, Leased, LongHeld, Waiting, WorkRow};
 use diaporos_systems::settings::Quiet;
 use jiff::{SignedDuration, Timestamp};
@@ -23,8 +23,14 @@ pub enum AlertKind {
     PushAsks,
     /// Entries are held longer than they should be.
     Held,
+    /// Somebody else changed documents at a destination, and nobody has answered whose version is right.
+    Drift,
+    /// A credential is about to end.
+    Credential,
     /// A batch is late.
     BatchLate,
+    /// A batch is larger than `serve` may send, or making, sending or collecting one fails in a row.
+    Batch,
     /// Calls from outside wait.
     CallsWait,
     /// The disk is nearly full.
@@ -35,13 +41,16 @@ pub enum AlertKind {
 
 impl AlertKind {
     /// Every kind with its word.
-    pub const WORDS: [(&str, AlertKind); 9] = [
+    pub const WORDS: [(&str, AlertKind); 12] = [
         ("quiet", AlertKind::Quiet),
         ("pull-fails", AlertKind::PullFails),
         ("push-fails", AlertKind::PushFails),
         ("push-asks", AlertKind::PushAsks),
         ("held", AlertKind::Held),
+        ("drift", AlertKind::Drift),
+        ("credential", AlertKind::Credential),
         ("batch-late", AlertKind::BatchLate),
+        ("batch", AlertKind::Batch),
         ("calls-wait", AlertKind::CallsWait),
         ("disk", AlertKind::Disk),
         ("configuration", AlertKind::Configuration),
@@ -63,6 +72,11 @@ impl AlertKind {
             Some(AlertKind::PushFails) => format!("`diaporos push {subject}` shows what fails"),
             Some(AlertKind::PushAsks) => format!("`diaporos push {subject} --dry-run` shows what it would do"),
             Some(AlertKind::Held) => "`diaporos holds` says why, and the way out of each".to_owned(),
+            Some(AlertKind::Drift) => format!("`diaporos holds {subject}` lists them, each with the way out"),
+            Some(AlertKind::Credential) => {
+                format!("have it renewed, and see with `diaporos probe {subject}` that the new one is accepted")
+            }
+            Some(AlertKind::Batch) => format!("`diaporos batch make {subject} --dry-run` shows what it would be"),
             Some(AlertKind::BatchLate) => format!("`diaporos batch progress {subject}` says what is missing"),
             Some(AlertKind::CallsWait) => "does the source answer? `diaporos status` says what fails".to_owned(),
             Some(AlertKind::Disk) => "make room, or move the hub to a larger disk".to_owned(),
@@ -90,6 +104,10 @@ pub struct AlertFacts {
     pub sources: BTreeMap<SystemName, SourceFacts>,
     /// What is held too long, by lane.
     pub held: Vec<LongHeld>,
+    /// What is held because somebody else changed it at the destination, by lane.
+    pub edited: Vec<LongHeld>,
+    /// When the first credential of each system ends, where that is known.
+    pub credentials: BTreeMap<SystemName, Timestamp>,
     /// Batches that are late, with how many texts are missing, and since when.
     pub late: Vec<(String, u64, Timestamp)>,
     /// Calls that wait.
@@ -103,47 +121,86 @@ pub struct AlertFacts {
 /// Everything that is out of order.
 #[must_use]
 pub fn conditions(config: &Config, facts: &AlertFacts, now: Timestamp) -> Vec<Condition> {
-    let mut found = Vec::new();
-    let mut add = |kind: AlertKind, subject: &str, message: String| {
-        found.push(Condition { kind: kind.word(), subject: subject.to_owned(), message });
-    };
-    let most = config.alerting.failures;
-    for (name, system) in &config.systems {
-        let last = facts.work.get(&Leased::System(name.clone()).to_string());
-        if let Some(message) = last.and_then(|last| failing(last, most)) {
-            add(AlertKind::PullFails, name.as_str(), message);
+    let mut found = Found(Vec::new());
+    found.systems(config, facts, now);
+    found.lanes(config, facts);
+    found.batches(config, facts);
+    found.hub(config, facts, now);
+    found.0
+}
+
+struct Found(Vec<Condition>);
+
+impl Found {
+    fn add(&mut self, kind: AlertKind, subject: &str, message: String) {
+        self.0.push(Condition { kind: kind.word(), subject: subject.to_owned(), message });
+    }
+
+    fn systems(&mut self, config: &Config, facts: &AlertFacts, now: Timestamp) {
+        for (name, system) in &config.systems {
+            let last = facts.work.get(&Leased::System(name.clone()).to_string());
+            if let Some(message) = last.and_then(|last| failing(last, config.alerting.failures)) {
+                self.add(AlertKind::PullFails, name.as_str(), message);
+            }
+            if let Some(message) = facts.sources.get(name).and_then(|known| silence(known, system.quiet, now)) {
+                self.add(AlertKind::Quiet, name.as_str(), message);
+            }
+            let end = facts.credentials.get(name);
+            if let Some(end) = end.filter(|end| end.duration_since(now) < config.alerting.credentials) {
+                let ends = if *end > now { "ends" } else { "ended" };
+                self.add(AlertKind::Credential, name.as_str(), format!("a credential {ends} on {}", moment(*end)));
+            }
         }
-        if let Some(message) = facts.sources.get(name).and_then(|known| silence(known, system.quiet, now)) {
-            add(AlertKind::Quiet, name.as_str(), message);
+    }
+
+    fn lanes(&mut self, config: &Config, facts: &AlertFacts) {
+        for name in config.lanes.keys() {
+            let Some(last) = facts.work.get(&Leased::Lane(name.clone()).to_string()) else { continue };
+            match (last.asks, failing(last, config.alerting.failures)) {
+                (true, _) => self.add(AlertKind::PushAsks, name.as_str(), last.problem.clone().unwrap_or_default()),
+                (false, Some(message)) => self.add(AlertKind::PushFails, name.as_str(), message),
+                (false, None) => {}
+            }
+        }
+        let is_configured = |held: &&LongHeld| config.lanes.contains_key(&held.lane);
+        for LongHeld { lane, entries, since } in facts.held.iter().filter(is_configured) {
+            let what = if *entries == 1 { "1 entry is".to_owned() } else { format!("{entries} entries are") };
+            self.add(AlertKind::Held, lane.as_str(), format!("{what} held, the first since {}", day(*since)));
+        }
+        for LongHeld { lane, entries, since } in facts.edited.iter().filter(is_configured) {
+            let what = if *entries == 1 { "a document was".to_owned() } else { format!("{entries} documents were") };
+            let message = format!("{what} changed there by somebody else, the first found {}", day(*since));
+            self.add(AlertKind::Drift, lane.as_str(), message);
         }
     }
-    for name in config.lanes.keys() {
-        let Some(last) = facts.work.get(&Leased::Lane(name.clone()).to_string()) else { continue };
-        match (last.asks, failing(last, most)) {
-            (true, _) => add(AlertKind::PushAsks, name.as_str(), last.problem.clone().unwrap_or_default()),
-            (false, Some(message)) => add(AlertKind::PushFails, name.as_str(), message),
-            (false, None) => {}
+
+    fn batches(&mut self, config: &Config, facts: &AlertFacts) {
+        for name in config.briefs.keys() {
+            let told = [Leased::Brief(name.clone()), Leased::Returns(name.clone())].into_iter().find_map(|what| {
+                let last = facts.work.get(&what.to_string())?;
+                if last.asks { last.problem.clone() } else { failing(last, config.alerting.failures) }
+            });
+            told.into_iter().for_each(|message| self.add(AlertKind::Batch, name, message));
+        }
+        for (batch, texts, due) in &facts.late {
+            self.add(AlertKind::BatchLate, batch, format!("{texts} texts are missing, and were due {}", day(*due)));
         }
     }
-    let is_configured = |lane: &LaneName| config.lanes.contains_key(lane);
-    for LongHeld { lane, entries, since } in facts.held.iter().filter(|held| is_configured(&held.lane)) {
-        let what = if *entries == 1 { "1 entry is".to_owned() } else { format!("{entries} entries are") };
-        add(AlertKind::Held, lane.as_str(), format!("{what} held, the first since {}", day(*since)));
+
+    fn hub(&mut self, config: &Config, facts: &AlertFacts, now: Timestamp) {
+        let waits_long = |oldest: &Timestamp| now.duration_since(*oldest) > config.alerting.calls;
+        if let Some(oldest) = facts.calls.oldest.filter(waits_long) {
+            let (events, since) = (facts.calls.events, lasted(now.duration_since(oldest)));
+            let message = format!("{events} calls wait to be looked at, the oldest for {since}");
+            self.add(AlertKind::CallsWait, "hooks", message);
+        }
+        if let Some(free) = facts.free.filter(|free| *free < config.alerting.disk) {
+            self.add(AlertKind::Disk, "store", format!("{} MB are free where the store lies", free / 1_000_000));
+        }
+        if let Some(fault) = &facts.fault {
+            self.add(AlertKind::Configuration, "diaporos.toml", format!("the one before goes on: {fault}"));
+        }
     }
-    for (batch, texts, due) in &facts.late {
-        add(AlertKind::BatchLate, batch, format!("{texts} texts are missing, and were due {}", day(*due)));
-    }
-    if let Some(oldest) = facts.calls.oldest.filter(|oldest| now.duration_since(*oldest) > config.alerting.calls) {
-        let (events, since) = (facts.calls.events, lasted(now.duration_since(oldest)));
-        add(AlertKind::CallsWait, "hooks", format!("{events} calls wait to be looked at, the oldest for {since}"));
-    }
-    if let Some(free) = facts.free.filter(|free| *free < config.alerting.disk) {
-        add(AlertKind::Disk, "store", format!("{} MB are free where the store lies", free / 1_000_000));
-    }
-    if let Some(fault) = &facts.fault {
-        add(AlertKind::Configuration, "diaporos.toml", format!("the one before goes on: {fault}"));
-    }
-    found
 }
 
 /// That something failed too often in a row.

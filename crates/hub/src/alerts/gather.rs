@@ -1,10 +1,14 @@
 //! What alerts are told from, gathered from the store and the machine.
 
+use std::collections::BTreeMap;
+
+use diaporos_core::value::SystemName;
 use diaporos_store::{BatchStanding, Store, StoreError, UnitStanding};
 use diaporos_systems::settings::Quiet;
 use jiff::{SignedDuration, Timestamp};
 
 use super::conditions::{AlertFacts, SourceFacts};
+use crate::Connector;
 use crate::config::Config;
 
 /// How far back a rhythm is looked at.
@@ -15,15 +19,18 @@ const LOOKED_BACK: SignedDuration = SignedDuration::from_hours(24 * 7 * 14);
 pub struct Surroundings {
     /// Bytes of free disk where the store lies, where that is known.
     pub free: Option<u64>,
+    /// When the first credential of each system ends, where that is known.
+    pub credentials: BTreeMap<SystemName, Timestamp>,
     /// Why the configuration as it is now is not taken over.
     pub fault: Option<String>,
 }
 
 impl Surroundings {
-    /// What is known of the machine.
+    /// What is known of the machine and its variables.
     #[must_use]
-    pub fn of(config: &Config) -> Surroundings {
-        Surroundings { free: free(config), fault: None }
+    pub fn of(config: &Config, connector: &Connector<'_>) -> Surroundings {
+        let ends = config.systems.keys().filter_map(|name| Some((name.clone(), connector.credentials_end(name)?)));
+        Surroundings { free: free(config), credentials: ends.collect(), fault: None }
     }
 }
 
@@ -49,6 +56,8 @@ pub fn gather(config: &Config, store: &Store, around: &Surroundings, now: Timest
         held: store.long_held(now - config.alerting.held)?,
         calls: store.waiting()?,
         free: around.free,
+        credentials: around.credentials.clone(),
+        edited: store.edited_there()?,
         fault: around.fault.clone(),
         ..AlertFacts::default()
     };

@@ -149,7 +149,8 @@ impl Collector<'_> {
         self.make_up(&survey.language, pseudo, &mut gathered.pending)?;
         self.note(&survey.language, &mut gathered)?;
         if survey.broken.is_none() {
-            self.store.note_collected(self.batch.number, content, &source.name(), self.now)?;
+            let of = (self.batch.number, &survey.language);
+            self.store.note_collected(of, content, &source.name(), self.now)?;
         }
         Ok(Collected::Taken { language: survey.language, tally: gathered.tally, broken: survey.broken })
     }

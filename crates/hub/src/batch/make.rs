@@ -8,7 +8,8 @@ use diaporos_core::expr::{Program, Slots, is_true};
 use diaporos_core::translate::{Block, Inline, MemoryPair, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{
-    NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding, WantedLanguage,
+    BatchStanding, NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding,
+    WantedLanguage,
 };
 use jiff::Timestamp;
 
@@ -30,8 +31,21 @@ pub struct MakeOptions {
     pub into: Vec<LanguageTag>,
     /// Only entries for which this holds.
     pub holds: Option<(Program, Slots)>,
-    /// Only say what it would be.
-    pub dry_run: bool,
+    /// What becomes of it.
+    pub making: Making,
+}
+
+/// What becomes of a batch once it is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Making {
+    /// It is not made; only what it would be is said.
+    DryRun,
+    /// A person looks at it, and sends it.
+    #[default]
+    Kept,
+    /// It is sent at once: it counts as being sent from the moment it is made, so that whoever is killed in
+    /// between has it sent by the next run.
+    Sent,
 }
 
 /// What became of making a batch.
@@ -75,7 +89,7 @@ pub fn make(
         chosen => chosen.to_vec(),
     };
     let due = brief.due.and_then(|due| now.checked_add(due).ok());
-    let started = if options.dry_run {
+    let started = if options.making == Making::DryRun {
         None
     } else {
         Some(store.begin_batch(&brief.name, (&brief.from, &languages), due, now)?)
@@ -109,8 +123,9 @@ pub fn make(
     if let Some((batch, name)) = started {
         store.add_texts(batch, &texts, now)?;
         made.values += store.take_translations(batch, &values, now)? as u64;
+        let finished = if options.making == Making::Sent { BatchStanding::Sending } else { BatchStanding::Made };
         // Values that came of what was known before belong to it, so it stays for them too.
-        if store.finish_batch(batch, made.values > 0)? {
+        if store.finish_batch(batch, made.values > 0, finished)? {
             made.batch = Some(name).filter(|_| !made.counts.is_empty());
         }
     }

@@ -2,6 +2,7 @@
 //! twice.
 
 mod cancel;
+mod carrier;
 mod collect;
 mod complete;
 mod coverage;
@@ -12,20 +13,24 @@ mod price;
 mod progress;
 mod send;
 mod texts;
+mod timed;
 
 use diaporos_store::StoreError;
 use diaporos_systems::SystemError;
 
 pub use cancel::cancel;
+pub use carrier::{CollectListener, Way, take, way};
 pub use collect::{CollectTally, Collected, Collector, FileSource, Refusal, UnitRow, batch_told, returned_files};
 pub use coverage::{Coverage, Portion, TextStanding, coverage};
 pub use files::{FileWish, pseudo_files, reject_notes, write_files};
-pub use make::{Made, MakeOptions, make};
+pub use make::{Made, MakeOptions, Making, make};
 pub use page::write_page;
 pub use price::{Price, price};
 pub use progress::{BatchProgress, LanguageTally, progress, tallies};
-pub use send::{Sent, send, send_to_folder};
+pub use send::Sent;
+pub use timed::{TimedBatch, TimedBatches, TimedCollection};
 
+use crate::ConnectError;
 use crate::look::LookError;
 
 /// Why a batch cannot be dealt with.
@@ -37,6 +42,9 @@ pub enum BatchError {
     /// A condition has no value for an entry.
     #[error(transparent)]
     Look(LookError),
+    /// The agency cannot be reached as it is set up.
+    #[error(transparent)]
+    Connect(#[from] ConnectError),
     /// The agency failed.
     #[error(transparent)]
     System(#[from] SystemError),

@@ -59,7 +59,7 @@ pub(super) fn reference(batch: &BatchRow) -> String {
 ///
 /// # Errors
 /// Where the agency fails; sending again goes on.
-pub async fn send(
+pub(super) async fn send(
     store: &mut Store,
     agency: &Agency,
     brief: &Brief,
@@ -132,7 +132,7 @@ fn ordered(store: &mut Store, batch: &mut BatchRow, order: &str, now: Timestamp)
 ///
 /// # Errors
 /// Where a file cannot be written.
-pub fn send_to_folder(
+pub(super) fn send_to_folder(
     store: &mut Store,
     folder: &Path,
     brief: &Brief,

@@ -15,6 +15,7 @@ pub(super) static ALERTS: Table = Table::new(
     &[settings![
         failures: Form::Count(1), usual "3", "after how many failures in a row of a pull or a push", "5";
         held: DURATION, usual "24h", "after how long that an entry is held", "3d";
+        credentials: DURATION, usual "14d", "how long before a credential ends", "30d";
         calls: DURATION, usual "10m", "after how long that a call from outside waits", "1h";
         disk: Form::Count(0), usual "1000", "below how many megabytes of free disk", "5000";
     ]],
@@ -27,6 +28,8 @@ pub struct Alerting {
     pub failures: u32,
     /// After how long that an entry is held.
     pub held: SignedDuration,
+    /// How long before a credential ends.
+    pub credentials: SignedDuration,
     /// After how long that a call from outside waits.
     pub calls: SignedDuration,
     /// Below how many bytes of free disk.
@@ -51,6 +54,7 @@ fn read(table: &mut Section<'_>, report: &mut Report) -> Alerting {
     Alerting {
         failures: u32::try_from(failures).unwrap_or(u32::MAX),
         held: signed(duration(table, "held", report)),
+        credentials: signed(duration(table, "credentials", report)),
         calls: signed(duration(table, "calls", report)),
         disk: table.count("disk", report).map_or(0, |count| count.value).saturating_mul(1_000_000),
     }

@@ -37,7 +37,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 pub use alerting::Alerting;
-pub use briefs::{Back, Brief, BriefField, Carrier, Outdated, Rates};
+pub use briefs::{Back, Brief, BriefField, BriefTimes, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};
@@ -46,7 +46,7 @@ pub use models::{KeptModels, model_file};
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
 pub use systems::SystemConfig;
-pub use tells::{Shape, TellConfig, Told};
+pub use tells::{Shape, TellConfig, TellWay, Topic};
 pub use views::View;
 
 /// The name of the configuration file.
@@ -159,7 +159,7 @@ pub fn load_with(
         let serving = serving::serving(file, report);
         let alerting = alerting::alerting(file, report);
         let keeping = keeping::keeping(file, report);
-        let tells = tells::tells(file, &library, report);
+        let tells = tells::tells(file, (folder, &library), report);
         let views = views::views(file, &library, report);
         let config = Config {
             folder: folder.to_owned(),

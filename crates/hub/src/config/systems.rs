@@ -8,9 +8,12 @@ use diaporos_core::schedule::Schedule;
 use diaporos_core::settings::Section;
 use diaporos_core::value::SystemName;
 use diaporos_systems::http::{Limits, is_loopback};
-use diaporos_systems::settings::{HubFiles, NetworkConfig, PlaceText, Quiet, limits, network, quiet, times};
+use diaporos_systems::settings::{
+    HubFiles, NetworkConfig, PlaceText, Quiet, credentials_end, limits, network, quiet, times,
+};
 use diaporos_systems::{Kind, System};
 use indexmap::IndexMap;
+use jiff::Timestamp;
 
 /// A system of the configuration.
 #[derive(Debug, Clone)]
@@ -23,6 +26,8 @@ pub struct SystemConfig {
     pub network: NetworkConfig,
     /// When `serve` pulls it; never where nothing is said.
     pub pulled: Option<Schedule>,
+    /// When its credentials end, where that is said.
+    pub credentials_end: Option<Timestamp>,
     /// How long it may be quiet.
     pub quiet: Quiet,
 }
@@ -101,6 +106,7 @@ fn one_system(
     let limits = limits(table, report);
     let network = network(table, files.folder, report);
     let pulled = times(table, report);
+    let credentials_end = credentials_end(table, report);
     let quiet = quiet(table, report);
     let Some(kind) = kind else {
         let other = word.value.as_str();
@@ -110,7 +116,7 @@ fn one_system(
     };
     let system = kind.read_settings(table, files, report);
     table.finish(report);
-    let config = SystemConfig { system: system?.into(), limits, network, pulled, quiet: quiet? };
+    let config = SystemConfig { system: system?.into(), limits, network, pulled, credentials_end, quiet: quiet? };
     config.in_clear(table, report);
     Some(config)
 }

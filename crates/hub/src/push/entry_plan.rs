@@ -6,7 +6,7 @@ use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, describe_faults};
 use diaporos_core::plan::{Document, DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
-use diaporos_store::{Action, Delivered, Due, IntentRecord, Standing, Verdict};
+use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, Standing, Verdict};
 use diaporos_systems::{SystemError, Write};
 
 use super::Fate;
@@ -112,7 +112,7 @@ impl EntryPlan {
                 _ => continue,
             };
             let message = format!("this would {takes} what is protected: {why}");
-            document.step = Step::Hold(Hold { reason: HoldReason::Protected, message });
+            document.step = Step::Hold(Hold::new(HoldReason::Protected, message));
         }
     }
 
@@ -137,11 +137,13 @@ impl EntryPlan {
         match mapped {
             Mapped::Faulty(faults) => {
                 let message = describe_faults(&faults).join("; ");
-                self.hold = Some(Hold { reason: HoldReason::Unfit, message });
+                let mut fields: Vec<String> = faults.into_iter().map(|fault| fault.field).collect();
+                fields.dedup();
+                self.hold = Some(Hold::new(HoldReason::Unfit, message).about(fields));
                 None
             }
             Mapped::Broken(messages) => {
-                self.hold = Some(Hold { reason: HoldReason::Rule, message: messages.join("; ") });
+                self.hold = Some(Hold::new(HoldReason::Rule, messages.join("; ")));
                 None
             }
             Mapped::Outside => {
@@ -219,7 +221,14 @@ impl EntryPlan {
         verdict.delivered = self.documents.iter().filter_map(noted).collect();
         if let Some(hold) = &self.hold {
             verdict = verdict.because(hold.reason.word(), hold.message.clone());
+            verdict.fields.clone_from(&hold.fields);
         }
+        let edited = |document: &DocumentPlan| HandEdit {
+            language: document.language.clone(),
+            fields: document.drifted().to_vec(),
+        };
+        let is_edited = |document: &&DocumentPlan| !document.drifted().is_empty();
+        verdict.edited = self.documents.iter().filter(is_edited).map(edited).collect();
         verdict.reads = self.dependencies.reads.clone();
         verdict
     }

@@ -263,7 +263,7 @@ impl Flow<'_, '_, '_> {
                 }
                 Ok(_) => {}
                 // What the destination has no form for is this entry's fault alone.
-                Err(error) => plan.hold = Some(Hold { reason: HoldReason::Unfit, message: error.to_string() }),
+                Err(error) => plan.hold = Some(Hold::new(HoldReason::Unfit, error.to_string())),
             }
             self.listener.on(Event::EntryDone { lane: name.clone(), address: plan.address.clone() });
             plan.count(self.tally);
@@ -308,7 +308,7 @@ impl Flow<'_, '_, '_> {
                 return Ok(Turn::Later(owed));
             }
             Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
-                plan.hold = Some(Hold { reason: HoldReason::Reference, message: whys.join("; ") });
+                plan.hold = Some(Hold::new(HoldReason::Reference, whys.join("; ")));
             }
             Missing::NotGoing(whys) => plan.left_out = whys,
             Missing::Nothing => {}

@@ -83,7 +83,7 @@ impl WindowPlanner<'_> {
             let own = found.remove(&place).unwrap_or_default();
             let mut plan = self.of.plan_entry(due, mapping, &own, claims)?;
             if let Some(message) = unfit.remove(&plan.number) {
-                plan.hold = Some(Hold { reason: HoldReason::Unfit, message });
+                plan.hold = Some(Hold::new(HoldReason::Unfit, message));
             }
             window.plans.push(plan);
         }
@@ -310,5 +310,5 @@ fn taken_from(known: &Counterpart, found: &FoundDocument) -> Option<Hold> {
         FoundDocument::Several(count) => format!("{count} documents there have its new key already"),
         _ => return None,
     };
-    Some(Hold { reason: HoldReason::KeyTaken, message })
+    Some(Hold::new(HoldReason::KeyTaken, message))
 }

@@ -1,13 +1,13 @@
 //! What a hub that runs by itself does next, and when. Pure: what is known and the time come in.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::schedule::{Schedule, Times};
 use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Leased, Pause, Paused, WorkRow};
 use jiff::{SignedDuration, Timestamp};
 
-use crate::config::{Config, ConfiguredLane, Pushed};
+use crate::config::{Brief, Config, ConfiguredLane, Pushed};
 
 /// What is known of a hub when its next work is told.
 #[derive(Debug, Clone, Default)]
@@ -18,6 +18,8 @@ pub struct Facts {
     pub pauses: BTreeMap<String, Pause>,
     /// The lanes that are known as they are configured.
     pub lanes: BTreeMap<LaneName, LaneFacts>,
+    /// Briefs of which a batch is with the translators.
+    pub out: BTreeSet<String>,
     /// Since when `serve` runs.
     pub started: Timestamp,
 }
@@ -33,10 +35,10 @@ pub struct LaneFacts {
     pub has_run: bool,
 }
 
-/// What is done to a system or a lane next.
+/// What is done to a system, a lane or a brief next.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Planned {
-    /// The system or the lane.
+    /// The system, the lane or the brief.
     pub what: Leased,
     /// When, or why not.
     pub when: When,
@@ -58,6 +60,8 @@ pub enum When {
     Paused(Pause),
     /// When a person has started its first load.
     FirstLoad,
+    /// While a batch is with the translators.
+    NothingOut,
     /// Never by itself: a person does it.
     ByHand,
     /// Never by itself: no times are set.
@@ -100,7 +104,8 @@ const FIRST_REPEAT: SignedDuration = SignedDuration::from_secs(1);
 const LONGEST_RETRY: SignedDuration = SignedDuration::from_mins(30);
 const LONGEST_REPEAT: SignedDuration = SignedDuration::from_mins(5);
 
-/// What is done next to each system that can be read and to each lane, in the order of the configuration.
+/// What is done next to each system that can be read, to each lane and to each brief, in the order of the
+/// configuration.
 #[must_use]
 pub fn agenda(config: &Config, facts: &Facts) -> Vec<Planned> {
     let systems = config.systems.iter().filter(|(_, system)| system.can_be_read());
@@ -114,7 +119,7 @@ pub fn agenda(config: &Config, facts: &Facts) -> Vec<Planned> {
         let when = facts.paused(&what).unwrap_or_else(|| facts.push(lane));
         Planned { what, when }
     });
-    pulls.chain(pushes).collect()
+    pulls.chain(pushes).chain(config.briefs.values().flat_map(|brief| facts.batches(brief))).collect()
 }
 
 impl Facts {
@@ -127,6 +132,23 @@ impl Facts {
         let Some(schedule) = schedule else { return When::NoTimes };
         let last = self.work.get(&Leased::System(name.clone()).to_string());
         self.by_times(schedule, last, name.as_str())
+    }
+
+    /// What is done for a brief, where anything is by itself.
+    fn batches(&self, brief: &Brief) -> Vec<Planned> {
+        let (name, times) = (&brief.name, &brief.times);
+        let made = times.made.as_ref().map(|schedule| (Leased::Brief(name.clone()), schedule, true));
+        let is_out = self.out.contains(name);
+        let collected = times.collected.as_ref().map(|schedule| (Leased::Returns(name.clone()), schedule, is_out));
+        let planned = made.into_iter().chain(collected).map(|(what, schedule, has_something)| {
+            let last = self.work.get(&what.to_string());
+            let when = match has_something {
+                true => self.by_times(schedule, last, name),
+                false => When::NothingOut,
+            };
+            Planned { when: self.paused(&what).unwrap_or(when), what }
+        });
+        planned.collect()
     }
 
     /// When something with times of its own is due; what failed at a time of the day is not left till the next.

@@ -1,6 +1,6 @@
 //! What is known of a hub, gathered from its store.
 
-use diaporos_store::{Standing, Store, StoreError};
+use diaporos_store::{BatchStanding, Standing, Store, StoreError};
 use jiff::Timestamp;
 
 use super::agenda::{Facts, LaneFacts};
@@ -14,6 +14,10 @@ use crate::look::lane_record;
 /// Where the store fails.
 pub fn facts(config: &Config, store: &Store, started: Timestamp, now: Timestamp) -> Result<Facts, StoreError> {
     let mut facts = Facts { work: store.work()?, pauses: store.pauses(now)?, started, ..Facts::default() };
+    if config.briefs.values().any(|brief| brief.times.collected.is_some()) {
+        let out = store.batches()?.into_iter().filter(|batch| batch.standing == BatchStanding::Sent);
+        facts.out = out.map(|batch| batch.brief).collect();
+    }
     for (name, lane) in &config.lanes {
         let counts = store.counts(lane_record(lane))?;
         let of =

@@ -8,6 +8,7 @@ use diaporos_store::{Fault, Leased, Store, StoreError};
 use super::Asked;
 use super::look_job::{LookTools, Looked};
 use super::shared::{Progressing, Shared};
+use crate::batch::{BatchError, TimedBatch, TimedBatches, TimedCollection};
 use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, LeasedStore, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
@@ -27,6 +28,10 @@ pub(super) enum Job {
     Tidy,
     /// Tell somebody what happened.
     Tell(SystemName),
+    /// Make and send a batch of a brief.
+    Batch(String),
+    /// Collect what came back of a brief's batches.
+    Collect(String),
     /// Push lanes to one destination.
     Push(Vec<LaneName>, Extent),
 }
@@ -48,6 +53,8 @@ impl Job {
             Job::Look(system) => vec![Leased::Entries(system.clone())],
             Job::Tidy => vec![Leased::Tidying],
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
+            Job::Batch(brief) => vec![Leased::Batches, Leased::Brief(brief.clone())],
+            Job::Collect(brief) => vec![Leased::Batches, Leased::Returns(brief.clone())],
             Job::Push(lanes, _) => lanes.iter().cloned().map(Leased::Lane).collect(),
         }
     }
@@ -73,6 +80,10 @@ pub enum JobEnd {
     Tidied(Vec<TidyRow>),
     /// Somebody was told.
     Told(TellTally),
+    /// The time of a brief had come.
+    Batched(Result<TimedBatch, BatchError>),
+    /// What came back was collected.
+    Collected(Result<TimedCollection, BatchError>),
     /// Lanes were pushed.
     Pushed(PushSummary),
     /// Another process does it; it is tried again.
@@ -138,6 +149,8 @@ impl JobTools {
             Job::Look(system) => self.look(&system, &connector, store).await,
             Job::Tidy => self.tidy(store),
             Job::Tell(name) => self.tell(&name, &connector, store).await,
+            Job::Batch(brief) => self.batch(&brief, &connector, store).await,
+            Job::Collect(brief) => self.collect(&brief, &connector, store).await,
             Job::Push(lanes, extent) => self.push((&lanes, extent), what, (&connector, store)).await,
         }
     }
@@ -168,6 +181,41 @@ impl JobTools {
             Ok(Err(error)) => JobEnd::NotTold(error),
             Err(error) => JobEnd::Store(error),
         }
+    }
+
+    async fn batch(&self, name: &str, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let Some(brief) = self.config.briefs.get(name) else {
+            return JobEnd::Batched(Ok(TimedBatch::Waits { words: 0 }));
+        };
+        let timed = TimedBatches { config: &self.config, connector, brief, clock: &self.clock };
+        let began = (self.clock)();
+        let end = timed.make_and_send(store).await;
+        let (problem, asks) = match &end {
+            Ok(TimedBatch::TooMany { words }) => {
+                let most = brief.times.most;
+                (Some(format!("{words} words lack a translation; by itself at most {most} are sent")), true)
+            }
+            Ok(_) => (None, false),
+            Err(error) => (Some(error.to_string()), false),
+        };
+        let fault = problem.as_deref().map(|message| Fault { message, asks });
+        let what = Leased::Brief(name.to_owned());
+        let noted = store.note_work(&what, (began, (self.clock)()), fault);
+        noted.map_or_else(JobEnd::Store, |()| JobEnd::Batched(end))
+    }
+
+    async fn collect(&self, name: &str, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let Some(brief) = self.config.briefs.get(name) else {
+            return JobEnd::Collected(Ok(TimedCollection::default()));
+        };
+        let timed = TimedBatches { config: &self.config, connector, brief, clock: &self.clock };
+        let began = (self.clock)();
+        let end = timed.collect(store).await;
+        let problem = end.as_ref().err().map(ToString::to_string);
+        let fault = problem.as_deref().map(|message| Fault { message, asks: false });
+        let what = Leased::Returns(name.to_owned());
+        let noted = store.note_work(&what, (began, (self.clock)()), fault);
+        noted.map_or_else(JobEnd::Store, |()| JobEnd::Collected(end))
     }
 
     async fn push(

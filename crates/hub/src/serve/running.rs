@@ -155,7 +155,10 @@ impl Running {
         }
         if self.alerted.is_none_or(|alerted| now.duration_since(alerted) >= ALERTED_EVERY) {
             self.alerted = Some(now);
-            let around = Surroundings { fault: self.shared.fault(), ..Surroundings::of(&self.config) };
+            let variable = self.serve.variable;
+            let variable = move |name: &str| variable(name);
+            let around = Surroundings::of(&self.config, &Connector::new(&self.config, &variable));
+            let around = Surroundings { fault: self.shared.fault(), ..around };
             let changes = alerts::look(&self.config, &mut self.store, &around, now)?;
             if changes != AlertChanges::default() {
                 (self.serve.tell)(&Told::Alerts(changes));
@@ -243,6 +246,10 @@ impl Running {
                         pushes.entry((to, self.extent(&name, why, now))).or_default().push(name);
                     }
                 }
+                // One at a time; the other is looked at again once it ended.
+                Leased::Brief(_) | Leased::Returns(_) if !self.underway.is_free(&Leased::Batches, now) => {}
+                Leased::Brief(brief) => self.start(Job::Batch(brief)),
+                Leased::Returns(brief) => self.start(Job::Collect(brief)),
                 Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
             }
         }

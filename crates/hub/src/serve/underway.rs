@@ -79,6 +79,8 @@ impl Underway {
             | JobEnd::Pushed(_)
             | JobEnd::Told(_)
             | JobEnd::Tidied(_)
+            | JobEnd::Batched(_)
+            | JobEnd::Collected(_)
             | JobEnd::NotBegun(_) => None,
         };
         self.rests.retain(|_, until| *until > now);

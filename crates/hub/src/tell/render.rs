@@ -6,7 +6,7 @@ use diaporos_store::{Happening, NewMessage, Store, StoreError};
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
 
-use crate::config::{Config, Shape, TellConfig, Told};
+use crate::config::{Config, Shape, TellConfig, TellWay, Topic};
 
 /// Why it cannot be said what is told.
 #[derive(Debug, thiserror::Error)]
@@ -37,7 +37,7 @@ pub fn message_of(
     happening: &Happening,
     hub: &str,
 ) -> Result<Option<NewMessage>, RenderError> {
-    if !tell.on.iter().any(|told| told.word() == happening.kind) {
+    if !tell.on.iter().any(|topic| topic.word() == happening.kind) {
         return Ok(None);
     }
     let seen = seen(store, happening)?;
@@ -62,7 +62,10 @@ pub fn message_of(
         members.insert(name.clone(), to_json(&evaluate(&expression.program)?));
     }
     let data = if members.is_empty() { data_of(happening) } else { Json::Object(members) };
-    let (headers, media, body) = shaped(tell.shape, happening, data, hub);
+    let (headers, media, body) = match &tell.way {
+        TellWay::Post { shape, .. } => shaped(*shape, happening, data, hub),
+        TellWay::Mail { .. } => letter(happening, &data),
+    };
     let (kind, subject) = (happening.kind.clone(), happening.subject.clone());
     Ok(Some(NewMessage { happening: happening.number, kind, subject, media: media.to_owned(), headers, body }))
 }
@@ -136,6 +139,21 @@ fn shaped(shape: Shape, happening: &Happening, data: Json, hub: &str) -> (Vec<(S
     }
 }
 
+/// The subject and the text of a mail, which says what is known where the configuration says nothing.
+fn letter(happening: &Happening, data: &Json) -> (Vec<(String, String)>, &'static str, String) {
+    let text = |value: &Json| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+    let subject = data.get("subject").filter(|_| data.get("text").is_some()).map(text);
+    let subject = subject.unwrap_or_else(|| format!("{}: {}", happening.kind, happening.subject));
+    let known = || {
+        let members = data.as_object().into_iter().flatten();
+        let lines = members.map(|(name, value)| format!("{name}: {}\n", text(value)));
+        let at = happening.at.strftime("%Y-%m-%d %H:%M UTC");
+        format!("{} at {at}\n\n{}", happening.kind, lines.collect::<String>())
+    };
+    let body = data.get("text").map_or_else(known, text);
+    (vec![("subject".to_owned(), subject)], "text/plain", body)
+}
+
 /// A text as it stands in a header (CloudEvents 1.0, HTTP binding, 3.1.3.2): what is not plain is percent-encoded.
 fn in_header(text: &str) -> String {
     let mut encoded = String::new();
@@ -150,13 +168,21 @@ fn in_header(text: &str) -> String {
 
 /// A made-up happening, to try whether somebody can be told.
 #[must_use]
-pub fn sample(told: Told, now: Timestamp) -> Happening {
-    let (subject, detail) = match told {
-        Told::RunChanged => ("run 1", json!({ "lanes": ["profiles"], "run": 1, "sample": true })),
-        Told::AlertOpened | Told::AlertOpen | Told::AlertClosed => {
+pub fn sample(topic: Topic, now: Timestamp) -> Happening {
+    let (subject, detail) = match topic {
+        Topic::RunChanged => ("run 1", json!({ "lanes": ["profiles"], "run": 1, "sample": true })),
+        Topic::AlertOpened | Topic::AlertOpen | Topic::AlertClosed => {
             ("bulletins", json!({ "alert": "quiet", "message": "nothing came in for 6 hours", "sample": true }))
         }
-        Told::Held => (
+        Topic::EditedThere => (
+            "catalogue/plant-profile/sample",
+            json!({ "lane": "profiles", "language": "en", "fields": ["teaser"], "sample": true }),
+        ),
+        Topic::BatchReturned | Topic::BatchRejected => (
+            "plants-1",
+            json!({ "brief": "plants", "language": "fr", "file": "plants-1, fr", "accepted": 12, "rejected": 1, "sample": true }),
+        ),
+        Topic::Held => (
             "catalogue/plant-profile/sample",
             json!({ "lane": "profiles", "reason": "unfit", "message": "heading is too long", "sample": true }),
         ),
@@ -165,7 +191,7 @@ pub fn sample(told: Told, now: Timestamp) -> Happening {
             json!({ "lane": "profiles", "destination": "visitor-site", "language": "en", "id_there": "1", "sample": true }),
         ),
     };
-    Happening { number: 0, at: now, kind: told.word().to_owned(), subject: subject.to_owned(), detail }
+    Happening { number: 0, at: now, kind: topic.word().to_owned(), subject: subject.to_owned(), detail }
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 
 use diaporos_core::value::SystemName;
 use diaporos_store::{Attempt, Message, NewMessage, Store, StoreError};
-use diaporos_systems::told::{Listener, Telling};
+use diaporos_systems::told::{Recipient, Telling};
 use jiff::{SignedDuration, Timestamp};
 
 use super::render::{RenderError, message_of};
@@ -61,11 +61,11 @@ impl TellRun<'_> {
             Err(error) => return Ok(Err(ConnectError::Identity(error.to_string()))),
         };
         while self.decide(store, &hub, &mut tally)? {}
-        let listener = match connector.listener(self.name, self.tell) {
-            Ok(listener) => listener,
+        let recipient = match connector.recipient(self.name, self.tell) {
+            Ok(recipient) => recipient,
             Err(error) => return Ok(Err(error)),
         };
-        self.send(store, &listener, &mut tally).await?;
+        self.send(store, &recipient, &mut tally).await?;
         Ok(Ok(tally))
     }
 
@@ -89,7 +89,7 @@ impl TellRun<'_> {
         Ok(true)
     }
 
-    async fn send(&self, store: &mut Store, listener: &Listener, tally: &mut TellTally) -> Result<(), StoreError> {
+    async fn send(&self, store: &mut Store, recipient: &Recipient, tally: &mut TellTally) -> Result<(), StoreError> {
         let mut failures = 0;
         loop {
             let due = store.messages_due(self.name.as_str(), (self.clock)(), TOGETHER)?;
@@ -97,7 +97,7 @@ impl TellRun<'_> {
                 return Ok(());
             }
             for message in due {
-                let attempt = self.attempt(listener, &message).await;
+                let attempt = self.attempt(recipient, &message).await;
                 match &attempt {
                     Attempt::Told => {
                         tally.told += 1;
@@ -119,12 +119,12 @@ impl TellRun<'_> {
         }
     }
 
-    async fn attempt(&self, listener: &Listener, message: &Message) -> Attempt {
+    async fn attempt(&self, recipient: &Recipient, message: &Message) -> Attempt {
         let now = (self.clock)();
         let NewMessage { media, headers, body, .. } = &message.message;
         let id = format!("{}-{}", self.name, message.number);
         let telling = Telling { id: &id, second: now.as_second(), media, headers, body };
-        match listener.tell(telling).await {
+        match recipient.tell(telling).await {
             Ok(()) => Attempt::Told,
             Err(error) if now.duration_since(message.made) > TRIED_FOR => Attempt::GivenUp(error.to_string()),
             Err(error) => {

@@ -148,10 +148,22 @@ impl Store {
     /// # Errors
     /// Where the store fails.
     pub fn long_held(&self, before: Timestamp) -> Result<Vec<LongHeld>, StoreError> {
-        let mut query = self.connection.prepare_cached(
+        self.held_where("since < ?1", before)
+    }
+
+    /// By lane, how many entries are held because somebody else changed or deleted their documents.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn edited_there(&self) -> Result<Vec<LongHeld>, StoreError> {
+        self.held_where("reason IN ('changed-there', 'deleted-there') AND since <= ?1", Timestamp::MAX)
+    }
+
+    fn held_where(&self, condition: &'static str, before: Timestamp) -> Result<Vec<LongHeld>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!(
             "SELECT lane.name, count(*), min(since) FROM delivery JOIN lane ON lane.id = delivery.lane
-             WHERE standing = 'held' AND since < ?1 GROUP BY lane.name ORDER BY lane.name",
-        )?;
+             WHERE standing = 'held' AND {condition} GROUP BY lane.name ORDER BY lane.name"
+        ))?;
         let mut rows = query.query([millis(before)])?;
         let mut held = Vec::new();
         while let Some(row) = rows.next()? {

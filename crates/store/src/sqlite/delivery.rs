@@ -7,6 +7,7 @@ use rusqlite::{OptionalExtension, Transaction, params};
 
 use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;
+use super::occurrences::note_occurrences;
 use super::row::{address_at, millis};
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError};
@@ -186,6 +187,7 @@ pub(super) fn note_one(
     verdict: &Verdict,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    note_occurrences(transaction, lane, verdict, now)?;
     if verdict.standing == Standing::Held {
         happen_held(transaction, lane, verdict, now)?;
     }

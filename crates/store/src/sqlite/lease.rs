@@ -20,6 +20,10 @@ pub enum Leased {
     Tidying,
     /// The batches, which are made, sent and collected.
     Batches,
+    /// A brief, of which batches are made and sent at its times.
+    Brief(String),
+    /// What comes back of a brief's batches.
+    Returns(String),
 }
 
 impl fmt::Display for Leased {
@@ -31,6 +35,8 @@ impl fmt::Display for Leased {
             Leased::Tell(name) => write!(f, "tell {name}"),
             Leased::Tidying => f.write_str("tidy"),
             Leased::Batches => f.write_str("batches"),
+            Leased::Brief(name) => write!(f, "brief {name}"),
+            Leased::Returns(name) => write!(f, "returns of {name}"),
         }
     }
 }

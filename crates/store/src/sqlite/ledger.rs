@@ -233,6 +233,7 @@ impl Store {
         sign_off(&transaction, who, now)?;
         transaction.execute("DELETE FROM outcome WHERE intent IN (SELECT id FROM pruned)", [])?;
         let pruned = transaction.execute("DELETE FROM intent WHERE id IN (SELECT id FROM pruned)", [])?;
+        transaction.execute("DELETE FROM occurrence WHERE at < ?1", [until])?;
         transaction.execute("DROP TABLE pruned", [])?;
         transaction.execute("DELETE FROM run WHERE ended < ?1 AND id NOT IN (SELECT run FROM intent)", [until])?;
         transaction.commit()?;

@@ -28,6 +28,7 @@ mod ledger;
 mod left_behind;
 mod memory;
 mod migrate;
+mod occurrences;
 mod outbox;
 mod owed;
 mod page_marks;
@@ -87,7 +88,7 @@ pub use seen::{PageTally, Seen};
 pub use standing::Standing;
 pub use tidy::Tidying;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
-pub use verdict::{Delivered, Verdict};
+pub use verdict::{Delivered, HandEdit, Verdict};
 pub use work::{Fault, Pause, Paused, WorkRow};
 
 /// A type of entries: its system, and its name there.

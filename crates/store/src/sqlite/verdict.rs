@@ -16,6 +16,15 @@ pub struct Delivered {
     pub counterpart: Counterpart,
 }
 
+/// A document that somebody else changed at the destination.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HandEdit {
+    /// Its language, where there is a document per language.
+    pub language: Option<LanguageTag>,
+    /// The fields.
+    pub fields: Vec<String>,
+}
+
 /// Where an entry stands after it was looked at.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Verdict {
@@ -29,6 +38,10 @@ pub struct Verdict {
     pub reason: Option<String>,
     /// What exactly.
     pub message: Option<String>,
+    /// The fields for which it is held, where it is for any.
+    pub fields: Vec<String>,
+    /// Documents that somebody else changed there.
+    pub edited: Vec<HandEdit>,
     /// Documents that were written, adopted or withdrawn.
     pub delivered: Vec<Delivered>,
     /// The other entries that were read to find what it becomes.
@@ -40,7 +53,17 @@ impl Verdict {
     /// often.
     #[must_use]
     pub fn new((entry, touched): (i64, i64), standing: Standing) -> Self {
-        Verdict { entry, touched, standing, reason: None, message: None, delivered: Vec::new(), reads: BTreeSet::new() }
+        Verdict {
+            entry,
+            touched,
+            standing,
+            reason: None,
+            message: None,
+            fields: Vec::new(),
+            edited: Vec::new(),
+            delivered: Vec::new(),
+            reads: BTreeSet::new(),
+        }
     }
 
     /// Says why.

@@ -4,10 +4,30 @@ use crate::SecretReference;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::TEXT;
-use diaporos_core::settings::{Form, InnerText, Item, Section, Table};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm};
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
 use super::forms::{PART, PLACE, SECRET};
 use super::reference::{PartText, PlaceText, part, place};
+
+/// A day.
+pub(super) const DATE: Form =
+    Form::Text(&TextForm { name: "a day, `2027-03-31`", pattern: Some("^[0-9]{4}-[0-9]{2}-[0-9]{2}$") });
+
+/// When a system's credentials end, where that is said: the last moment of that day, in UTC.
+pub fn credentials_end(table: &mut Section<'_>, report: &mut Report) -> Option<Timestamp> {
+    let item = table.text("credentials_end", report)?;
+    let last_moment = |day: Date| TimeZone::UTC.to_timestamp(day.at(23, 59, 59, 0));
+    match item.value.as_str().parse().and_then(last_moment) {
+        Ok(end) => Some(end),
+        Err(_) => {
+            table.refuse("credentials_end", item.span, "this is not a day", report);
+            None
+        }
+    }
+}
 
 /// A credential by reference.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -16,19 +16,20 @@ use diaporos_core::settings::{Form, Setting, TextForm};
 
 pub use credential::secret;
 pub(crate) use credential::{CREDENTIAL, credential};
-pub use credential::{CredentialReference, Credentials};
+pub use credential::{CredentialReference, Credentials, credentials_end};
 pub use forms::{PLACE, SECRET};
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
 pub use profile_file::HubFiles;
 pub(crate) use profile_file::{DESCRIBED, languages, profile};
 pub use quiet::{Quiet, quiet};
-pub use reference::{PartText, PlaceText, place};
+pub use reference::{PartText, PlaceText, place, place_of};
 pub use times::{TIMES, times};
 
 /// The word that says of which kind a system is.
 const KIND: &[Setting] = settings![
     kind: Form::Text(&TextForm { name: "a kind of system", pattern: None }), required, "the kind of the system", "rest";
+    credentials_end: credential::DATE, none, "the day (UTC) at which its credentials end, where they do: a person is told before; what a token says itself (JWT, RFC 7519) counts too", "2027-03-31";
     quiet: quiet::SILENCE, usual "learned", "after how long without anything new a person is told: `learned` goes by its own rhythm, once that is known; of a source alone", "6h";
 ];
 

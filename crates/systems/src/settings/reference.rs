@@ -24,6 +24,11 @@ pub enum PartText {
 
 /// A place that is an address must be http, https or file, and have no user in it.
 pub fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
+    place_of(item, &["http", "https", "file"], report)
+}
+
+/// The same of other kinds of address.
+pub fn place_of(item: &Item<InnerText>, schemes: &[&str], report: &mut Report) -> Option<PlaceText> {
     let text = item.value.as_str();
     if let Some(name) = text.strip_prefix("env:") {
         return Some(PlaceText::Variable(name.to_owned()));
@@ -38,11 +43,10 @@ pub fn place(item: &Item<InnerText>, report: &mut Report) -> Option<PlaceText> {
             );
             return None;
         }
-        if !matches!(scheme, "http" | "https" | "file") {
-            let message = format!("`{scheme}:` addresses are not read");
-            report.add(
-                Diagnostic::error(Code::BadValue, item.span.clone(), message).help("known here: http, https, file"),
-            );
+        if !schemes.contains(&scheme) {
+            let message = format!("`{scheme}:` addresses are not known here");
+            let finding = Diagnostic::error(Code::BadValue, item.span.clone(), message);
+            report.add(finding.help(format!("known here: {}", schemes.join(", "))));
             return None;
         }
     }

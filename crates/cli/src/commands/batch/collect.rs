@@ -4,15 +4,16 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_core::translate::UnitId;
-use diaporos_core::value::LanguageTag;
+use diaporos_hub::Connector;
 use diaporos_hub::batch::{
-    CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, returned_files, tallies,
+    CollectListener, CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, take, way,
 };
-use diaporos_hub::config::{Brief, Config};
-use diaporos_store::{BatchRow, BatchStanding, Leased, Store, UnitStanding};
+use diaporos_hub::config::Config;
+use diaporos_store::{BatchRow, BatchStanding, Leased, Store};
+use jiff::tz::TimeZone;
 use serde_json::json;
 
-use super::{agency, batch, folder, language};
+use super::{batch, language};
 use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -57,7 +58,9 @@ struct Gathered {
     /// What is to be known of files, a sentence each.
     files: Vec<String>,
     refused: u64,
-    again: bool,
+    /// The batch that is collected.
+    batch: String,
+    zone: TimeZone,
     /// Batches of which something was rejected.
     to_send_back: Vec<String>,
 }
@@ -71,7 +74,8 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
         tally: CollectTally::default(),
         files: Vec::new(),
         refused: 0,
-        again: args.again,
+        batch: String::new(),
+        zone: context.zone.clone(),
         to_send_back: Vec::new(),
     };
     if !args.accept.is_empty() {
@@ -86,37 +90,14 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
     }
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
-            gathered.carried(&config, &mut store, found, context).await?;
+            let (found, brief) = batch(&config, &store, &found.name)?;
+            let way = way(&config, &Connector::new(&config, &Context::variable), brief)?;
+            let mut collector = Collector { store: &mut store, brief, batch: &found, now: Context::now() };
+            way.collect(&mut collector, args.again, gathered.of(&found)).await?;
         }
         return gathered.end();
     }
-    for path in &args.from {
-        let source = FileSource::Path(path.clone());
-        let told = match &args.batch {
-            Some(name) => Some(name.clone()),
-            None => match batch_told(&source)? {
-                Ok(told) => told,
-                Err(refusal) => {
-                    gathered.refuse(&source.name(), &refusal.to_string());
-                    continue;
-                }
-            },
-        };
-        let Some(name) = told else {
-            gathered.refuse(
-                &source.name(),
-                "it does not say of which batch it is; name it: `batch collect BATCH --from FILE`",
-            );
-            continue;
-        };
-        match batch(&config, &store, &name) {
-            Ok((found, brief)) => gathered.file(&mut store, (&found, brief), &source, context)?,
-            Err(failure) if args.batch.is_some() => return Err(failure),
-            Err(_) => {
-                gathered.refuse(&source.name(), &format!("it is of the batch `{name}`, which is none of this hub's"));
-            }
-        }
-    }
+    gathered.files(args, &config, &mut store)?;
     gathered.end()
 }
 
@@ -135,75 +116,77 @@ fn waited_for(config: &Config, store: &Store, name: Option<&str>) -> Result<Vec<
     }
 }
 
-impl Gathered {
-    fn refuse(&mut self, file: &str, why: &str) {
-        self.refused += 1;
-        self.files.push(format!("{file}: left alone: {why}"));
+impl CollectListener for Gathered {
+    fn unit(&mut self, row: UnitRow) {
+        self.sheet.row(cells(&self.batch, row));
     }
 
-    /// What lies in the folder, or is ready at the agency.
-    async fn carried(
-        &mut self,
-        config: &Config,
-        store: &mut Store,
-        found: BatchRow,
-        context: &Context,
-    ) -> Result<(), Failure> {
-        let (found, brief) = batch(config, store, &found.name)?;
-        if let Some(folder) = folder(config, brief) {
-            for source in returned_files(&folder)? {
-                // A folder holds what came back of every batch.
-                if !matches!(batch_told(&source)?, Ok(Some(told)) if told != found.name) {
-                    self.file(store, (&found, brief), &source, context)?;
-                }
-            }
-        }
-        let (Some(agency), Some(order)) = (agency(config, brief)?, found.order_there.clone()) else { return Ok(()) };
-        let (here, _) = tallies(store, found.clone())?;
-        let is_done = |tag: &LanguageTag| {
-            let tally = here.languages.iter().find(|tally| tally.language == *tag);
-            tally.is_some_and(|tally| tally.units(UnitStanding::Accepted) == tally.all())
-        };
-        for there in agency.progress(&order).await? {
-            let tag = there.language;
-            if !there.is_ready || !found.into.contains(&tag) || is_done(&tag) {
-                continue;
-            }
-            let bytes = agency.download(&order, &tag).await?;
-            let name = format!("{}, {tag}", found.name);
-            self.file(store, (&found, brief), &FileSource::Bytes(name, bytes), context)?;
-        }
-        Ok(())
-    }
-
-    fn file(
-        &mut self,
-        store: &mut Store,
-        (found, brief): (&BatchRow, &Brief),
-        source: &FileSource,
-        context: &Context,
-    ) -> Result<(), Failure> {
-        let sheet = &mut self.sheet;
-        let mut row = |row: UnitRow| sheet.row(cells(&found.name, row));
-        let mut collector = Collector { store, brief, batch: found, now: Context::now() };
-        match collector.file(source, self.again, &mut row)? {
+    fn file(&mut self, name: &str, collected: Collected) {
+        match collected {
             Collected::Taken { tally, broken, .. } => {
                 self.tally += tally;
-                if tally.rejected > 0 && !self.to_send_back.contains(&found.name) {
-                    self.to_send_back.push(found.name.clone());
+                if tally.rejected > 0 && !self.to_send_back.contains(&self.batch) {
+                    self.to_send_back.push(self.batch.clone());
                 }
                 if let Some(why) = broken {
                     self.refused += 1;
-                    self.files.push(format!("{}: {why}; its whole units were looked at", source.name()));
+                    self.files.push(format!("{name}: {why}; its whole units were looked at"));
                 }
             }
             Collected::Before(at) => {
-                let at = moment(at, &context.zone);
-                self.files.push(format!("{}: collected at {at}, and has not changed", source.name()));
+                let at = moment(at, &self.zone);
+                self.files.push(format!("{name}: collected at {at}, and has not changed"));
             }
-            Collected::Refused(refusal) => self.refuse(&source.name(), &refusal.to_string()),
+            Collected::Refused(refusal) => self.refuse(name, &refusal.to_string()),
+        }
+    }
+}
+
+impl Gathered {
+    /// Says of which batch is what comes next.
+    fn of(&mut self, batch: &BatchRow) -> &mut Gathered {
+        self.batch.clone_from(&batch.name);
+        self
+    }
+
+    /// Collects the files that were named, wherever they come from.
+    fn files(&mut self, args: &Collect, config: &Config, store: &mut Store) -> Result<(), Failure> {
+        for path in &args.from {
+            let source = FileSource::Path(path.clone());
+            let told = match &args.batch {
+                Some(name) => Some(name.clone()),
+                None => match batch_told(&source)? {
+                    Ok(told) => told,
+                    Err(refusal) => {
+                        self.refuse(&source.name(), &refusal.to_string());
+                        continue;
+                    }
+                },
+            };
+            let Some(name) = told else {
+                self.refuse(
+                    &source.name(),
+                    "it does not say of which batch it is; name it: `batch collect BATCH --from FILE`",
+                );
+                continue;
+            };
+            match batch(config, store, &name) {
+                Ok((found, brief)) => {
+                    let mut collector = Collector { store, brief, batch: &found, now: Context::now() };
+                    take(&mut collector, &source, args.again, self.of(&found))?;
+                }
+                Err(failure) if args.batch.is_some() => return Err(failure),
+                Err(_) => {
+                    self.refuse(&source.name(), &format!("it is of the batch `{name}`, which is none of this hub's"));
+                }
+            }
         }
         Ok(())
+    }
+
+    fn refuse(&mut self, file: &str, why: &str) {
+        self.refused += 1;
+        self.files.push(format!("{file}: left alone: {why}"));
     }
 
     fn end(mut self) -> Result<Exit, Failure> {

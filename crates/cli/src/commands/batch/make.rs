@@ -3,7 +3,7 @@
 use clap::Args;
 use diaporos_core::expr::{KnownFields, Slots};
 use diaporos_core::value::LanguageTag;
-use diaporos_hub::batch::{Made, MakeOptions, make, price};
+use diaporos_hub::batch::{Made, MakeOptions, Making, make, price};
 use diaporos_hub::config::Brief;
 use diaporos_store::{Leased, Origin};
 use serde_json::json;
@@ -103,7 +103,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
             Some((program, typed.slots))
         }
     };
-    let options = MakeOptions { into, holds, dry_run: args.dry_run };
+    let options = MakeOptions { into, holds, making: if args.dry_run { Making::DryRun } else { Making::Kept } };
     let mut store = if args.dry_run {
         Context::store_unleased(&config)?
     } else {

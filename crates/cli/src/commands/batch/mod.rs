@@ -11,8 +11,6 @@ mod progress;
 mod send;
 mod show;
 
-use std::path::PathBuf;
-
 use clap::{Args, Subcommand};
 use diaporos_core::translate::UnitFormat;
 use diaporos_core::value::LanguageTag;
@@ -103,14 +101,6 @@ fn agency(config: &Config, brief: &Brief) -> Result<Option<Agency>, Failure> {
     match &brief.carrier {
         Carrier::Folder(_) => Ok(None),
         Carrier::Agency(name) => Ok(Some(Connector::new(config, &Context::variable).agency(name)?)),
-    }
-}
-
-/// The folder that a brief's files are carried from and to; none where an agency is reached itself.
-fn folder(config: &Config, brief: &Brief) -> Option<PathBuf> {
-    match &brief.carrier {
-        Carrier::Folder(folder) => Some(config.folder.join(folder)),
-        Carrier::Agency(_) => None,
     }
 }
 

@@ -4,11 +4,12 @@ use std::io::Write;
 use std::path::PathBuf;
 
 use clap::Args;
-use diaporos_hub::batch::{Sent, send, send_to_folder};
+use diaporos_hub::Connector;
+use diaporos_hub::batch::{Sent, Way, way};
 use diaporos_hub::config::Brief;
 use diaporos_store::Leased;
 
-use super::{agency, batch, folder, unit_format};
+use super::{batch, unit_format};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Format, moment, out};
@@ -43,13 +44,11 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     let mut store = Context::store_leased(&config, &[Leased::Batches], "batch send")?;
     let (mut batch, brief) = batch(&config, &store, &args.batch)?;
     let brief = &Brief { format: args.file_format.unwrap_or(brief.format), ..brief.clone() };
-    let to = args.to.clone().or_else(|| folder(&config, brief));
-    let sent = match (to, agency(&config, brief)?) {
-        (Some(folder), _) => send_to_folder(&mut store, &folder, brief, &mut batch, Context::now())?,
-        (None, Some(agency)) => send(&mut store, &agency, brief, &mut batch, &Context::now).await?,
-        // A brief has one or the other.
-        (None, None) => return Ok(Exit::Failed),
+    let way = match &args.to {
+        Some(folder) => Way::Folder(folder.clone()),
+        None => way(&config, &Connector::new(&config, &Context::variable), brief)?,
     };
+    let sent = way.send(&mut store, brief, &mut batch, &Context::now).await?;
     let (outcome, order, files): (&str, Option<&String>, Vec<PathBuf>) = match &sent {
         Sent::Ordered { order, .. } => ("ordered", Some(order), Vec::new()),
         Sent::Found { order } => ("was ordered", Some(order), Vec::new()),

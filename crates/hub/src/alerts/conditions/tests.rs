@@ -1,5 +1,6 @@
 use super::*;
 use crate::config::{FILE, load};
+use diaporos_core::value::LaneName;
 
 fn at(text: &str) -> Timestamp {
     text.parse().unwrap()

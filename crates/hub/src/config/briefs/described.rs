@@ -5,6 +5,9 @@ use diaporos_core::settings::forms::{DURATION, EXPRESSION, FILE, LANGUAGE, NAMED
 use diaporos_core::settings::{Form, Table, words};
 use diaporos_core::translate::{CheckPolicy, UnitFormat};
 
+use diaporos_systems::settings::TIMES;
+
+use super::timed::TIMED;
 use super::{Back, Outdated};
 
 /// A brief.
@@ -12,27 +15,31 @@ pub(in crate::config) static BRIEF: Table = Table {
     name: "brief",
     one_of: &[&["agency", "folder"]],
     needs: &[],
-    groups: &[settings![
-        type: TYPE, required, "the type whose texts are translated", "catalogue/plant-profile";
-        fields: TEXTS, required, "which of its fields: of kind `text`, `html` or `markdown`, declared with a value per language", "[\"common_name\", \"description\"]";
-        from: LANGUAGE, required, "the language of the texts", "en";
-        into: Form::List(&LANGUAGE), required, "the languages they are translated into", "[\"fr\", \"cy\"]";
-        when: EXPRESSION, none, "which entries; without it, those that are live", "\"public\" in tags";
-        agency: TEXT, none, "the system that translates, whose profile has a table `translation`", "agency";
-        folder: TEXT, none, "instead: a folder that people carry files from (`out/`) and to (`back/`)", "translations";
-        back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
-        outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
-        format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
-        due: DURATION, none, "how long translators have", "10d";
-        notes: Form::OneOrMany(&TEXT), none, "what translators should know of all texts", "Plant names stay Latin.";
-        field_notes: NAMED_TEXTS, none, "what they should know, by field", "{ common_name = \"as gardeners say it\" }";
-        limits: Form::Named(&Form::Count(1)), none, "the most characters of a plain text, by field; the model's `max_length` without it", "{ common_name = 60 }";
-        keep: TEXTS, none, "names that must not change, beside placeholders (`{name}`, `%s`, `{{ x }}`) and web addresses", "[\"Ostrel\"]";
-        keep_patterns: TEXTS, none, "regular expressions for what must not change", "[\"[A-Z]{2}-[0-9]+\"]";
-        glossary: FILE, none, "terms: CSV with the headings `term,language,say,avoid` (several texts in a cell are parted by `|`), or TBX-Basic", "glossary.csv";
-        checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, by check: it is rejected, taken and told, or not looked for", "{ numbers = \"tell\" }";
-        rates: Form::Table(&RATES), none, "what a word costs, by why it is sent", "{ currency = \"EUR\", new = 0.14, changed = 0.09, repeated = 0.03 }";
-    ]],
+    groups: &[
+        TIMES,
+        TIMED,
+        settings![
+            type: TYPE, required, "the type whose texts are translated", "catalogue/plant-profile";
+            fields: TEXTS, required, "which of its fields: of kind `text`, `html` or `markdown`, declared with a value per language", "[\"common_name\", \"description\"]";
+            from: LANGUAGE, required, "the language of the texts", "en";
+            into: Form::List(&LANGUAGE), required, "the languages they are translated into", "[\"fr\", \"cy\"]";
+            when: EXPRESSION, none, "which entries; without it, those that are live", "\"public\" in tags";
+            agency: TEXT, none, "the system that translates, whose profile has a table `translation`", "agency";
+            folder: TEXT, none, "instead: a folder that people carry files from (`out/`) and to (`back/`)", "translations";
+            back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
+            outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
+            format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
+            due: DURATION, none, "how long translators have", "10d";
+            notes: Form::OneOrMany(&TEXT), none, "what translators should know of all texts", "Plant names stay Latin.";
+            field_notes: NAMED_TEXTS, none, "what they should know, by field", "{ common_name = \"as gardeners say it\" }";
+            limits: Form::Named(&Form::Count(1)), none, "the most characters of a plain text, by field; the model's `max_length` without it", "{ common_name = 60 }";
+            keep: TEXTS, none, "names that must not change, beside placeholders (`{name}`, `%s`, `{{ x }}`) and web addresses", "[\"Ostrel\"]";
+            keep_patterns: TEXTS, none, "regular expressions for what must not change", "[\"[A-Z]{2}-[0-9]+\"]";
+            glossary: FILE, none, "terms: CSV with the headings `term,language,say,avoid` (several texts in a cell are parted by `|`), or TBX-Basic", "glossary.csv";
+            checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, by check: it is rejected, taken and told, or not looked for", "{ numbers = \"tell\" }";
+            rates: Form::Table(&RATES), none, "what a word costs, by why it is sent", "{ currency = \"EUR\", new = 0.14, changed = 0.09, repeated = 0.03 }";
+        ],
+    ],
 };
 static RATES: Table = Table::new(
     "rates",

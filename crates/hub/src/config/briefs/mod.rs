@@ -4,6 +4,7 @@
 mod described;
 mod money;
 mod read;
+mod timed;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -23,6 +24,7 @@ use indexmap::IndexMap;
 use super::ends::Around;
 pub(super) use described::BRIEF;
 use read::BriefReader;
+pub use timed::BriefTimes;
 
 /// The most bytes of a glossary.
 const LARGEST_GLOSSARY: u64 = 16 << 20;
@@ -64,6 +66,8 @@ pub struct Brief {
     pub checks: BTreeMap<Check, CheckPolicy>,
     /// What a word costs.
     pub rates: Option<Rates>,
+    /// What `serve` does for it by itself.
+    pub times: BriefTimes,
 }
 
 /// A field that is translated.

@@ -15,6 +15,7 @@ use diaporos_systems::settings::duration;
 use indexmap::IndexMap;
 
 use super::money::hundred_thousandths;
+use super::timed::timed;
 use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
 use crate::config::ends::{Around, Names};
 use crate::config::expression::Expressions;
@@ -51,6 +52,7 @@ impl BriefReader<'_> {
         let terms = self.terms(table, from.as_ref());
         let checks = self.checks(table);
         let rates = self.rates(table);
+        let times = timed(table, self.report);
         if let (Some(of), Some(Back::Source | Back::Both)) = (&of, back) {
             self.check_back(of, table);
         }
@@ -72,6 +74,7 @@ impl BriefReader<'_> {
             terms: terms?,
             checks: checks?,
             rates: rates?,
+            times: times?,
         })
     }
 

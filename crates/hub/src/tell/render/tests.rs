@@ -16,7 +16,7 @@ fn hub(lines: &str) -> (tempfile::TempDir, Config, Store) {
 }
 
 /// What is told of a sample, if it is.
-fn told(lines: &str, kind: Told) -> Result<Option<NewMessage>, RenderError> {
+fn told(lines: &str, kind: Topic) -> Result<Option<NewMessage>, RenderError> {
     let (_folder, config, store) = hub(lines);
     let happening = Happening { number: 7, ..sample(kind, at()) };
     message_of(&config, &store, &config.tells[0], &happening, "0123")
@@ -24,7 +24,7 @@ fn told(lines: &str, kind: Told) -> Result<Option<NewMessage>, RenderError> {
 
 #[test]
 fn a_cloud_event_in_the_body() {
-    let message = told("on = [\"entry.created\"]", Told::Created).unwrap().unwrap();
+    let message = told("on = [\"entry.created\"]", Topic::Created).unwrap().unwrap();
     assert_eq!((message.media.as_str(), message.headers.len()), ("application/cloudevents+json", 0));
     let event: Json = serde_json::from_str(&message.body).unwrap();
     let data = json!({
@@ -43,7 +43,7 @@ fn a_cloud_event_in_the_body() {
 
 #[test]
 fn a_cloud_event_in_headers() {
-    let message = told("on = [\"run.changed\"]\nshape = \"event-binary\"", Told::RunChanged).unwrap().unwrap();
+    let message = told("on = [\"run.changed\"]\nshape = \"event-binary\"", Topic::RunChanged).unwrap().unwrap();
     let headers: Vec<String> = message.headers.iter().map(|(name, value)| format!("{name}: {value}")).collect();
     assert_eq!(
         headers,
@@ -62,14 +62,14 @@ fn a_cloud_event_in_headers() {
 #[test]
 fn json_as_expressions_have_it() {
     let lines = "on = [\"entry.held\"]\nshape = \"json\"\n[tell.chat.body]\ntext = '\"held on \" + event.lane + \": \" + event.message'\nkind = 'event.kind'";
-    let message = told(lines, Told::Held).unwrap().unwrap();
+    let message = told(lines, Topic::Held).unwrap().unwrap();
     assert_eq!(message.body, r#"{"text":"held on profiles: heading is too long","kind":"entry.held"}"#);
 }
 
 #[test]
 fn only_what_is_wished_is_told() {
-    assert_eq!(told("on = [\"entry.created\"]", Told::Held).unwrap(), None);
-    let when = |condition: &str| told(&format!("on = [\"entry.held\"]\nwhen = '{condition}'"), Told::Held);
+    assert_eq!(told("on = [\"entry.created\"]", Topic::Held).unwrap(), None);
+    let when = |condition: &str| told(&format!("on = [\"entry.held\"]\nwhen = '{condition}'"), Topic::Held);
     assert!(when("event.lane == \"profiles\"").unwrap().is_some());
     assert_eq!(when("event.lane == \"news\"").unwrap(), None);
     assert_eq!(when("habitat == \"bog\"").unwrap(), None, "the entry is not known");

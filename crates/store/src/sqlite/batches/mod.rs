@@ -8,8 +8,10 @@ use std::collections::BTreeMap;
 use diaporos_core::change::Fingerprint;
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
-use rusqlite::{OptionalExtension, Row, params};
+use rusqlite::{Connection, OptionalExtension, Row, params};
+use serde_json::json;
 
+use super::happenings::happen;
 use super::row::{millis, moment};
 use super::{Store, StoreError};
 use standing::of_word;
@@ -105,11 +107,12 @@ impl Store {
     }
 
     /// Finishes a batch: from now on it is there. Without texts it never was, unless values came of it:
-    /// then it stays as their origin, and nothing of it is waited for.
+    /// then it stays as their origin, and nothing of it is waited for. One that is sent at once counts as
+    /// being sent from here on.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn finish_batch(&mut self, batch: i64, gave_values: bool) -> Result<bool, StoreError> {
+    pub fn finish_batch(&mut self, batch: i64, gave_values: bool, finished: BatchStanding) -> Result<bool, StoreError> {
         let transaction = self.fence.begin(&mut self.connection)?;
         let has_texts: bool =
             transaction
@@ -117,10 +120,10 @@ impl Store {
         if has_texts {
             // Only languages that something is to be translated into.
             transaction.execute(
-                "UPDATE batch SET standing = 'made', languages = (SELECT json_group_array(value) FROM json_each(languages)
+                "UPDATE batch SET standing = ?2, languages = (SELECT json_group_array(value) FROM json_each(languages)
                  WHERE EXISTS (SELECT 1 FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
                      WHERE batch = batch.id AND language = value)) WHERE id = ?1",
-                [batch],
+                params![batch, finished.word()],
             )?;
         } else if gave_values {
             transaction.execute("UPDATE batch SET standing = 'filled' WHERE id = ?1", [batch])?;
@@ -188,23 +191,56 @@ impl Store {
         at.map(moment).transpose()
     }
 
-    /// Notes that a file was collected whole.
+    /// Notes that a file of translations into a language was collected whole.
     ///
     /// # Errors
     /// Where the store fails.
     pub fn note_collected(
         &mut self,
-        batch: i64,
+        (batch, into): (i64, &LanguageTag),
         content: Fingerprint,
         name: &str,
         now: Timestamp,
     ) -> Result<(), StoreError> {
-        self.connection.execute(
+        let transaction = self.fence.begin(&mut self.connection)?;
+        transaction.execute(
             "INSERT OR REPLACE INTO batch_return VALUES (?1, ?2, ?3, ?4)",
             params![batch, content.as_bytes(), name, millis(now)],
         )?;
-        Ok(())
+        happen_returned(&transaction, (batch, into), name, now)?;
+        Ok(transaction.commit()?)
     }
+}
+
+/// Tells that a file of a batch came back, how its language stands by it, and whether some of it has defects.
+fn happen_returned(
+    connection: &Connection,
+    (batch, into): (i64, &LanguageTag),
+    file: &str,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    let (name, brief): (String, String) =
+        connection
+            .query_row("SELECT name, brief FROM batch WHERE id = ?1", [batch], |row| Ok((row.get(0)?, row.get(1)?)))?;
+    let mut detail = json!({ "brief": brief, "language": into.as_str(), "file": file });
+    let mut query = connection.prepare_cached(
+        "SELECT standing, count(*) FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
+         WHERE batch = ?1 AND language = ?2 GROUP BY standing",
+    )?;
+    let mut rows = query.query(params![batch, into.as_str()])?;
+    let mut rejected = 0;
+    while let Some(row) = rows.next()? {
+        let (standing, units): (String, i64) = (row.get(0)?, row.get(1)?);
+        if of_word(&UnitStanding::WORDS, &standing)? == UnitStanding::Rejected {
+            rejected = units;
+        }
+        detail[standing] = units.into();
+    }
+    happen(connection, ("batch.returned", &name), &detail, now)?;
+    if rejected > 0 {
+        happen(connection, ("batch.rejected", &name), &detail, now)?;
+    }
+    Ok(())
 }
 
 #[cfg(test)]

@@ -88,7 +88,7 @@ fn text(entry: i64, block: u32, source: &str, languages: &[&str]) -> NewText {
 fn made(store: &mut Store, entry: i64) -> i64 {
     let (batch, _) = store.begin_batch("plants", (&tag("en"), &[tag("fr"), tag("cy")]), None, at(1)).unwrap();
     store.add_texts(batch, &[text(entry, 1, "A fern", &["fr"])], at(1)).unwrap();
-    assert!(store.finish_batch(batch, false).unwrap());
+    assert!(store.finish_batch(batch, false, BatchStanding::Made).unwrap());
     batch
 }
 
@@ -113,9 +113,9 @@ fn a_batch_that_was_never_finished_never_was() {
     assert_eq!(store.batch("moss-1").unwrap().unwrap().standing, BatchStanding::Filled);
     assert_eq!(store.translations(entry).unwrap()[0].batch, "moss-1");
     let (empty, _) = store.begin_batch("plants", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
-    assert!(!store.finish_batch(empty, false).unwrap());
+    assert!(!store.finish_batch(empty, false, BatchStanding::Made).unwrap());
     let (filled, name) = store.begin_batch("plants", (&tag("en"), &[tag("fr")]), None, at(2)).unwrap();
-    assert!(!store.finish_batch(filled, true).unwrap());
+    assert!(!store.finish_batch(filled, true, BatchStanding::Made).unwrap());
     assert_eq!((name.as_str(), store.batch(&name).unwrap().unwrap().standing), ("plants-2", BatchStanding::Filled));
 }
 

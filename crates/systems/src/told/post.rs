@@ -1,53 +1,41 @@
-//! Who is told of what happened, over HTTP.
+//! Telling by POST.
 
 use diaporos_core::hook::sign;
 use diaporos_core::value::SystemName;
 use url::Url;
 
-use crate::http::{Body, Client, Credential, Limits, Method};
+use super::{Reached, Telling};
+use crate::http::{Body, Client, Credential, Limits, Method, Network};
 use crate::settings::usual_limits;
 use crate::{Secret, SystemError};
 
-/// Somebody who is told over HTTP.
+/// Somebody who is told by POST.
 #[derive(Debug)]
-pub struct Listener {
+pub struct PostRecipient {
     client: Client,
     url: Url,
     key: Option<Secret>,
 }
 
-/// What is told.
-#[derive(Debug, Clone, Copy)]
-pub struct Telling<'a> {
-    /// Its id, the same however often it is sent.
-    pub id: &'a str,
-    /// When it is sent, in seconds since 1970.
-    pub second: i64,
-    /// The media type of the body.
-    pub media: &'a str,
-    /// Headers besides.
-    pub headers: &'a [(String, String)],
-    /// The body.
-    pub body: &'a str,
-}
-
-impl Listener {
+impl PostRecipient {
     /// Somebody at an address, who is shown a token and signatures where these are set.
     ///
     /// # Errors
     /// Where TLS cannot be set up.
-    pub fn new(name: SystemName, url: Url, token: Option<Secret>, key: Option<Secret>) -> Result<Self, SystemError> {
+    pub fn new(name: SystemName, at: Reached, token: Option<Secret>, key: Option<Secret>) -> Result<Self, SystemError> {
+        let Reached { url, ca_bundle } = at;
+        let network = Network { ca_bundle, ..Network::default() };
         // It is tried again from the outbox, and not here.
-        let limits = Limits { retries: 0, redirects: 0, ..usual_limits() };
+        let limits = Limits { retries: 0, redirects: 0, network, ..usual_limits() };
         let client = Client::new(name, limits, token.map(Credential::Bearer))?;
-        Ok(Listener { client, url, key })
+        Ok(PostRecipient { client, url, key })
     }
 
     /// Tells it. Where the answer is lost it may have been told all the same; by the id it knows that.
     ///
     /// # Errors
     /// Where it was not taken, or no answer came.
-    pub async fn tell(&self, telling: Telling<'_>) -> Result<(), SystemError> {
+    pub(super) async fn tell(&self, telling: Telling<'_>) -> Result<(), SystemError> {
         let Telling { id, second, media, headers, body } = telling;
         let mut request = self.client.request(Method::Post, self.url.clone());
         for (name, value) in headers {

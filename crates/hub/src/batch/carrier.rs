@@ -1,0 +1,117 @@
+//! Who carries a brief's batches: an agency that is reached itself, or people, from and to a folder.
+
+use std::path::PathBuf;
+
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchRow, Store, UnitStanding};
+use diaporos_systems::agency::Agency;
+use jiff::Timestamp;
+
+use super::collect::{Collected, Collector, FileSource, UnitRow, batch_told, returned_files};
+use super::progress::tallies;
+use super::send::{Sent, send, send_to_folder};
+use super::{BatchError, ConnectError};
+use crate::Connector;
+use crate::config::{Brief, Carrier, Config};
+
+/// A carrier that can be reached.
+pub enum Way {
+    /// An agency.
+    Agency(Box<Agency>),
+    /// A folder.
+    Folder(PathBuf),
+}
+
+/// The carrier of a brief.
+///
+/// # Errors
+/// Where the agency cannot be set up.
+pub fn way(config: &Config, connector: &Connector<'_>, brief: &Brief) -> Result<Way, ConnectError> {
+    Ok(match &brief.carrier {
+        Carrier::Folder(folder) => Way::Folder(config.folder.join(folder)),
+        Carrier::Agency(name) => Way::Agency(Box::new(connector.agency(name)?)),
+    })
+}
+
+/// What is told of a collection.
+pub trait CollectListener {
+    /// A unit wants to be seen to, or something is to be known of it.
+    fn unit(&mut self, row: UnitRow);
+    /// A file was looked at.
+    fn file(&mut self, name: &str, collected: Collected);
+}
+
+impl Way {
+    /// Sends a batch.
+    ///
+    /// # Errors
+    /// Where the agency fails, or a file cannot be written; sending again goes on.
+    pub async fn send(
+        &self,
+        store: &mut Store,
+        brief: &Brief,
+        batch: &mut BatchRow,
+        clock: &(dyn Fn() -> Timestamp + Sync),
+    ) -> Result<Sent, BatchError> {
+        match self {
+            Way::Agency(agency) => send(store, agency, brief, batch, clock).await,
+            Way::Folder(folder) => send_to_folder(store, folder, brief, batch, clock()),
+        }
+    }
+
+    /// Collects what lies in the folder, or is ready at the agency. Files that were collected before are looked
+    /// at once more where that is wished.
+    ///
+    /// # Errors
+    /// Where the agency fails, or the store; what was accepted before stays.
+    pub async fn collect(
+        &self,
+        collector: &mut Collector<'_>,
+        again: bool,
+        listener: &mut dyn CollectListener,
+    ) -> Result<(), BatchError> {
+        match self {
+            Way::Folder(folder) => {
+                for source in returned_files(folder)? {
+                    // A folder holds what came back of every batch.
+                    if !matches!(batch_told(&source)?, Ok(Some(told)) if told != collector.batch.name) {
+                        take(collector, &source, again, listener)?;
+                    }
+                }
+            }
+            Way::Agency(agency) => {
+                let Some(order) = collector.batch.order_there.clone() else { return Ok(()) };
+                let (here, _) = tallies(collector.store, collector.batch.clone())?;
+                let is_done = |tag: &LanguageTag| {
+                    let tally = here.languages.iter().find(|tally| tally.language == *tag);
+                    tally.is_some_and(|tally| tally.units(UnitStanding::Accepted) == tally.all())
+                };
+                for there in agency.progress(&order).await? {
+                    let tag = there.language;
+                    if !there.is_ready || !collector.batch.into.contains(&tag) || is_done(&tag) {
+                        continue;
+                    }
+                    let bytes = agency.download(&order, &tag).await?;
+                    let name = format!("{}, {tag}", collector.batch.name);
+                    take(collector, &FileSource::Bytes(name, bytes), again, listener)?;
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Collects a file.
+///
+/// # Errors
+/// Where the store fails, or the file cannot be opened.
+pub fn take(
+    collector: &mut Collector<'_>,
+    source: &FileSource,
+    again: bool,
+    listener: &mut dyn CollectListener,
+) -> Result<(), BatchError> {
+    let collected = collector.file(source, again, &mut |row| listener.unit(row))?;
+    listener.file(&source.name(), collected);
+    Ok(())
+}
