@@ -1,7 +1,11 @@
-//! Field expressions that were typed at the command line.
+//! Field expressions and moments that were typed at the command line.
 
 use diaporos_core::diagnostic::Diagnostic;
 use diaporos_core::expr::{KnownFields, Library, Program, Slots, compile, parse};
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
 use crate::error::Failure;
 
@@ -37,4 +41,21 @@ impl Typed<'_> {
 fn fault(option: &str, text: &str, start: usize, message: &str) -> Failure {
     let before = text.get(..start).unwrap_or(text).chars().count();
     Failure::wrong(format!("`{option}`: {message}\n  {text}\n  {}^", " ".repeat(before)))
+}
+
+/// A past moment as it was typed: a duration (`2h`, `3 days`) before now, a date, which begins in the zone, or a
+/// moment (RFC 3339).
+pub(crate) fn past(text: &str, now: Timestamp, zone: &TimeZone) -> Result<Timestamp, Failure> {
+    let wrong = |error: jiff::Error| Failure::wrong(error.to_string());
+    if let Ok(span) = text.parse::<jiff::Span>() {
+        let here = now.to_zoned_datetime(zone.clone());
+        return Ok(here.checked_sub(span.abs()).map_err(wrong)?.timestamp());
+    }
+    if let (10, Ok(day)) = (text.len(), text.parse::<Date>()) {
+        return zone.to_timestamp(day.at(0, 0, 0, 0)).map_err(wrong);
+    }
+    diaporos_core::text::moment::read(text).map(|moment| moment.timestamp()).map_err(|_| {
+        Failure::wrong(format!("`{text}` is neither a duration nor a moment"))
+            .advise("write `2h`, `3 days`, `2026-11-25` or `2026-11-25T09:00:00Z`")
+    })
 }

@@ -23,6 +23,7 @@ pub mod pull;
 pub mod push;
 pub mod reaches;
 pub mod refs;
+pub mod report;
 pub mod resolve;
 pub mod review;
 pub mod serve;

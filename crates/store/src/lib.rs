@@ -7,8 +7,9 @@ pub use sqlite::{
     Action, AfterLook, AlertChanges, AlertRow, Attempt, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter,
     ChangeRow, Condition, Content, Copied, CounterpartRow, Counts, Delivered, Due, DueFilter, EntryFilter, EntryRow,
     Fault, HandEdit, Happening, HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow,
-    LeftLane, LongHeld, Message, Moments, NewCall, NewMessage, NewText, OpenIntent, OpenUnit, Origin, Outcome,
-    OutcomeResult, Owner, PageTally, Pause, Paused, Process, Resumption, Seen, SourceType, Standing, Store, StoreError,
-    StoredEntry, TakenAlone, Tidying, Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding,
-    UnitVerdict, Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
+    LeftLane, LongHeld, Message, Moments, NewCall, NewMessage, NewText, OccurrenceCount, OpenIntent, OpenUnit, Origin,
+    Outcome, OutcomeResult, Owner, PageTally, Passage, Pause, Paused, Process, Resumption, SLOT, Seen, SlotCount,
+    SourceType, Span, Standing, Store, StoreError, StoredEntry, TakenAlone, Tidying, TranslatedCount, Translation,
+    TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict, VersionRow, Waiting,
+    WaitingEvent, WantedLanguage, WordSearch, WorkRow,
 };

@@ -9,13 +9,13 @@ use diaporos_core::value::{State, to_json};
 use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::impact::{Impact, impact};
 use diaporos_store::{ChangeFilter, ChangeRow, Store};
-use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
 
 use super::{address, lane, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Format, drawn_out, fields, moment, one_line, words};
+use crate::typed::past;
 
 /// Show what changed at the sources: entry by entry, field by field, the newest first.
 #[derive(Debug, Args)]
@@ -70,7 +70,7 @@ pub(crate) fn run(args: &Changes, context: &Context) -> Result<Exit, Failure> {
         let from = &lane(&config, name)?.lane.from;
         (filter.system, filter.kind) = (Some(from.system.to_string()), Some(from.kind.to_string()));
     }
-    filter.since = args.since.as_deref().map(|text| since(text, Context::now())).transpose()?;
+    filter.since = args.since.as_deref().map(|text| past(text, Context::now(), &context.zone)).transpose()?;
     let most = args.most.or((context.format == Format::Table).then_some(USUAL)).unwrap_or(usize::MAX);
     let wanted = |name: &str| args.lane.as_deref().is_none_or(|lane| lane == name);
     let lanes: Vec<&ConfiguredLane> =
@@ -94,17 +94,6 @@ fn impacts(store: &Store, lanes: &[&ConfiguredLane], change: &ChangeRow) -> Resu
 }
 
 /// A duration before now, a date, or a moment.
-fn since(text: &str, now: Timestamp) -> Result<Timestamp, Failure> {
-    if let Ok(span) = text.parse::<jiff::Span>() {
-        let utc = now.to_zoned_datetime(jiff::tz::TimeZone::UTC);
-        return Ok(utc.checked_sub(span.abs()).map_err(|error| Failure::wrong(error.to_string()))?.timestamp());
-    }
-    diaporos_core::text::moment::read(text).map(|moment| moment.timestamp()).map_err(|_| {
-        Failure::wrong(format!("`{text}` is neither a duration nor a moment"))
-            .advise("write `2h`, `3 days`, `2026-11-25` or `2026-11-25T09:00:00Z`")
-    })
-}
-
 /// What happened to the entry, in a word.
 fn what(change: &ChangeRow) -> &'static str {
     match (&change.before, change.state) {

@@ -22,6 +22,7 @@ mod probe;
 mod pull;
 mod push;
 mod refs;
+mod report;
 mod resolve;
 mod serve;
 mod show;
@@ -88,6 +89,7 @@ pub(crate) enum Command {
     Tell(tell::Tell),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
+    Report(report::ReportCommand),
     Tidy(tidy::Tidy),
     Backup(backup::Backup),
     Functions(functions::Functions),
@@ -122,6 +124,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Tell(args) => tell::run(&args, context).await,
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
+        Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,
         Command::Backup(args) => backup::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),

@@ -40,6 +40,7 @@ mod probe;
 mod pull;
 mod push;
 mod readers;
+mod report;
 mod serve;
 mod servers;
 mod settings;

@@ -1,6 +1,6 @@
 //! The plan of one entry: what each of its documents needs, and what that comes to.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, describe_faults};
@@ -137,8 +137,7 @@ impl EntryPlan {
         match mapped {
             Mapped::Faulty(faults) => {
                 let message = describe_faults(&faults).join("; ");
-                let mut fields: Vec<String> = faults.into_iter().map(|fault| fault.field).collect();
-                fields.dedup();
+                let fields: BTreeSet<String> = faults.into_iter().map(|fault| fault.field).collect();
                 self.hold = Some(Hold::new(HoldReason::Unfit, message).about(fields));
                 None
             }

@@ -14,7 +14,7 @@ use serde_json::json;
 use super::happenings::happen;
 use super::row::{millis, moment};
 use super::{Store, StoreError};
-use standing::of_word;
+pub(super) use standing::of_word;
 pub use standing::{BatchStanding, Origin, UnitStanding};
 pub use units::{BatchUnit, NewText, OpenUnit, UnitCount, UnitVerdict, WantedLanguage};
 

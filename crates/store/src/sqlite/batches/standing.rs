@@ -45,7 +45,7 @@ pub enum Origin {
 }
 
 impl Origin {
-    pub(super) const WORDS: [(&str, Origin); 3] =
+    pub(in crate::sqlite) const WORDS: [(&str, Origin); 3] =
         [("new", Origin::New), ("changed", Origin::Changed), ("repeated", Origin::Repeated)];
 
     /// Its word.
@@ -87,7 +87,7 @@ fn word_of<T: PartialEq>(words: &[(&'static str, T)], of: T) -> &'static str {
     words.iter().find(|(_, known)| *known == of).map_or("", |(word, _)| *word)
 }
 
-pub(super) fn of_word<T: Copy>(words: &[(&'static str, T)], word: &str) -> Result<T, StoreError> {
+pub(in crate::sqlite) fn of_word<T: Copy>(words: &[(&'static str, T)], word: &str) -> Result<T, StoreError> {
     let found = words.iter().find(|(known, _)| *known == word).map(|(_, of)| *of);
     found.ok_or_else(|| StoreError::Content(format!("the standing `{word}`")))
 }
