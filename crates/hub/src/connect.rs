@@ -13,6 +13,7 @@ use diaporos_systems::http::{
 use diaporos_systems::settings::path::read_within;
 use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
 use diaporos_systems::told::{MailRecipient, PostRecipient, Reached, Recipient};
+use diaporos_systems::websub::Subscriber;
 use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Write};
 use jiff::Timestamp;
 use url::Url;
@@ -119,6 +120,30 @@ impl<'a> Connector<'a> {
                 Recipient::Mail(Box::new(MailRecipient::new(name.clone(), &at, mails.clone(), login)?))
             }
         })
+    }
+
+    /// The feeds of a system to whose hubs it is subscribed.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    pub(crate) fn subscriber(&self, name: &SystemName) -> Result<Subscriber, ConnectError> {
+        let (system, setup) = self.with(name)?;
+        system.subscriber(&setup)
+    }
+
+    /// The address at which others reach what listens; none where none is set.
+    ///
+    /// # Errors
+    /// Where it cannot be had, or is none.
+    pub(crate) fn public(&self) -> Result<Option<Url>, ConnectError> {
+        let serve = SystemName::new("serve").map_err(|error| ConnectError::Identity(error.to_string()))?;
+        let text = match &self.config.serving.public {
+            None => return Ok(None),
+            Some(PlaceText::Plain(text)) => text.clone(),
+            Some(PlaceText::Variable(variable)) => self.look_up(&serve, variable)?,
+        };
+        let url = Url::parse(&text).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
+        url.map(Some).ok_or(ConnectError::Address { system: serve, text })
     }
 
     /// When the first of a system's credentials ends, as the configuration or a token says it; none where

@@ -9,7 +9,7 @@ pub use sqlite::{
     Fault, HandEdit, Happening, HeldRow, Holder, IntentRecord, LaneRecord, LeaseRow, Leased, LedgerFilter, LedgerRow,
     LeftLane, LongHeld, Message, Moments, NewCall, NewMessage, NewText, OccurrenceCount, OpenIntent, OpenUnit, Origin,
     Outcome, OutcomeResult, Owner, PageTally, Passage, Pause, Paused, Process, Resumption, SLOT, Seen, SlotCount,
-    SourceType, Span, Standing, Store, StoreError, StoredEntry, TakenAlone, Tidying, TranslatedCount, Translation,
-    TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict, VersionRow, Waiting,
-    WaitingEvent, WantedLanguage, WordSearch, WorkRow,
+    SourceType, Span, Standing, Store, StoreError, StoredEntry, Subscription, TakenAlone, Tidying, TranslatedCount,
+    Translation, TranslationRow, TranslationStanding, UnitCount, UnitStanding, UnitVerdict, Verdict, VersionRow,
+    Waiting, WaitingEvent, WantedLanguage, WordSearch, WorkRow,
 };

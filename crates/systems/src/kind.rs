@@ -15,6 +15,7 @@ use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ProfileRules};
 use crate::settings::{Credentials, HubFiles, PlaceText};
 use crate::setup::{ConnectError, Setup};
+use crate::websub::Subscriber;
 use crate::{Read, Write};
 
 /// A kind of system.
@@ -94,6 +95,20 @@ pub trait System: Debug + Send + Sync {
     /// Where it cannot be set up, or is of a kind that is only read.
     fn writer(&self, setup: &dyn Setup) -> Result<Box<dyn Write>, ConnectError> {
         Err(ConnectError::ReadOnly(setup.name().clone()))
+    }
+
+    /// The names of its feeds to whose hubs it is to be subscribed.
+    fn subscribed(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    /// Sets it up to be subscribed to the hubs of its feeds.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    fn subscriber(&self, setup: &dyn Setup) -> Result<Subscriber, ConnectError> {
+        let _ = setup;
+        Ok(Subscriber::new(Vec::new()))
     }
 
     /// Sets it up as an agency: texts are sent with the credential for writing, and it is asked with the

@@ -35,6 +35,7 @@ pub mod told;
 #[cfg(any(test, fuzzing))]
 pub mod untrusted;
 pub mod webdav;
+pub mod websub;
 mod write;
 
 pub use error::{ErrorKind, SystemError};

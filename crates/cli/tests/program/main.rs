@@ -48,6 +48,7 @@ mod tell;
 mod tidy;
 mod timed;
 mod webhooks;
+mod websub;
 mod whims;
 mod whole;
 

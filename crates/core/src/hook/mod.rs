@@ -4,9 +4,11 @@
 //! token (RFC 6750), basic credentials (RFC 7617). Nothing of a call is believed before it is verified, and what
 //! it says is a hint even then.
 
+mod hub_signature;
 mod sign;
 mod verify;
 
+pub use hub_signature::is_signed_by_hub;
 pub use sign::{sign, signing_key};
 pub use verify::{Encoding, Received, Refused, Scheme, bears, verify};
 

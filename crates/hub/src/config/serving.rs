@@ -6,7 +6,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Section, Table, TextForm};
 use diaporos_systems::SecretReference;
-use diaporos_systems::settings::{SECRET, secret};
+use diaporos_systems::settings::{PLACE, PlaceText, SECRET, place_of, secret};
 
 const LISTEN: Form = Form::Text(&TextForm { name: "an address and a port", pattern: Some("^.+:[0-9]+$") });
 
@@ -15,6 +15,7 @@ pub(super) static SERVE: Table = Table::new(
     "serve",
     &[settings![
         listen: LISTEN, usual "127.0.0.1:4740", "where `serve` listens: loopback, unless hooks come from another machine and nothing stands between", "127.0.0.1:8090";
+        public: PLACE, none, "the address at which others reach what listens, where they do: hubs of feeds call there", "https://hub.ostrel.example";
         token: SECRET, none, "what those must show who look at the hub's pages: as a bearer, or, in a browser, as the password of any user; needed where it listens beyond loopback", "env:HUB_TOKEN";
     ]],
 );
@@ -24,6 +25,8 @@ pub(super) static SERVE: Table = Table::new(
 pub struct Serving {
     /// The address and the port.
     pub listen: SocketAddr,
+    /// The address at which others reach it.
+    pub public: Option<PlaceText>,
     /// Where the token is kept that those must show who look.
     pub token: Option<SecretReference>,
 }
@@ -33,7 +36,9 @@ const USUAL: SocketAddr = SocketAddr::new(std::net::IpAddr::V4(std::net::Ipv4Add
 
 /// Reads what is said of `serve`.
 pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
-    let Some(mut table) = file.section("serve", report) else { return Serving { listen: USUAL, token: None } };
+    let Some(mut table) = file.section("serve", report) else {
+        return Serving { listen: USUAL, public: None, token: None };
+    };
     let listen = table.text("listen", report).and_then(|item| match item.value.as_str().parse() {
         Ok(listen) => Some(listen),
         Err(_) => {
@@ -41,6 +46,7 @@ pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
             None
         }
     });
+    let public = table.text("public", report).and_then(|item| place_of(&item, &["http", "https"], report));
     let token = table.text("token", report).and_then(|item| secret(&item, report));
     table.finish(report);
     let listen = listen.unwrap_or(USUAL);
@@ -52,5 +58,5 @@ pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
         );
         report.add(finding.help("for example `token = \"env:HUB_TOKEN\"`"));
     }
-    Serving { listen, token }
+    Serving { listen, public, token }
 }

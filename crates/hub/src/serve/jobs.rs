@@ -8,6 +8,7 @@ use diaporos_store::{Fault, Leased, Store, StoreError};
 use super::Asked;
 use super::look_job::{LookTools, Looked};
 use super::shared::{Progressing, Shared};
+use super::subscribing::{Subscribed, Subscribing};
 use crate::batch::{BatchError, TimedBatch, TimedBatches, TimedCollection};
 use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, LeasedStore, Worker};
@@ -26,6 +27,8 @@ pub(super) enum Job {
     Look(SystemName),
     /// Take out what is no longer needed.
     Tidy,
+    /// Ask the hubs of a system's feeds to call.
+    Subscribe(SystemName),
     /// Tell somebody what happened.
     Tell(SystemName),
     /// Make and send a batch of a brief.
@@ -51,6 +54,7 @@ impl Job {
         match self {
             Job::Pull(system) => vec![Leased::System(system.clone())],
             Job::Look(system) => vec![Leased::Entries(system.clone())],
+            Job::Subscribe(system) => vec![Leased::Hubs(system.clone())],
             Job::Tidy => vec![Leased::Tidying],
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
             Job::Batch(brief) => vec![Leased::Batches, Leased::Brief(brief.clone())],
@@ -78,6 +82,8 @@ pub enum JobEnd {
     Looked(Looked),
     /// What was no longer needed was taken out.
     Tidied(Vec<TidyRow>),
+    /// The hubs of feeds were asked to call.
+    Subscribed(Vec<Subscribed>),
     /// Somebody was told.
     Told(TellTally),
     /// The time of a brief had come.
@@ -147,6 +153,7 @@ impl JobTools {
                 }
             }
             Job::Look(system) => self.look(&system, &connector, store).await,
+            Job::Subscribe(system) => self.subscribe(&system, &connector, store).await,
             Job::Tidy => self.tidy(store),
             Job::Tell(name) => self.tell(&name, &connector, store).await,
             Job::Batch(brief) => self.batch(&brief, &connector, store).await,
@@ -160,6 +167,16 @@ impl JobTools {
         match tools.look(system, connector, store).await {
             Ok(Ok(looked)) => JobEnd::Looked(looked),
             Ok(Err(error)) => JobEnd::NotBegun(error),
+            Err(error) => JobEnd::Store(error),
+        }
+    }
+
+    async fn subscribe(&self, system: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let calls = &self.shared.hub_calls;
+        let subscribing = Subscribing { config: &self.config, connector, clock: self.clock, calls };
+        match subscribing.see_to(system, store).await {
+            Ok(Ok(seen)) => JobEnd::Subscribed(seen),
+            Ok(Err(error)) => JobEnd::NotTold(error),
             Err(error) => JobEnd::Store(error),
         }
     }

@@ -1,6 +1,7 @@
 //! What listens: hooks are called here.
 
 use std::net::SocketAddr;
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -18,6 +19,7 @@ use tokio::sync::Semaphore;
 
 use super::call_keeper::{CallKeeper, Kept, NotKept};
 use super::hooks::{CallCounts, Hooks, OpenHook};
+use super::hub_calls::{HubCalls, asked_back, published};
 use super::pages::Pages;
 use super::shared::Shared;
 use crate::leases::Clock;
@@ -25,7 +27,7 @@ use crate::leases::Clock;
 /// Bodies that are read at a time; a caller waits for its turn.
 const BODIES: usize = 32;
 /// How long a body may take to come in.
-const BODY_WITHIN: Duration = Duration::from_secs(10);
+pub(super) const BODY_WITHIN: Duration = Duration::from_secs(10);
 
 /// What those who call see of a hub.
 #[derive(Clone)]
@@ -35,11 +37,16 @@ pub(super) struct Front {
     pub(super) shared: Arc<Shared>,
     pub(super) clock: Clock,
     pub(super) bodies: Arc<Semaphore>,
+    /// The subscriptions by which hubs call.
+    pub(super) hub_calls: HubCalls,
+    /// The file of the store.
+    pub(super) store: PathBuf,
 }
 
 impl Front {
     pub(super) fn new(hooks: Hooks, keeper: CallKeeper, shared: Arc<Shared>, clock: Clock) -> Front {
-        Front { hooks, keeper, shared, clock, bodies: Arc::new(Semaphore::new(BODIES)) }
+        let (hub_calls, store) = (shared.hub_calls.clone(), shared.config().store_file());
+        Front { hooks, keeper, shared, clock, bodies: Arc::new(Semaphore::new(BODIES)), hub_calls, store }
     }
 }
 
@@ -53,6 +60,7 @@ pub(super) async fn listen(at: SocketAddr, front: Front, pages: Pages) -> std::i
     let routes = Router::new()
         .route("/healthz", get(|| async { "ok\n" }))
         .route("/hooks/{name}", post(called))
+        .route("/websub/{token}", get(asked_back).post(published))
         .with_state(front)
         .merge(pages.routes());
     tokio::spawn(async move {
@@ -65,7 +73,7 @@ pub(super) async fn listen(at: SocketAddr, front: Front, pages: Pages) -> std::i
 }
 
 /// An answer in one line.
-fn said(status: StatusCode, line: &str) -> Response {
+pub(super) fn said(status: StatusCode, line: &str) -> Response {
     (status, [(header::CONTENT_TYPE, "text/plain; charset=utf-8")], format!("{line}\n")).into_response()
 }
 
@@ -88,7 +96,7 @@ async fn called(State(front): State<Front>, Path(name): Path<String>, headers: H
     answer
 }
 
-fn too_many(front: &Front, seconds: u64) -> Response {
+pub(super) fn too_many(front: &Front, seconds: u64) -> Response {
     CallCounts::count(&front.shared.counts.too_many);
     let mut response = said(StatusCode::TOO_MANY_REQUESTS, "too many calls; come again later");
     if let Ok(value) = seconds.to_string().parse() {
@@ -126,8 +134,13 @@ async fn taken(front: &Front, (name, open): (&str, &OpenHook), headers: &HeaderM
         }
     };
     let (hook, system) = (name.to_owned(), open.system.clone());
-    let kept = front.keeper.keep(NewCall { hook, id: call.id, system, entries, word: call.event, received }).await;
-    match kept {
+    kept(front, NewCall { hook, id: call.id, system, entries, word: call.event, received }).await
+}
+
+/// Keeps a call, and answers once it is on the disk.
+pub(super) async fn kept(front: &Front, call: NewCall) -> Response {
+    let counts = &front.shared.counts;
+    match front.keeper.keep(call).await {
         Ok(Kept::New) => {
             CallCounts::count(&counts.taken);
             said(StatusCode::ACCEPTED, "taken")

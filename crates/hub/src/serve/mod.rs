@@ -7,6 +7,7 @@ mod agenda;
 mod call_keeper;
 mod facts;
 mod hooks;
+mod hub_calls;
 mod jobs;
 mod listener;
 mod look_job;
@@ -14,6 +15,7 @@ mod looks;
 mod pages;
 mod running;
 mod shared;
+mod subscribing;
 mod underway;
 mod watch;
 
@@ -36,6 +38,7 @@ pub use hooks::CallCounts;
 pub use jobs::{Done, JobEnd};
 pub use look_job::Looked;
 use running::Running;
+pub use subscribing::Subscribed;
 
 /// How long work that is under way may take to end once `serve` is asked to.
 pub const ENDS_WITHIN: Duration = Duration::from_secs(20);

@@ -18,6 +18,7 @@ use super::jobs::{Extent, Job, JobTools};
 use super::listener::{Front, listen};
 use super::pages::{Access, Pages};
 use super::shared::Shared;
+use super::subscribing;
 use super::underway::{Ended, Underway};
 use super::watch::Watch;
 use super::{ENDS_WITHIN, Serve, ServeError, Told};
@@ -76,6 +77,7 @@ impl Running {
         tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);
         let shared = Arc::new(Shared::new(Arc::clone(&config), started));
+        subscribing::make_known(&config, &mut store, &shared.hub_calls)?;
         let (hooks, variable) = (Hooks::default(), serve.variable);
         let variable = move |name: &str| variable(name);
         let connector = Connector::new(&config, &variable);
@@ -141,6 +143,7 @@ impl Running {
         let known = facts(&self.config, &self.store, self.started, now)?;
         let wait = self.start_due(&known, now).min(self.start_called(&known, now)?);
         self.start_telling(now)?;
+        self.start_subscribing(known.pauses.keys(), now)?;
         self.look_around(now)?;
         Ok(wait)
     }
@@ -202,6 +205,7 @@ impl Running {
             return Ok(Err(error.to_string()));
         }
         self.store.done_with_others(&config.systems.keys().collect::<Vec<_>>(), now)?;
+        subscribing::make_known(&config, &mut self.store, &self.shared.hub_calls)?;
         self.gone_through.clear();
         self.config = Arc::new(config);
         self.shared.set_config(Arc::clone(&self.config));
@@ -250,7 +254,7 @@ impl Running {
                 Leased::Brief(_) | Leased::Returns(_) if !self.underway.is_free(&Leased::Batches, now) => {}
                 Leased::Brief(brief) => self.start(Job::Batch(brief)),
                 Leased::Returns(brief) => self.start(Job::Collect(brief)),
-                Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
+                Leased::Entries(_) | Leased::Hubs(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
             }
         }
         for ((system, extent), lanes) in pushes {
@@ -278,7 +282,9 @@ impl Running {
     /// Starts looking at what calls from outside were about, and says how long nothing more of that is due.
     fn start_called(&mut self, known: &Facts, now: Timestamp) -> Result<Duration, StoreError> {
         let mut wait = LOOKS_EVERY;
-        let called: BTreeSet<SystemName> = self.config.hooks.values().map(|hook| hook.system.clone()).collect();
+        let subscribed = self.config.systems.iter().filter(|(_, system)| !system.subscribed().is_empty());
+        let called = self.config.hooks.values().map(|hook| &hook.system).chain(subscribed.map(|(name, _)| name));
+        let called: BTreeSet<SystemName> = called.cloned().collect();
         for system in called {
             let Some(next) = self.store.next_look(&system)? else { continue };
             if next > now {
@@ -300,6 +306,22 @@ impl Running {
         let is_due = last.is_none_or(|last| now.duration_since(last) >= TIDIED_EVERY);
         if is_due && self.config.keeping != Keeping::default() && self.underway.is_free(&Leased::Tidying, now) {
             self.start(Job::Tidy);
+        }
+        Ok(())
+    }
+
+    /// Starts seeing to the hubs of feeds.
+    fn start_subscribing<'a>(
+        &mut self,
+        paused: impl Iterator<Item = &'a String> + Clone,
+        now: Timestamp,
+    ) -> Result<(), StoreError> {
+        for system in subscribing::due(&self.config, &self.store, now)? {
+            let pulled = Leased::System(system.clone()).to_string();
+            let is_paused = paused.clone().any(|one| *one == pulled || *one == Paused::All.to_string());
+            if !is_paused && self.underway.is_free(&Leased::Hubs(system.clone()), now) {
+                self.start(Job::Subscribe(system));
+            }
         }
         Ok(())
     }

@@ -7,6 +7,7 @@ use diaporos_store::Leased;
 use jiff::Timestamp;
 
 use super::hooks::CallCounts;
+use super::hub_calls::HubCalls;
 use crate::config::Config;
 use crate::{Event, Listener};
 
@@ -27,6 +28,8 @@ pub(super) struct Shared {
     running: Mutex<BTreeMap<String, Progress>>,
     fault: Mutex<Option<String>>,
     pub(super) counts: CallCounts,
+    /// The subscriptions by which hubs call.
+    pub(super) hub_calls: HubCalls,
     pub(super) started: Timestamp,
 }
 
@@ -37,7 +40,7 @@ fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Shared {
     pub(super) fn new(config: Arc<Config>, started: Timestamp) -> Shared {
         let (running, fault, counts) = (Mutex::default(), Mutex::default(), CallCounts::default());
-        Shared { config: RwLock::new(config), running, fault, counts, started }
+        Shared { config: RwLock::new(config), running, fault, counts, hub_calls: HubCalls::default(), started }
     }
 
     /// The configuration that counts now.

@@ -24,6 +24,8 @@ pub enum Leased {
     Brief(String),
     /// What comes back of a brief's batches.
     Returns(String),
+    /// The hubs that are to call when a system's feeds publish.
+    Hubs(SystemName),
 }
 
 impl fmt::Display for Leased {
@@ -37,6 +39,7 @@ impl fmt::Display for Leased {
             Leased::Batches => f.write_str("batches"),
             Leased::Brief(name) => write!(f, "brief {name}"),
             Leased::Returns(name) => write!(f, "returns of {name}"),
+            Leased::Hubs(name) => write!(f, "hubs of {name}"),
         }
     }
 }

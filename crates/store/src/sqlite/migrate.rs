@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 15] = [
+const MIGRATIONS: [&str; 16] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -25,6 +25,7 @@ const MIGRATIONS: [&str; 15] = [
     include_str!("../../migrations/0013_alert.sql"),
     include_str!("../../migrations/0014_tell.sql"),
     include_str!("../../migrations/0015_occurrence.sql"),
+    include_str!("../../migrations/0016_subscription.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -1,10 +1,11 @@
 //! Who owes a changed entry a look.
 
+use diaporos_core::value::LaneName;
 use jiff::Timestamp;
 use rusqlite::{Connection, params};
 
-use super::StoreError;
-use super::row::millis;
+use super::row::{millis, moment};
+use super::{Store, StoreError};
 
 /// Every lane from the entry's type owes it a look, and so does every entry that read it.
 pub(super) fn mark_owed(
@@ -17,16 +18,31 @@ pub(super) fn mark_owed(
     connection
         .prepare_cached(
             "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
-             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since, touched = touched + 1",
+             ON CONFLICT DO UPDATE SET standing = 'owed', reason = NULL, message = NULL,
+                 since = iif(standing = 'owed', since, excluded.since), touched = touched + 1",
         )?
         .execute(params![kind, entry, millis(now)])?;
     connection
         .prepare_cached(
-            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?3, touched = touched + 1
+            "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = iif(standing = 'owed', since, ?3), touched = touched + 1
              WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
         )?
         .execute(params![kind, source_id, millis(now)])?;
     Ok(())
+}
+
+impl Store {
+    /// Since when the entry of a lane is owed a look that waits longest.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn oldest_owed(&self, lane: &LaneName) -> Result<Option<Timestamp>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT min(since) FROM delivery WHERE lane = (SELECT id FROM lane WHERE name = ?1) AND standing = 'owed'",
+        )?;
+        let oldest: Option<i64> = query.query_row([lane.as_str()], |row| row.get(0))?;
+        oldest.map(moment).transpose()
+    }
 }
 
 /// Entries that read this one see another counterpart now. Whoever pushes the lane looks, for each entry that

@@ -7,9 +7,11 @@ use diaporos_core::settings::{Section, Table};
 use super::settings::{FEEDS, FeedConfig, feeds};
 use super::{FeedSource, Feeds, model};
 use crate::Read;
+use crate::http::Client;
 use crate::kind::{Kind, System};
 use crate::settings::{HubFiles, OF_ALL, PlaceText};
 use crate::setup::{ConnectError, DocumentPlace, Setup};
+use crate::websub::Subscriber;
 
 static SYSTEM: Table = Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], FEEDS]);
 
@@ -32,7 +34,8 @@ impl Kind for Feed {
         _: &mut HubFiles<'_>,
         report: &mut Report,
     ) -> Option<Box<dyn System>> {
-        Some(Box::new(FeedSystem { feeds: feeds(table, report)? }))
+        let subscribe = table.boolean("subscribe", report);
+        Some(Box::new(FeedSystem { feeds: feeds(table, report)?, subscribe }))
     }
 }
 
@@ -40,6 +43,15 @@ impl Kind for Feed {
 #[derive(Debug)]
 struct FeedSystem {
     feeds: Vec<FeedConfig>,
+    /// Whether their hubs are to call.
+    subscribe: bool,
+}
+
+impl FeedSystem {
+    /// The feeds that are read.
+    fn on(&self) -> impl Iterator<Item = &FeedConfig> {
+        self.feeds.iter().filter(|feed| feed.on)
+    }
 }
 
 impl System for FeedSystem {
@@ -57,7 +69,7 @@ impl System for FeedSystem {
     }
 
     fn reader(&self, setup: &dyn Setup) -> Result<Box<dyn Read>, ConnectError> {
-        let sources = self.feeds.iter().filter(|feed| feed.on).map(|feed| {
+        let sources = self.on().map(|feed| {
             let place = setup.document(&feed.place)?;
             let credential = match &place {
                 DocumentPlace::Web(url) => setup.credential(url, feed.read.as_ref())?,
@@ -67,5 +79,22 @@ impl System for FeedSystem {
         });
         let sources = sources.collect::<Result<_, ConnectError>>()?;
         Ok(Box::new(Feeds::new(setup.name().clone(), sources, setup.limits()?)?))
+    }
+
+    fn subscribed(&self) -> Vec<&str> {
+        self.on().filter(|_| self.subscribe).map(|feed| feed.name.as_str()).collect()
+    }
+
+    fn subscriber(&self, setup: &dyn Setup) -> Result<Subscriber, ConnectError> {
+        let client = Client::new(setup.name().clone(), setup.limits()?, None)?;
+        let mut feeds = Vec::new();
+        for feed in self.on() {
+            // A file calls nobody.
+            if let DocumentPlace::Web(url) = setup.document(&feed.place)? {
+                let credential = setup.credential(&url, feed.read.as_ref())?;
+                feeds.push((feed.name.clone(), url, client.for_credential(credential)));
+            }
+        }
+        Ok(Subscriber::new(feeds))
     }
 }

@@ -27,6 +27,7 @@ pub(super) struct FeedConfig {
 
 /// What is said of feeds.
 pub(super) const FEEDS: &[Setting] = settings![
+    subscribe: Form::Boolean, usual "false", "whether `serve` subscribes to the feeds that offer it (WebSub), so that their hub calls when they publish; needs `public` in `[serve]`", "true";
     feeds: Form::Named(&Form::Either(&DOCUMENT, &Form::Table(&FEED))), required, "the feeds, each under a name by which its items are told apart", "{ fernhollow = \"https://fernhollow.example/news.atom\", tarnside = \"file:tarnside.rss\" }";
 ];
 static FEED: Table = Table::new(

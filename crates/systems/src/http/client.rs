@@ -181,9 +181,21 @@ impl Client {
     /// # Errors
     /// Where no good answer came.
     pub async fn write(&self, request: &Request) -> Result<Answer, SystemError> {
+        self.write_by(request, true).await
+    }
+
+    /// The same to an address that content gave: it leads to no special network, but to hosts that are named.
+    ///
+    /// # Errors
+    /// Where no good answer came, or it leads inside.
+    pub(crate) async fn write_given(&self, request: &Request, named: &[String]) -> Result<Answer, SystemError> {
+        self.write_by(request, is_named(named, &request.url)).await
+    }
+
+    async fn write_by(&self, request: &Request, is_trusted: bool) -> Result<Answer, SystemError> {
         let surely_not_done =
             |kind: &ErrorKind| matches!(kind, ErrorKind::Unreachable(_) | ErrorKind::Throttled { .. });
-        let way = way_of(&request.url, true).map_err(|kind| self.error(request, kind))?;
+        let way = way_of(&request.url, is_trusted).map_err(|kind| self.error(request, kind))?;
         let answer = self.with_retries((request, way), surely_not_done, &mut None).await?;
         if answer.is_redirect() {
             let target = answer.header("location").and_then(|place| request.url.join(place).ok());

@@ -4,7 +4,7 @@ use diaporos_hub::alerts::AlertKind;
 use diaporos_hub::batch::{CollectTally, TimedBatch, TimedCollection};
 use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
-use diaporos_hub::serve::{Done, JobEnd, Looked, Told};
+use diaporos_hub::serve::{Done, JobEnd, Looked, Subscribed, Told};
 use diaporos_hub::tell::TellTally;
 use diaporos_hub::tidy::TidyRow;
 use diaporos_store::{AlertChanges, AlertRow};
@@ -51,6 +51,7 @@ fn ended(done: &Done) -> Vec<String> {
     match &done.end {
         JobEnd::Pulled(rows) => pulled(rows),
         JobEnd::Looked(looked) => seen(looked),
+        JobEnd::Subscribed(seen) => subscribed(&what, seen),
         JobEnd::Tidied(rows) => tidied(rows),
         JobEnd::Told(tally) => told(&what, tally),
         JobEnd::NotTold(error) => vec![format!("{what}: {error}")],
@@ -82,6 +83,15 @@ fn pulled(rows: &[PullRow]) -> Vec<String> {
         }
     }
     lines
+}
+
+fn subscribed(what: &str, seen: &[Subscribed]) -> Vec<String> {
+    let line = |one: &Subscribed| match &one.end {
+        Ok(Some(hub)) => Some(format!("{what}: asked {hub} to call when `{}` publishes", one.feed)),
+        Ok(None) => None,
+        Err(error) => Some(format!("{what}: `{}`: {error}", one.feed)),
+    };
+    seen.iter().filter_map(line).collect()
 }
 
 fn tidied(rows: &[TidyRow]) -> Vec<String> {

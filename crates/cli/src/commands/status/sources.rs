@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use diaporos_hub::config::Config;
 use diaporos_hub::serve::{Planned, When, agenda, facts};
-use diaporos_store::{LeaseRow, Leased, Pause, Store, WorkRow};
+use diaporos_store::{LeaseRow, Leased, Pause, Store, Subscription, WorkRow};
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
 
@@ -25,6 +25,7 @@ pub(super) struct Beside {
     sources: Vec<(String, Option<WorkRow>, When)>,
     pauses: BTreeMap<String, Pause>,
     leases: Vec<LeaseRow>,
+    subscriptions: Vec<Subscription>,
     now: Timestamp,
 }
 
@@ -37,7 +38,13 @@ impl Beside {
                 sources.push((name.to_string(), facts.work.get(&what.to_string()).cloned(), when));
             }
         }
-        Ok(Beside { sources, pauses: facts.pauses, leases: store.leases(now)?, now })
+        Ok(Beside {
+            sources,
+            pauses: facts.pauses,
+            leases: store.leases(now)?,
+            subscriptions: store.subscriptions()?,
+            now,
+        })
     }
 
     /// The sources as a table of their own, before the lanes.
@@ -85,6 +92,10 @@ impl Beside {
                 "next": next,
             })
         });
+        let subscriptions = self.subscriptions.iter().filter(|one| one.hub.is_some()).map(|one| {
+            let ends = one.ends.map(|ends| ends.to_string());
+            json!({ "source": one.system.as_str(), "feed": one.feed, "hub": one.hub, "ends": ends, "problem": one.problem })
+        });
         let paused = self.pauses.iter().map(|(what, pause)| {
             let until = pause.until.map(|until| until.to_string());
             json!({ "what": what, "who": pause.who, "why": pause.why, "since": pause.since.to_string(), "until": until })
@@ -94,6 +105,7 @@ impl Beside {
         });
         Map::from_iter([
             ("sources".to_owned(), Json::Array(sources.collect())),
+            ("subscriptions".to_owned(), Json::Array(subscriptions.collect())),
             ("paused".to_owned(), Json::Array(paused.collect())),
             ("running".to_owned(), Json::Array(running.collect())),
         ])
@@ -105,7 +117,15 @@ impl Beside {
         let running = self.leases.iter().map(|lease| {
             format!("now: {} {} by {} since {}", lease.doing, lease.what, lease.who, moment(lease.since, &context.zone))
         });
-        let lines: Vec<String> = paused.chain(running).map(|line| one_line(&line)).collect();
+        let hubs = self.subscriptions.iter().filter_map(|one| {
+            let (hub, of) = (one.hub.as_ref()?, format!("{}, feed {}", one.system, one.feed));
+            Some(match (&one.problem, one.ends) {
+                (Some(problem), _) => format!("{of}: {problem}"),
+                (None, Some(ends)) => format!("{of}: {hub} calls until {}", moment(ends, &context.zone)),
+                (None, None) => format!("{of}: {hub} was asked to call, and has not asked back"),
+            })
+        });
+        let lines: Vec<String> = hubs.chain(paused).chain(running).map(|line| one_line(&line)).collect();
         lines.join("\n")
     }
 }

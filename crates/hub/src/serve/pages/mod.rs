@@ -4,6 +4,7 @@ mod access;
 mod entry;
 mod metrics;
 mod overview;
+mod views;
 
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -132,7 +133,7 @@ async fn overview_page(State(pages): State<Pages>, request: Request) -> Result<R
     pages
         .read(move |pages, store| {
             let view = overview::overview(&pages.shared, store, (pages.clock)())?;
-            rendered(OVERVIEW, &overview::Page { view, stands_still })
+            rendered(OVERVIEW, &views::Page { view, stands_still })
         })
         .await
 }

@@ -1,9 +1,13 @@
 //! The state of a hub, gathered to be looked at.
 
-use diaporos_store::{LedgerFilter, Paused, Standing, Store, StoreError};
+use diaporos_core::value::LaneName;
+use diaporos_store::{LedgerFilter, Paused, Standing, Store, StoreError, Subscription};
 use jiff::{SignedDuration, Timestamp};
-use serde::Serialize;
 
+use super::views::{
+    AlertView, Bar, BatchView, CountView, HoldView, LaneView, LanguageView, LedgerView, Overview, PauseView,
+    RunningView, SourceView,
+};
 use crate::alerts::AlertKind;
 use crate::batch::tallies;
 use crate::config::{Config, Pushed};
@@ -19,139 +23,10 @@ const BATCHES: usize = 20;
 /// A rhythm is shown over so many days, in stretches of so many hours.
 const DAYS: i64 = 7;
 const STRETCH: i64 = 6;
+/// Of more that are owed it is not looked which waits longest.
+const COUNTED_OWED: u64 = 5_000;
 /// The height of a plot.
 const HEIGHT: u64 = 24;
-
-/// A page of the state of a hub.
-#[derive(Serialize)]
-pub(super) struct Page {
-    pub(super) view: Overview,
-    pub(super) stands_still: bool,
-}
-
-/// The state of a hub.
-#[derive(Serialize)]
-pub(super) struct Overview {
-    hub: String,
-    now: String,
-    started: String,
-    fault: Option<String>,
-    alerts: Vec<AlertView>,
-    paused: Vec<PauseView>,
-    running: Vec<RunningView>,
-    sources: Vec<SourceView>,
-    lanes: Vec<LaneView>,
-    holds: Vec<HoldView>,
-    more_holds: bool,
-    batches: Vec<BatchView>,
-    calls_waiting: u64,
-    ledger: Vec<LedgerView>,
-}
-
-#[derive(Serialize)]
-struct AlertView {
-    kind: String,
-    subject: String,
-    message: String,
-    way_out: String,
-    since: String,
-}
-
-#[derive(Serialize)]
-struct PauseView {
-    what: String,
-    who: String,
-    why: String,
-    until: Option<String>,
-}
-
-#[derive(Serialize)]
-struct RunningView {
-    what: String,
-    doing: String,
-    who: String,
-    since: String,
-    done: Option<u64>,
-    total: Option<u64>,
-    percent: Option<u64>,
-}
-
-#[derive(Serialize)]
-struct SourceView {
-    name: String,
-    times: Option<String>,
-    pulled: Option<String>,
-    next: Option<String>,
-    problem: Option<String>,
-    failures: u32,
-    bars: Vec<Bar>,
-    arrived: u64,
-}
-
-/// A bar of a plot.
-#[derive(Serialize)]
-struct Bar {
-    x: i64,
-    y: u64,
-    height: u64,
-}
-
-#[derive(Serialize)]
-struct LaneView {
-    name: String,
-    from: String,
-    to: String,
-    pushed: String,
-    last: Option<String>,
-    problem: Option<String>,
-    counts: Vec<CountView>,
-}
-
-#[derive(Serialize)]
-struct CountView {
-    standing: &'static str,
-    sign: &'static str,
-    entries: u64,
-    percent: f64,
-}
-
-#[derive(Serialize)]
-struct HoldView {
-    lane: String,
-    address: String,
-    reason: String,
-    message: String,
-    way_out: String,
-    since: String,
-}
-
-#[derive(Serialize)]
-struct BatchView {
-    name: String,
-    brief: String,
-    standing: &'static str,
-    due: Option<String>,
-    languages: Vec<LanguageView>,
-}
-
-#[derive(Serialize)]
-struct LanguageView {
-    language: String,
-    accepted: u64,
-    all: u64,
-    percent: u64,
-}
-
-#[derive(Serialize)]
-struct LedgerView {
-    at: String,
-    lane: String,
-    address: String,
-    language: String,
-    action: String,
-    result: String,
-    status: Option<i64>,
-}
 
 /// A moment to be read.
 pub(super) fn shown(at: Timestamp) -> String {
@@ -228,6 +103,7 @@ fn running(shared: &Shared, store: &Store, now: Timestamp) -> Result<Vec<Running
 
 fn sources(shared: &Shared, config: &Config, store: &Store, now: Timestamp) -> Result<Vec<SourceView>, StoreError> {
     let known = facts(config, store, shared.started, now)?;
+    let subscriptions = store.subscriptions()?;
     let mut views = Vec::new();
     for planned in agenda(config, &known) {
         let diaporos_store::Leased::System(name) = &planned.what else { continue };
@@ -242,6 +118,7 @@ fn sources(shared: &Shared, config: &Config, store: &Store, now: Timestamp) -> R
         views.push(SourceView {
             name: name.to_string(),
             times: config.systems.get(name).and_then(|system| system.pulled.as_ref()).map(ToString::to_string),
+            hubs: subscriptions.iter().filter(|one| one.system == *name).filter_map(hub).collect(),
             pulled: last.map(|last| shown(last.ended)),
             next,
             problem: last.and_then(|last| last.problem.clone()),
@@ -251,6 +128,16 @@ fn sources(shared: &Shared, config: &Config, store: &Store, now: Timestamp) -> R
         });
     }
     Ok(views)
+}
+
+/// Whether the hub of a feed calls; nothing of one that names none.
+fn hub(one: &Subscription) -> Option<String> {
+    let name = one.hub.as_ref()?;
+    Some(match (&one.problem, one.ends) {
+        (Some(problem), _) => format!("{}: {problem}", one.feed),
+        (None, Some(ends)) => format!("{}: {name} calls until {}", one.feed, shown(ends)),
+        (None, None) => format!("{}: {name} was asked to call", one.feed),
+    })
 }
 
 /// What came in, in stretches of some hours, the newest to the right.
@@ -295,6 +182,7 @@ fn lanes(config: &Config, store: &Store) -> Result<Vec<LaneView>, StoreError> {
             },
             last: last.map(|last| shown(last.ended)),
             problem: last.and_then(|last| last.problem.clone()),
+            oldest_owed: None,
             counts: Standing::WORDS
                 .map(|(_, standing)| count(standing))
                 .into_iter()
@@ -302,7 +190,15 @@ fn lanes(config: &Config, store: &Store) -> Result<Vec<LaneView>, StoreError> {
                 .collect(),
         }
     };
-    Ok(status(config, store)?.into_iter().map(view).collect())
+    let mut views: Vec<LaneView> = status(config, store)?.into_iter().map(view).collect();
+    for view in &mut views {
+        let owed =
+            view.counts.iter().find(|count| count.standing == Standing::Owed.word()).map_or(0, |count| count.entries);
+        if let (1..=COUNTED_OWED, Ok(lane)) = (owed, LaneName::new(view.name.clone())) {
+            view.oldest_owed = store.oldest_owed(&lane)?.map(shown);
+        }
+    }
+    Ok(views)
 }
 
 fn holds(store: &Store) -> Result<(Vec<HoldView>, bool), StoreError> {
