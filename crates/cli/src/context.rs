@@ -87,6 +87,11 @@ impl Context {
         }
     }
 
+    /// The same for another hub.
+    pub(crate) fn at(&self, folder: &Path) -> Context {
+        Context { hub: Some(folder.to_owned()), ..self.clone() }
+    }
+
     /// An environment variable.
     pub(crate) fn variable(name: &str) -> Option<String> {
         std::env::var(name).ok()

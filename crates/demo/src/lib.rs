@@ -7,6 +7,7 @@ mod archive;
 mod bulletins;
 mod catalogue;
 mod faults;
+mod newsroom;
 mod server;
 mod slip;
 mod translator;
@@ -19,6 +20,7 @@ pub use agency::Agency;
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use faults::{Annexe, Asked, Fault, Noticeboard, PastTheEnd, Rule, Says, Whim};
+pub use newsroom::Newsroom;
 pub use server::StandIn;
 pub use slip::{FileSlip, Slip, Spoilt};
 pub use visitor_site::VisitorSite;
@@ -68,6 +70,18 @@ pub async fn start_annexe(packets: u64) -> io::Result<(StandIn, Annexe)> {
 pub async fn start_noticeboard() -> io::Result<(StandIn, Noticeboard)> {
     let board = Noticeboard::default();
     Ok((StandIn::start(faults::noticeboard_routes(board.clone())).await?, board))
+}
+
+/// What is added to the hub's configuration for the time in which it runs by itself.
+pub const RUNNING: &str = include_str!("../hub/running.toml");
+
+/// The newsroom, running by itself: what a running hub has to do with besides.
+///
+/// # Errors
+/// Where no port can be had.
+pub async fn start_newsroom() -> io::Result<(StandIn, Newsroom)> {
+    let newsroom = Newsroom::default();
+    Ok((StandIn::start(newsroom::routes(newsroom.clone())).await?, newsroom))
 }
 
 /// All stand-ins, running.

@@ -13,7 +13,7 @@ use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt;
 use crate::output::{note, one_line};
-use lines::lines;
+pub(crate) use lines::lines;
 
 /// Run the hub by itself: pull systems at their times, and push what lanes owe.
 #[derive(Debug, Args)]

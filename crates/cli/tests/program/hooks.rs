@@ -14,7 +14,7 @@ use crate::serve::{Serving, is_off, shows};
 const SECRET: &str = "whsec_T3N0cmVsIEdhcmRlbnMgYXJlIG1hZGUgdXA=";
 
 /// A hub that is called, with its lanes pushed once.
-fn called() -> Hub {
+pub(crate) fn called() -> Hub {
     let hub = Hub::new();
     let text = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     let hooks = "
@@ -86,7 +86,7 @@ fn post(url: &str, headers: &[(&str, &str)], body: &str) -> u16 {
 }
 
 /// Calls as the catalogue does.
-fn call(at: &str, id: &str, body: &str) -> u16 {
+pub(crate) fn call(at: &str, id: &str, body: &str) -> u16 {
     let second = jiff::Timestamp::now().as_second();
     let (signature, second) = (sign(SECRET, id, second, body.as_bytes()), second.to_string());
     let headers =
@@ -94,7 +94,7 @@ fn call(at: &str, id: &str, body: &str) -> u16 {
     post(&format!("{at}/hooks/catalogue"), &headers, body)
 }
 
-fn saved(id: &str) -> String {
+pub(crate) fn saved(id: &str) -> String {
     json!({ "event": "saved", "type": "plant-profile", "id": id }).to_string()
 }
 

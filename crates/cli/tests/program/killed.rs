@@ -1,9 +1,15 @@
 //! SIGKILL between the site's write and our note of it.
 
+use std::collections::BTreeSet;
+use std::sync::Mutex;
+use std::time::Duration;
+
 use diaporos_demo::{Asked, Fault, Rule};
 use serde_json::json;
 
 use crate::harness::Hub;
+use crate::hooks::{address, call, called, saved};
+use crate::serve::{Serving, shows};
 
 /// Kills a push once the site has carried out a write of that method, before it answers.
 fn kill_after_write(hub: &Hub, method: &str) {
@@ -131,4 +137,66 @@ fn what_stays_in_doubt_is_told_once_and_stands_among_the_holds() {
     hub.json(&["push", "profiles"]);
     hub.nothing_is_doubled();
     assert_eq!(hub.json(&["status"])["lanes"][0]["in_doubt"], 0);
+}
+
+/// Ten thousand calls in about a minute, sent as those send who try again till they are answered, while what they
+/// call is killed again and again.
+#[test]
+fn none_of_ten_thousand_calls_is_lost_at_50_kills() {
+    const CALLS: usize = 10_000;
+    const SENDERS: usize = 8;
+    let hub = called();
+    let at = Mutex::new(String::new());
+    let answered = Mutex::new(BTreeSet::new());
+    let plant = |number: usize| format!("p-{:03}", number % 20 + 1);
+    let send_all = |sender: usize| {
+        for number in (sender..CALLS).step_by(SENDERS) {
+            loop {
+                let to = at.lock().unwrap().clone();
+                let status = if to.is_empty() { 0 } else { call(&to, &format!("e-{number}"), &saved(&plant(number))) };
+                if status == 202 {
+                    answered.lock().unwrap().insert(format!("e-{number}"));
+                    break;
+                }
+                std::thread::sleep(Duration::from_millis(20));
+            }
+        }
+    };
+    std::thread::scope(|scope| {
+        let senders: Vec<_> = (0..SENDERS).map(|sender| scope.spawn(move || send_all(sender))).collect();
+        let mut random = fastrand::Rng::with_seed(50);
+        for kill in 0..50_usize {
+            hub.world.plants.edit_text(&plant(kill), "common_name", "eng", &format!("Fern {kill}"));
+            let serving = Serving::begin(&hub, &[]);
+            *at.lock().unwrap() = address(&serving);
+            std::thread::sleep(Duration::from_millis(random.u64(50..900)));
+            drop(serving);
+        }
+        let serving = Serving::begin(&hub, &[]);
+        *at.lock().unwrap() = address(&serving);
+        senders.into_iter().for_each(|sender| sender.join().unwrap());
+        // The last edit of each plant is live, and every call that was answered is known and done with.
+        let kept = |open: bool| {
+            let store = rusqlite::Connection::open(hub.path().join(".diaporos/store.db")).unwrap();
+            let sql = format!("SELECT event FROM hook_event {}", if open { "WHERE done IS NULL" } else { "" });
+            let mut query = store.prepare(&sql).unwrap();
+            query.query_map([], |row| row.get::<_, String>(0)).unwrap().map(Result::unwrap).collect::<BTreeSet<_>>()
+        };
+        assert_eq!(answered.lock().unwrap().len(), CALLS);
+        assert_eq!(kept(false), *answered.lock().unwrap(), "what was answered is kept, once");
+        for _ in 0..600 {
+            if kept(true).is_empty() {
+                break;
+            }
+            std::thread::sleep(Duration::from_millis(100));
+        }
+        assert_eq!(kept(true).len(), 0, "each was looked at: {}", serving.said());
+        serving.end();
+    });
+    hub.run(&["pull", "catalogue"]).ends(0);
+    let before = hub.writes();
+    hub.run(&["push"]).ends(3);
+    assert_eq!(hub.writes(), before, "nothing was left to do");
+    assert!((30..50).filter(|edit| shows(&hub, &format!("Fern {edit}"))).count() >= 15);
+    hub.nothing_is_doubled();
 }

@@ -156,12 +156,7 @@ pub fn load_with(
             );
         }
         let hooks = hooks::hooks(file, &systems, report);
-        let serving = serving::serving(file, report);
-        if let (None, Some(name)) = (&serving.public, subscribing(&systems)) {
-            let message = format!("`{name}` is to be subscribed to its feeds, and `[serve]` has no `public` address");
-            let finding = Diagnostic::warning(Code::MissingKey, 0..0, message);
-            report.add(finding.help("say where hubs reach `serve`, as in `public = \"https://hub.ostrel.example\"`"));
-        }
+        let serving = serving::serving(file, &systems, report);
         let alerting = alerting::alerting(file, report);
         let keeping = keeping::keeping(file, report);
         let tells = tells::tells(file, (folder, &library), report);
@@ -238,14 +233,6 @@ fn model_with_seen(
         }
     }
     model
-}
-
-/// A system that is to be subscribed to its feeds, where there is one.
-fn subscribing(systems: &IndexMap<SystemName, Option<SystemConfig>>) -> Option<&SystemName> {
-    systems
-        .iter()
-        .find(|(_, known)| known.as_ref().is_some_and(|known| !known.subscribed().is_empty()))
-        .map(|(name, _)| name)
 }
 
 #[cfg(test)]

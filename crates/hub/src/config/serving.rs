@@ -5,8 +5,12 @@ use std::net::SocketAddr;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::{Form, Section, Table, TextForm};
+use diaporos_core::value::SystemName;
 use diaporos_systems::SecretReference;
 use diaporos_systems::settings::{PLACE, PlaceText, SECRET, place_of, secret};
+use indexmap::IndexMap;
+
+use super::SystemConfig;
 
 const LISTEN: Form = Form::Text(&TextForm { name: "an address and a port", pattern: Some("^.+:[0-9]+$") });
 
@@ -35,7 +39,19 @@ pub struct Serving {
 const USUAL: SocketAddr = SocketAddr::new(std::net::IpAddr::V4(std::net::Ipv4Addr::LOCALHOST), 4740);
 
 /// Reads what is said of `serve`.
-pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
+pub(super) fn serving(
+    file: &mut Section<'_>,
+    systems: &IndexMap<SystemName, Option<SystemConfig>>,
+    report: &mut Report,
+) -> Serving {
+    let serving = read(file, report);
+    if serving.public.is_none() {
+        check_subscribed(systems, report);
+    }
+    serving
+}
+
+fn read(file: &mut Section<'_>, report: &mut Report) -> Serving {
     let Some(mut table) = file.section("serve", report) else {
         return Serving { listen: USUAL, public: None, token: None };
     };
@@ -59,4 +75,14 @@ pub(super) fn serving(file: &mut Section<'_>, report: &mut Report) -> Serving {
         report.add(finding.help("for example `token = \"env:HUB_TOKEN\"`"));
     }
     Serving { listen, public, token }
+}
+
+/// Warns where a system is to be subscribed to its feeds, and no hub can call.
+fn check_subscribed(systems: &IndexMap<SystemName, Option<SystemConfig>>, report: &mut Report) {
+    let is_subscribed =
+        |known: &Option<SystemConfig>| known.as_ref().is_some_and(|known| !known.subscribed().is_empty());
+    let Some((name, _)) = systems.iter().find(|(_, known)| is_subscribed(known)) else { return };
+    let message = format!("`{name}` is to be subscribed to its feeds, and `[serve]` has no `public` address");
+    let finding = Diagnostic::warning(Code::MissingKey, 0..0, message);
+    report.add(finding.help("say where hubs reach `serve`, as in `public = \"https://hub.ostrel.example\"`"));
 }

@@ -2,18 +2,17 @@
 
 use std::collections::HashMap;
 use std::path::PathBuf;
-use std::sync::{Arc, PoisonError, RwLock};
 
 use axum::body::{Body, to_bytes};
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::Response;
 use diaporos_core::hook::is_signed_by_hub;
-use diaporos_store::{NewCall, Store, StoreError, Subscription};
+use diaporos_store::{NewCall, Store, StoreError};
 use jiff::{SignedDuration, Timestamp};
 
+use super::front::{BODY_WITHIN, Front, kept, said, too_many};
 use super::hooks::CallCounts;
-use super::listener::{BODY_WITHIN, Front, kept, said, too_many};
 
 /// The largest body whose signature is looked at: hubs send the feed along.
 const LARGEST: usize = 16 << 20;
@@ -26,21 +25,6 @@ const ASKED_AGAIN: SignedDuration = SignedDuration::from_hours(24);
 /// The longest word of a hub that is given back to it, or kept.
 const LONGEST_WORD: usize = 2_000;
 
-/// The subscriptions by the token by which hubs call, as far as they are known here.
-#[derive(Clone, Default)]
-pub(super) struct HubCalls(Arc<RwLock<HashMap<String, Subscription>>>);
-
-impl HubCalls {
-    pub(super) fn set(&self, all: Vec<Subscription>) {
-        let all = all.into_iter().filter(|one| one.hub.is_some()).map(|one| (one.token.clone(), one)).collect();
-        *self.0.write().unwrap_or_else(PoisonError::into_inner) = all;
-    }
-
-    fn known(&self, token: &str) -> Option<Subscription> {
-        self.0.read().unwrap_or_else(PoisonError::into_inner).get(token).cloned()
-    }
-}
-
 /// A hub asks back whether it is to call, or says that it will not (WebSub, 5.3 and 5.2).
 pub(super) async fn asked_back(
     State(front): State<Front>,
@@ -49,7 +33,7 @@ pub(super) async fn asked_back(
 ) -> Response {
     let of = |name: &str| query.get(name).map(String::as_str).unwrap_or_default();
     let (mode, topic, challenge) = (of("hub.mode"), of("hub.topic"), of("hub.challenge"));
-    let known = front.hub_calls.known(&token).filter(|known| known.topic == topic);
+    let known = front.hubs.known(&token).filter(|known| known.topic == topic);
     let is_sound = !challenge.is_empty() && challenge.len() <= LONGEST_WORD;
     if known.is_none() || (mode != "denied" && (mode != "subscribe" || !is_sound)) {
         CallCounts::count(&front.shared.counts.unknown);
@@ -103,7 +87,7 @@ pub(super) async fn published(
     headers: HeaderMap,
     body: Body,
 ) -> Response {
-    let Some(known) = front.hub_calls.known(&token) else {
+    let Some(known) = front.hubs.known(&token) else {
         CallCounts::count(&front.shared.counts.unknown);
         // By this a hub knows that it need not call again.
         return said(StatusCode::GONE, "nobody here wishes that");

@@ -172,7 +172,7 @@ impl JobTools {
     }
 
     async fn subscribe(&self, system: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
-        let calls = &self.shared.hub_calls;
+        let calls = &self.shared.hubs;
         let subscribing = Subscribing { config: &self.config, connector, clock: self.clock, calls };
         match subscribing.see_to(system, store).await {
             Ok(Ok(seen)) => JobEnd::Subscribed(seen),

@@ -1,54 +1,22 @@
 //! What listens: hooks are called here.
 
 use std::net::SocketAddr;
-use std::path::PathBuf;
-use std::sync::Arc;
-use std::time::Duration;
 
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::extract::{Path, State};
-use axum::http::{HeaderMap, StatusCode, header};
-use axum::response::{IntoResponse, Response};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::Response;
 use axum::routing::{get, post};
 use diaporos_core::hook::Received;
 use diaporos_store::NewCall;
 use diaporos_systems::hook::{HookError, Named};
 use tokio::net::TcpListener;
-use tokio::sync::Semaphore;
 
-use super::call_keeper::{CallKeeper, Kept, NotKept};
-use super::hooks::{CallCounts, Hooks, OpenHook};
-use super::hub_calls::{HubCalls, asked_back, published};
+use super::front::{BODY_WITHIN, Front, kept, said, too_many};
+use super::hooks::{CallCounts, OpenHook};
+use super::hub_calls::{asked_back, published};
 use super::pages::Pages;
-use super::shared::Shared;
-use crate::leases::Clock;
-
-/// Bodies that are read at a time; a caller waits for its turn.
-const BODIES: usize = 32;
-/// How long a body may take to come in.
-pub(super) const BODY_WITHIN: Duration = Duration::from_secs(10);
-
-/// What those who call see of a hub.
-#[derive(Clone)]
-pub(super) struct Front {
-    pub(super) hooks: Hooks,
-    pub(super) keeper: CallKeeper,
-    pub(super) shared: Arc<Shared>,
-    pub(super) clock: Clock,
-    pub(super) bodies: Arc<Semaphore>,
-    /// The subscriptions by which hubs call.
-    pub(super) hub_calls: HubCalls,
-    /// The file of the store.
-    pub(super) store: PathBuf,
-}
-
-impl Front {
-    pub(super) fn new(hooks: Hooks, keeper: CallKeeper, shared: Arc<Shared>, clock: Clock) -> Front {
-        let (hub_calls, store) = (shared.hub_calls.clone(), shared.config().store_file());
-        Front { hooks, keeper, shared, clock, bodies: Arc::new(Semaphore::new(BODIES)), hub_calls, store }
-    }
-}
 
 /// Listens as long as the program runs; the address that it listens at.
 ///
@@ -72,11 +40,6 @@ pub(super) async fn listen(at: SocketAddr, front: Front, pages: Pages) -> std::i
     Ok(address)
 }
 
-/// An answer in one line.
-pub(super) fn said(status: StatusCode, line: &str) -> Response {
-    (status, [(header::CONTENT_TYPE, "text/plain; charset=utf-8")], format!("{line}\n")).into_response()
-}
-
 /// A call of a hook.
 async fn called(State(front): State<Front>, Path(name): Path<String>, headers: HeaderMap, body: Body) -> Response {
     let hooks = front.hooks.now();
@@ -94,15 +57,6 @@ async fn called(State(front): State<Front>, Path(name): Path<String>, headers: H
     let answer = taken(&front, (&name, open), &headers, &bytes).await;
     drop(place);
     answer
-}
-
-pub(super) fn too_many(front: &Front, seconds: u64) -> Response {
-    CallCounts::count(&front.shared.counts.too_many);
-    let mut response = said(StatusCode::TOO_MANY_REQUESTS, "too many calls; come again later");
-    if let Ok(value) = seconds.to_string().parse() {
-        response.headers_mut().insert(header::RETRY_AFTER, value);
-    }
-    response
 }
 
 /// Verifies a call and keeps it.
@@ -135,24 +89,4 @@ async fn taken(front: &Front, (name, open): (&str, &OpenHook), headers: &HeaderM
     };
     let (hook, system) = (name.to_owned(), open.system.clone());
     kept(front, NewCall { hook, id: call.id, system, entries, word: call.event, received }).await
-}
-
-/// Keeps a call, and answers once it is on the disk.
-pub(super) async fn kept(front: &Front, call: NewCall) -> Response {
-    let counts = &front.shared.counts;
-    match front.keeper.keep(call).await {
-        Ok(Kept::New) => {
-            CallCounts::count(&counts.taken);
-            said(StatusCode::ACCEPTED, "taken")
-        }
-        Ok(Kept::Before) => {
-            CallCounts::count(&counts.repeated);
-            said(StatusCode::ACCEPTED, "taken before")
-        }
-        Err(NotKept::TooMany) => too_many(front, 5),
-        Err(NotKept::Store) => {
-            CallCounts::count(&counts.failed);
-            said(StatusCode::SERVICE_UNAVAILABLE, "it could not be kept; send it again")
-        }
-    }
 }

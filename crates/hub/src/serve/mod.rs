@@ -6,9 +6,11 @@
 mod agenda;
 mod call_keeper;
 mod facts;
+mod front;
 mod hooks;
 mod hub_calls;
 mod jobs;
+mod known_hubs;
 mod listener;
 mod look_job;
 mod looks;

@@ -13,9 +13,10 @@ use jiff::{SignedDuration, Timestamp};
 use super::agenda::{Facts, Planned, When, Why, agenda};
 use super::call_keeper::CallKeeper;
 use super::facts::facts;
+use super::front::Front;
 use super::hooks::Hooks;
 use super::jobs::{Extent, Job, JobTools};
-use super::listener::{Front, listen};
+use super::listener::listen;
 use super::pages::{Access, Pages};
 use super::shared::Shared;
 use super::subscribing;
@@ -77,7 +78,7 @@ impl Running {
         tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);
         let shared = Arc::new(Shared::new(Arc::clone(&config), started));
-        subscribing::make_known(&config, &mut store, &shared.hub_calls)?;
+        subscribing::make_known(&config, &mut store, &shared.hubs)?;
         let (hooks, variable) = (Hooks::default(), serve.variable);
         let variable = move |name: &str| variable(name);
         let connector = Connector::new(&config, &variable);
@@ -205,7 +206,7 @@ impl Running {
             return Ok(Err(error.to_string()));
         }
         self.store.done_with_others(&config.systems.keys().collect::<Vec<_>>(), now)?;
-        subscribing::make_known(&config, &mut self.store, &self.shared.hub_calls)?;
+        subscribing::make_known(&config, &mut self.store, &self.shared.hubs)?;
         self.gone_through.clear();
         self.config = Arc::new(config);
         self.shared.set_config(Arc::clone(&self.config));

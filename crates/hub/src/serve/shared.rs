@@ -7,7 +7,7 @@ use diaporos_store::Leased;
 use jiff::Timestamp;
 
 use super::hooks::CallCounts;
-use super::hub_calls::HubCalls;
+use super::known_hubs::KnownHubs;
 use crate::config::Config;
 use crate::{Event, Listener};
 
@@ -29,7 +29,7 @@ pub(super) struct Shared {
     fault: Mutex<Option<String>>,
     pub(super) counts: CallCounts,
     /// The subscriptions by which hubs call.
-    pub(super) hub_calls: HubCalls,
+    pub(super) hubs: KnownHubs,
     pub(super) started: Timestamp,
 }
 
@@ -40,7 +40,7 @@ fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Shared {
     pub(super) fn new(config: Arc<Config>, started: Timestamp) -> Shared {
         let (running, fault, counts) = (Mutex::default(), Mutex::default(), CallCounts::default());
-        Shared { config: RwLock::new(config), running, fault, counts, hub_calls: HubCalls::default(), started }
+        Shared { config: RwLock::new(config), running, fault, counts, hubs: KnownHubs::default(), started }
     }
 
     /// The configuration that counts now.

@@ -7,7 +7,7 @@ use diaporos_systems::websub::{Offer, Subscriber, Wish};
 use jiff::{SignedDuration, Timestamp};
 use url::Url;
 
-use super::hub_calls::HubCalls;
+use super::known_hubs::KnownHubs;
 use crate::config::Config;
 use crate::leases::Clock;
 use crate::{ConnectError, Connector};
@@ -38,7 +38,7 @@ fn wished(config: &Config) -> Vec<(&str, &str)> {
 ///
 /// # Errors
 /// Where the store fails.
-pub(super) fn make_known(config: &Config, store: &mut Store, calls: &HubCalls) -> Result<(), StoreError> {
+pub(super) fn make_known(config: &Config, store: &mut Store, calls: &KnownHubs) -> Result<(), StoreError> {
     store.forget_subscriptions(&wished(config))?;
     calls.set(store.subscriptions()?);
     Ok(())
@@ -67,7 +67,7 @@ pub(super) struct Subscribing<'a> {
     pub(super) config: &'a Config,
     pub(super) connector: &'a Connector<'a>,
     pub(super) clock: Clock,
-    pub(super) calls: &'a HubCalls,
+    pub(super) calls: &'a KnownHubs,
 }
 
 impl Subscribing<'_> {

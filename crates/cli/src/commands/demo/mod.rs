@@ -1,5 +1,6 @@
 //! `demo`.
 
+mod hour;
 mod story;
 
 use std::io::Write;
@@ -90,7 +91,14 @@ async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> R
             return Err(Failure::failed(format!("`diaporos {}` did not end as the demo expects", step.command)));
         }
     }
+    hour::tell(world, folder, folder, context).await?;
     if stays {
+        writeln!(
+            out,
+            "Left to look at: the page of the hub's state at the end of its hour, {}, and a report, {}",
+            folder.join("status.html").display(),
+            folder.join("report.html").display()
+        )?;
         let hub = folder.display().to_string();
         writeln!(out, "The hub stays in {hub}. To go on by hand: `diaporos demo --serve --in {}`", shell_word(&hub))?;
     } else {

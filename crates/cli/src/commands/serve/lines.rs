@@ -12,7 +12,7 @@ use diaporos_store::{AlertChanges, AlertRow};
 use crate::commands::counted;
 
 /// What is told of an event, a line each; nothing of what changed nothing.
-pub(super) fn lines(told: &Told) -> Vec<String> {
+pub(crate) fn lines(told: &Told) -> Vec<String> {
     match told {
         Told::Runs { systems, lanes } => vec![format!(
             "serve runs: {} pulled and {} pushed by themselves; `diaporos serve --plan` says when",
@@ -173,7 +173,9 @@ fn pushed(what: &str, summary: &PushSummary) -> Vec<String> {
         .map(|(word, count)| format!("{count} {word}"))
         .collect();
     let mut lines = Vec::new();
-    if summary.tally.requests > 0 || summary.tally.failed > 0 {
+    // What is held as before is told by `holds`, and not with every push.
+    let says_more = entries.iter().any(|(word, count)| *count > 0 && *word != "held" && !quiet.contains(word));
+    if says_more {
         lines.push(format!("pushed {what}: {}", counts.join(", ")));
     }
     lines.extend(summary.stopped.iter().map(|(lane, error)| format!("the lane {lane} stopped: {error}")));
