@@ -65,8 +65,9 @@ struct Hour<'a> {
 /// Tells the hour. The state at its end, as a page, and a report are left in `left`.
 pub(super) async fn tell(world: &World, folder: &Path, left: &Path, context: &Context) -> Result<(), Failure> {
     let (ears, newsroom) = start_newsroom().await?;
-    let copy = tempfile::tempdir()?;
-    copy_hub(folder, copy.path())?;
+    let around = tempfile::tempdir()?;
+    let copy = around.path().join("ostrel-gardens");
+    copy_hub(folder, &copy)?;
     VARIABLES.get_or_init(|| variables(world, &ears));
     writeln!(
         out(),
@@ -74,14 +75,14 @@ pub(super) async fn tell(world: &World, folder: &Path, left: &Path, context: &Co
         RUNNING.trim_end()
     )?;
     writeln!(out())?;
-    let hub = context.at(copy.path());
+    let hub = context.at(&copy);
     let config = hub.config()?;
     let asked = Arc::new(Asked::default());
     let said = Rc::new(RefCell::new(Vec::new()));
     let worker = Worker::begin(&config.store_file(), "demo", &Context::who(), now)?;
     let (later, heard, zone) = (hub.clone(), Rc::clone(&said), context.zone.clone());
     let serve = Serve {
-        folder: copy.path().to_owned(),
+        folder: copy.clone(),
         listen: None,
         load: Box::new(move || later.config().map_err(|failure| failure.in_a_line())),
         worker: Arc::new(worker),
