@@ -6,7 +6,7 @@ use diaporos_core::change::Divergence;
 use diaporos_core::lane::{Explanation, Mapped, explain as of_lane};
 use diaporos_core::plan::Hold;
 use diaporos_core::value::Address;
-use diaporos_store::{Standing, Store, StoreError};
+use diaporos_store::{Standing, Store, StoreError, Undone};
 use jiff::Timestamp;
 
 use crate::config::{Config, ConfiguredLane};
@@ -25,6 +25,8 @@ pub struct LaneSays<'a> {
     pub hold: Option<Hold>,
     /// Since when a person keeps the entry off.
     pub taken_off: Option<Timestamp>,
+    /// How it is kept, where it is kept as it was before a run.
+    pub undone: Option<Undone>,
     /// Where the entry stood after the last push.
     pub standing: Option<Standing>,
     /// The fields that the destination keeps in a form of its own.
@@ -65,7 +67,7 @@ pub fn explain<'a>(
         let divergences = due.counterparts.iter().flat_map(|row| &row.counterpart.divergences);
         let stored = divergences.filter(|(_, divergences)| matches!(divergences, Divergence::Stored(_)));
         let own_form = stored.map(|(field, _)| field.clone()).collect();
-        said.push(LaneSays { lane, explanation, hold, taken_off, standing, own_form });
+        said.push(LaneSays { lane, explanation, hold, taken_off, undone: due.undone, standing, own_form });
     }
     Ok(Some(said))
 }

@@ -58,7 +58,7 @@ pub fn impact(
     }
     let Some(due) = store.look_at(&lane.lane.name, &change.address)? else { return Ok(None) };
     // A person's wish to keep it off is no change at the source.
-    let due = Due { taken_off: false, ..due };
+    let due = Due { taken_off: false, undone: None, ..due };
     let side = |state, fields: &diaporos_core::value::Record| {
         let entry = EntryRow { state, fields: fields.clone(), changed: change.at, ..due.entry.clone() };
         map(store, lane, &Due { entry, ..due.clone() }, now).map(|mapping| mapping.mapped)

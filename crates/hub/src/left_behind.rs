@@ -1,8 +1,8 @@
 //! What a lane left at its destination that is no longer configured: taken off view.
 
 use diaporos_core::plan::{Counterpart, Order, Presence};
-use diaporos_core::value::{EntryId, LanguageTag, Revision};
-use diaporos_store::{Action, Delivered, IntentRecord, LeftLane, Outcome, OutcomeResult, Store};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision};
+use diaporos_store::{Action, Delivered, IntentRecord, LeftLane, Outcome, OutcomeResult, Store, Was};
 use diaporos_systems::Write;
 use jiff::Timestamp;
 
@@ -32,6 +32,7 @@ fn intent(
         id_there: Some(known.id.clone()),
         base,
         fingerprint: known.fingerprint,
+        was: Some(Was { presence: known.presence, fields: Record::default() }),
         fields: known.fields.clone(),
         item: None,
     }

@@ -31,6 +31,7 @@ pub mod stream;
 pub mod tell;
 pub mod three_way;
 pub mod tidy;
+pub mod undo;
 mod write_check;
 
 pub use connect::{ConnectError, Connector};

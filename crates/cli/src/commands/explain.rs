@@ -64,6 +64,9 @@ fn verdict(said: &LaneSays<'_>) -> String {
     if said.taken_off.is_some() {
         return "is kept off by hand".to_owned();
     }
+    if let Some(undone) = &said.undone {
+        return format!("is kept as it was before run {}", undone.run);
+    }
     match (said.explanation.goes, &said.hold) {
         (None, _) => "cannot be decided".to_owned(),
         (Some(false), _) => "does not go".to_owned(),
@@ -87,6 +90,11 @@ fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
     if said.taken_off.is_some() {
         let put_back = format!("diaporos withdraw ADDRESS --from {} --put-back", lane.to.system);
         writeln!(out, "  next: `{put_back}` lets it go again as the lane has it")?;
+    }
+    if let Some(undone) = &said.undone {
+        writeln!(out, "  undone by {}", one_line(&undone.who))?;
+        let release = format!("diaporos undo {} --release --only ADDRESS", undone.run);
+        writeln!(out, "  next: `{release}` lets it go again as the lane has it")?;
     }
     draw_ruling(out, "when", &said.explanation.when)?;
     for ruling in &said.explanation.require {

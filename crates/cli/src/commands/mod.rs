@@ -29,6 +29,7 @@ mod show;
 mod status;
 mod tell;
 mod tidy;
+mod undo;
 mod withdraw;
 
 use std::str::FromStr;
@@ -89,6 +90,7 @@ pub(crate) enum Command {
     Tell(tell::Tell),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
+    Undo(undo::UndoCommand),
     Report(report::ReportCommand),
     Tidy(tidy::Tidy),
     Backup(backup::Backup),
@@ -124,6 +126,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Tell(args) => tell::run(&args, context).await,
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
+        Command::Undo(args) => undo::run(&args, context).await,
         Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,
         Command::Backup(args) => backup::run(&args, context),

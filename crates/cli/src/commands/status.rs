@@ -119,6 +119,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
     for lane in lanes(config, names)? {
         let writer = connector.writer(&lane.lane.to.system)?;
         let mut push = Push {
+            chosen: None,
             store: &mut store,
             lane,
             writer: writer.as_ref(),

@@ -47,6 +47,7 @@ mod settings;
 mod tell;
 mod tidy;
 mod timed;
+mod undo;
 mod webhooks;
 mod websub;
 mod whims;

@@ -2,7 +2,7 @@
 
 use super::{Counterpart, Document, Existing, Hold, HoldReason, Order, Presence, Step};
 use crate::change::{Divergence, Merge, MergePolicies, merge, merge_found};
-use crate::value::{EntryId, LanguageTag};
+use crate::value::{EntryId, LanguageTag, Record, Value};
 
 /// What is to be done for one document.
 #[derive(Debug, Clone, PartialEq)]
@@ -169,6 +169,24 @@ impl DocumentPlan {
             ours != theirs && !(ours.is_none_or(|value| value.is_null()) && theirs.is_none_or(|value| value.is_null()))
         };
         ours.keys().filter(|name| differs(name)).cloned().collect()
+    }
+
+    /// What the request changes, as it was before: whether the document was on view, and the fields that differ;
+    /// none where nothing was there.
+    #[must_use]
+    pub fn was(&self) -> Option<(Presence, Record)> {
+        let (presence, before) = match (&self.step, &self.seen, &self.known) {
+            (Step::Create, ..) => return None,
+            (Step::Adopt(existing), ..) => (existing.presence, &existing.fields),
+            (_, Some(seen), _) => (seen.presence, &seen.fields),
+            (_, None, Some(known)) => (known.presence, &known.fields),
+            _ => return None,
+        };
+        let old = |name: String| {
+            let value = before.get(&name).cloned().unwrap_or(Value::Null);
+            (name, value)
+        };
+        Some((presence, self.changes().into_iter().map(old).collect()))
     }
 
     /// What there is to note of a document that is as it should be without anything being sent.

@@ -3,10 +3,13 @@
 mod assets;
 mod returned;
 
+use std::collections::BTreeMap;
+
 use diaporos_core::expr::{Dependencies, Referenced, Subject, World, WorldError};
 use diaporos_core::lane::{Mapped, Mapping, map_entry};
+use diaporos_core::plan::Document;
 use diaporos_core::value::{Address, LaneName, Localised, Record, Value};
-use diaporos_store::{CounterpartRow, Due, EntryRow, Store, StoreError};
+use diaporos_store::{CounterpartRow, Due, EntryRow, KeptDocument, Store, StoreError, Undone};
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
@@ -43,12 +46,28 @@ pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestam
     if due.taken_off {
         return Ok(Mapping { mapped: Mapped::Outside, dependencies: Dependencies::default(), protected: None });
     }
+    if let Some(undone) = &due.undone {
+        return Ok(Mapping { mapped: as_kept(lane, undone), dependencies: Dependencies::default(), protected: None });
+    }
     if let Some(languages) = &lane.returns {
         return map_returned(store, lane, languages, due);
     }
     let mut mapping = map_as_it_is(store, lane, due, now)?;
     name_assets(store, lane, &mut mapping.mapped)?;
     Ok(mapping)
+}
+
+/// The documents of an entry that is kept as it was before a run.
+fn as_kept(lane: &ConfiguredLane, undone: &Undone) -> Mapped {
+    if undone.documents.is_empty() {
+        return Mapped::Outside;
+    }
+    let document = |kept: &KeptDocument| {
+        let key = lane.lane.key.as_ref().and_then(|key| kept.fields.get(key)).and_then(Value::scalar_text);
+        let key = key.map(std::borrow::Cow::into_owned);
+        Document { language: kept.language.clone(), fields: kept.fields.clone(), key }
+    };
+    Mapped::Goes { documents: undone.documents.iter().map(document).collect(), incomplete: BTreeMap::default() }
 }
 
 /// Maps an entry, with the addresses of files as they are.

@@ -43,7 +43,7 @@ impl Claims {
             let due = store.due(&lane.lane.name, filter, from, WINDOW)?;
             let Some(last) = due.last() else { return Ok(claims) };
             from = last.number;
-            for due in due.iter().filter(|due| !due.taken_off) {
+            for due in due.iter().filter(|due| !due.taken_off && due.undone.is_none()) {
                 let is_new = |language: Option<&LanguageTag>| {
                     let own = due.counterparts.iter().find(|row| row.language.as_ref() == language);
                     own.is_none_or(|row| row.counterpart.presence == Presence::Deleted)

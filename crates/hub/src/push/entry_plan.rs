@@ -6,7 +6,7 @@ use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, describe_faults};
 use diaporos_core::plan::{Document, DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
-use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, Standing, Verdict};
+use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, Standing, Verdict, Was};
 use diaporos_systems::{SystemError, Write};
 
 use super::Fate;
@@ -59,7 +59,7 @@ impl EntryPlan {
             goes: true,
             taken_off: due.taken_off,
             held_before: due.held,
-            look_first: returns || was_changed_there || is_undecided,
+            look_first: returns || was_changed_there || is_undecided || due.undone.is_some(),
             incomplete: BTreeMap::new(),
             dependencies,
             protected,
@@ -261,6 +261,7 @@ impl EntryPlan {
                 fingerprint: fingerprint.or(known.map(|known| known.fingerprint)).unwrap_or_else(none),
                 fields: order.fields().cloned().or_else(|| Some(known?.fields.clone())).unwrap_or_default(),
                 item: if matches!(order, Order::Create { .. }) { item.clone() } else { None },
+                was: document.was().map(|(presence, fields)| Was { presence, fields }),
             });
         }
         Ok(records)

@@ -134,7 +134,10 @@ impl Flow<'_, '_, '_> {
             let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
             if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
-                let due = self.push.store.due(&lane.lane.name, filter, from, WINDOW)?;
+                let due = match self.push.chosen {
+                    Some(chosen) => chosen.due((self.push.store, &lane.lane.name), filter, from, WINDOW)?,
+                    None => self.push.store.due(&lane.lane.name, filter, from, WINDOW)?,
+                };
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
                 match self.planned(due, filter, &mut underway, &start).await {

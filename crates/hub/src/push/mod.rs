@@ -5,6 +5,7 @@
 
 mod assets;
 mod breaker;
+mod chosen;
 mod claims;
 mod deliver;
 mod entry_plan;
@@ -30,6 +31,7 @@ use jiff::Timestamp;
 use crate::config::ConfiguredLane;
 use crate::{Event, Listener};
 use breaker::Breaker;
+pub use chosen::Chosen;
 pub(crate) use claims::Claims;
 pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, PassRules, Waiting};
@@ -153,6 +155,8 @@ pub struct Push<'a> {
     pub run: i64,
     /// The lanes that are pushed after this one in the same run.
     pub later: &'a [LaneName],
+    /// The entries that are pushed alone; all that are due where none are chosen.
+    pub chosen: Option<&'a Chosen>,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.

@@ -1,6 +1,6 @@
 //! A run of pushes: lanes gone through in rounds, begun and ended in the ledger.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use diaporos_core::value::{LaneName, SystemName};
@@ -9,7 +9,7 @@ use diaporos_systems::Write;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
-use super::{Push, PushError, PushOptions, PushRow, PushTally};
+use super::{Chosen, Push, PushError, PushOptions, PushRow, PushTally};
 use crate::config::ConfiguredLane;
 use crate::look::lane_record;
 use crate::{ConnectError, Connector, Listener};
@@ -62,6 +62,8 @@ pub struct PushRun<'a> {
     pub store: &'a mut Store,
     /// The lanes, in order.
     pub targets: &'a [Target<'a>],
+    /// The entries of each lane that are pushed alone; all that are due where none are chosen.
+    pub chosen: Option<&'a BTreeMap<LaneName, Chosen>>,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.
@@ -119,6 +121,7 @@ impl PushRun<'_> {
                     lane,
                     writer: writer.as_ref(),
                     run: run.unwrap_or_default(),
+                    chosen: self.chosen.and_then(|chosen| chosen.get(&lane.lane.name)),
                     later: if round == 0 { names.get(place + 1..).unwrap_or_default() } else { &[] },
                     clock: self.clock,
                     stop: self.stop,
@@ -127,7 +130,8 @@ impl PushRun<'_> {
                 let began = (self.clock)();
                 let (tally, end) = push.run(options, listener, &mut |told| row(&lane.lane.name, told)).await;
                 summary.tally += tally;
-                if run.is_some() {
+                // Some entries say nothing of the lane as a whole.
+                if run.is_some() && self.chosen.is_none() {
                     self.note(lane, began, &end)?;
                 }
                 summary.stopped.extend(end.err().map(|error| (lane.lane.name.clone(), error)));

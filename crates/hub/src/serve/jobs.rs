@@ -119,7 +119,7 @@ impl JobTools {
     /// Does a job. Its leases are given up at its end, whatever that is.
     pub(super) async fn run(self, job: Job) -> Done {
         let what = job.leases();
-        let end = match self.leased(&what).await {
+        let end = match self.leased(&job, &what) {
             Ok(mut store) => {
                 // Its leases are given up with it, also where the job panics.
                 self.carry_out(job, &what, &mut store).await
@@ -135,8 +135,11 @@ impl JobTools {
         Progressing(Arc::clone(&self.shared))
     }
 
-    async fn leased(&self, what: &[Leased]) -> Result<LeasedStore, StoreError> {
-        let mut store = LeasedStore::new(Store::open_for_change(&self.config.store_file())?);
+    fn leased(&self, job: &Job, what: &[Leased]) -> Result<LeasedStore, StoreError> {
+        let store = Store::open_for_change(&self.config.store_file())?;
+        // Only what goes through everything has much of the store in memory.
+        let goes_through_all = matches!(job, Job::Pull(_) | Job::Push(_, Extent::Whole));
+        let mut store = LeasedStore::new(if goes_through_all { store } else { store.sparing()? });
         self.worker.take(&mut store, what, "serve")?;
         Ok(store)
     }
@@ -257,7 +260,7 @@ impl JobTools {
         let command = std::iter::once("serve").chain(names.iter().map(LaneName::as_str)).collect::<Vec<_>>().join(" ");
         let author = Author { command: &command, who: &self.who };
         let stop = || self.asked.is_ending();
-        let mut run = PushRun { store, targets: &targets, clock: &self.clock, stop: &stop };
+        let mut run = PushRun { store, targets: &targets, chosen: None, clock: &self.clock, stop: &stop };
         let options = PushOptions { only_owed: extent == Extent::Owed, ..PushOptions::default() };
         match run.run(options, author, &mut self.listener(), &mut |_, _| {}).await {
             Ok(summary) => JobEnd::Pushed(summary),

@@ -161,7 +161,7 @@ impl Hub {
             .await?;
         let target = |lane| Target { lane, writer: Arc::new(site.clone()) };
         let targets: Vec<Target<'_>> = config.lanes.values().map(target).collect();
-        let mut run = PushRun { store, targets: &targets, clock: &clock, stop: &|| false };
+        let mut run = PushRun { store, targets: &targets, chosen: None, clock: &clock, stop: &|| false };
         let options =
             PushOptions { verify, allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
         let author = Author { command: "push", who: "simulator" };

@@ -9,6 +9,7 @@ use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
 use super::row::{address_at, millis};
+use super::undone::Undone;
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError};
 
@@ -23,6 +24,8 @@ pub struct Due {
     pub counterparts: Vec<CounterpartRow>,
     /// Whether a person keeps it off.
     pub taken_off: bool,
+    /// How it is kept, where it is kept as it was before a run.
+    pub undone: Option<Undone>,
     /// Why it is held, where it is.
     pub held: Option<HoldReason>,
     /// How often something made it owed a look on the lane; told again with the verdict.
@@ -94,17 +97,29 @@ impl Store {
         self.as_it_is(lane, address)
     }
 
+    /// The same of an entry by its number, with why it is held.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn look_at_number(&self, lane: &LaneName, entry: i64) -> Result<Option<Due>, StoreError> {
+        let _snapshot = self.connection.unchecked_transaction()?;
+        let Some(stored) = self.entry_numbered(entry)? else { return Ok(None) };
+        let held = self.standing(lane, entry)?.and_then(|(_, reason)| reason);
+        Ok(self.as_it_is(lane, &stored.row.address)?.map(|due| Due { held, ..due }))
+    }
+
     fn as_it_is(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
         let Some(stored) = self.entry(address)? else { return Ok(None) };
         let mut counterparts = self.counterparts(stored.number)?;
         counterparts.retain(|row| row.lane == lane.as_str());
         let taken_off = self.taken_off(lane, stored.number)?.is_some();
+        let undone = self.undone(lane, stored.number)?;
         let mut touched = self.connection.prepare_cached(
             "SELECT touched FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
         )?;
         let touched = touched.query_row(params![lane.as_str(), stored.number], |row| row.get(0)).optional()?;
         let touched = touched.unwrap_or_default();
-        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, held: None, touched }))
+        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, undone, held: None, touched }))
     }
 
     /// Where a destination was when it was last pushed to.

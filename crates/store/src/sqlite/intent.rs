@@ -1,7 +1,7 @@
 //! What is to be sent, noted before it is, and what became of it.
 
 use diaporos_core::change::Fingerprint;
-use diaporos_core::plan::{Intended, Order};
+use diaporos_core::plan::{Intended, Order, Presence};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, Value};
 use rusqlite::Row;
 
@@ -58,6 +58,17 @@ pub struct IntentRecord {
     pub fields: Record,
     /// What joins a new document to the entry's others, where that was known.
     pub item: Option<EntryId>,
+    /// What it changes, as it was before; none where nothing was there.
+    pub was: Option<Was>,
+}
+
+/// A document before a request, as far as the request changes it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Was {
+    /// Whether it was on view.
+    pub presence: Presence,
+    /// The fields that it changes, as they were; null where there was nothing.
+    pub fields: Record,
 }
 
 /// An intent that stands in the ledger and has no outcome yet. Only it allows a request, and it
@@ -129,21 +140,26 @@ pub struct Outcome {
     pub delivered: Option<Delivered>,
 }
 
+pub(super) fn action(word: &str) -> Result<Action, StoreError> {
+    let found = Action::WORDS.iter().find(|(known, _)| *known == word).map(|(_, action)| *action);
+    found.ok_or_else(|| StoreError::Content(format!("the action `{word}`")))
+}
+
 pub(super) fn intent(row: &Row<'_>) -> Result<(OpenIntent, IntentRecord), StoreError> {
     let (number, entry): (i64, i64) = (row.get(0)?, row.get(1)?);
     let language: String = row.get(2)?;
     let word: String = row.get(3)?;
-    let action = Action::WORDS.iter().find(|(known, _)| *known == word).map(|(_, action)| *action);
     let record = IntentRecord {
         entry,
         language: if language.is_empty() { None } else { Some(language.parse().map_err(StoreError::content)?) },
-        action: action.ok_or_else(|| StoreError::Content(format!("the action `{word}`")))?,
+        action: action(&word)?,
         request: row.get(4)?,
         id_there: row.get::<_, Option<String>>(5)?.map(entry_id).transpose()?,
         base: revision(row.get(6)?)?,
         fingerprint: fingerprint(&row.get::<_, Vec<u8>>(7)?)?,
         fields: fields(&row.get::<_, String>(8)?)?,
         item: row.get::<_, Option<String>>(9)?.map(entry_id).transpose()?,
+        was: None,
     };
     Ok((OpenIntent { number, entry, at: row.get(10)? }, record))
 }

@@ -74,6 +74,7 @@ fn turn(
     transaction.execute("DELETE FROM delivery WHERE lane = ?1", [id])?;
     transaction.execute("DELETE FROM reading WHERE lane = ?1", [id])?;
     transaction.execute("DELETE FROM taken_off WHERE lane = ?1", [id])?;
+    transaction.execute("DELETE FROM undone WHERE lane = ?1", [id])?;
     Ok(())
 }
 

@@ -8,7 +8,7 @@ use super::chain::{Link, link, sign_off};
 use super::counterparts::keep_counterpart;
 use super::delivery::note_one;
 use super::happenings::{happen_outcome, happen_runs, is_anybody_told, note_changed};
-use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, intent};
+use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, Was, intent};
 use super::row::{address_at, fields_text, millis, moment};
 use super::{Store, StoreError, Verdict};
 
@@ -105,8 +105,8 @@ impl Store {
         for intent in intents {
             transaction
                 .prepare_cached(
-                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at, item)
-                     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
+                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at, item, was)
+                     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
                 )?
                 .execute(params![
                     run,
@@ -120,7 +120,8 @@ impl Store {
                     intent.fingerprint.as_bytes(),
                     fields_text(&intent.fields),
                     millis(now),
-                    intent.item.as_ref().map(EntryId::as_str)
+                    intent.item.as_ref().map(EntryId::as_str),
+                    intent.was.as_ref().map(Was::text)
                 ])?;
             let number = transaction.last_insert_rowid();
             transaction.prepare_cached("INSERT INTO open_intent VALUES (?1, ?2, ?3)")?.execute(params![

@@ -77,6 +77,7 @@ impl Store {
         let moved = transaction.execute("UPDATE OR IGNORE counterpart SET lane = ?2 WHERE lane = ?1", lanes)?;
         transaction.execute("DELETE FROM counterpart WHERE lane = ?1", [old.0])?;
         transaction.execute("UPDATE OR IGNORE taken_off SET lane = ?2 WHERE lane = ?1", lanes)?;
+        transaction.execute("UPDATE OR IGNORE undone SET lane = ?2 WHERE lane = ?1", lanes)?;
         transaction.execute("UPDATE open_intent SET lane = ?2 WHERE lane = ?1", lanes)?;
         transaction.execute("UPDATE intent SET lane = ?2 WHERE lane = ?1", lanes)?;
         forget(&transaction, old.0)?;

@@ -44,6 +44,7 @@ mod subscriptions;
 mod taken_off;
 mod tidy;
 mod translations;
+mod undone;
 mod verdict;
 mod versions;
 mod words;
@@ -77,7 +78,7 @@ pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use happenings::Happening;
 pub use hook_events::{AfterLook, NewCall, Waiting, WaitingEvent};
-pub use intent::{Action, IntentRecord, OpenIntent, Outcome, OutcomeResult};
+pub use intent::{Action, IntentRecord, OpenIntent, Outcome, OutcomeResult, Was};
 pub use lanes::{Counts, HeldRow, LaneRecord};
 pub use lease::{LeaseRow, Leased};
 pub use leases::Holder;
@@ -92,6 +93,7 @@ pub use statistics::{OccurrenceCount, Passage, SLOT, SlotCount, Span, Translated
 pub use subscriptions::Subscription;
 pub use tidy::Tidying;
 pub use translations::{Translation, TranslationRow, TranslationStanding};
+pub use undone::{KeptDocument, RunChange, Undone};
 pub use verdict::{Delivered, HandEdit, Verdict};
 pub use work::{Fault, Pause, Paused, WorkRow};
 

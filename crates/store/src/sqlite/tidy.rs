@@ -99,6 +99,7 @@ impl Store {
                 "DELETE FROM counterpart WHERE entry = ?1",
                 "DELETE FROM reading WHERE entry = ?1",
                 "DELETE FROM occurrence WHERE entry = ?1",
+                "DELETE FROM undone WHERE entry = ?1",
                 "DELETE FROM refers WHERE entry = ?1",
                 "DELETE FROM read_apart WHERE entry = ?1",
                 "DELETE FROM entry_text WHERE rowid = ?1",

@@ -14,7 +14,7 @@ use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
 use crate::output::{Summary, note};
-use steps::{COLUMNS, Steps};
+pub(super) use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
@@ -69,8 +69,13 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         only_owed: false,
     };
     let who = Context::who();
-    let mut run =
-        PushRun { store: &mut store, targets: &targets, clock: &Context::now, stop: &|| interrupt.is_asked() };
+    let mut run = PushRun {
+        store: &mut store,
+        targets: &targets,
+        chosen: None,
+        clock: &Context::now,
+        stop: &|| interrupt.is_asked(),
+    };
     let author = Author { command: &command, who: &who };
     let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     progress.clear();

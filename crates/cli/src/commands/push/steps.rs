@@ -9,7 +9,7 @@ use super::counted;
 use crate::error::Failure;
 use crate::output::{Cell, Column, Format, Sheet, Summary, Tint};
 
-pub(super) const COLUMNS: &[Column] = &[
+pub(in crate::commands) const COLUMNS: &[Column] = &[
     Column::text("lane", "lane"),
     Column::text("address", "address"),
     Column::text("step", "step"),
@@ -32,7 +32,7 @@ struct Waiting {
 }
 
 /// Rows of a push. In a table the documents of an entry that go the same way share one.
-pub(super) struct Steps {
+pub(in crate::commands) struct Steps {
     sheet: Sheet,
     is_table: bool,
     shows_all: bool,
@@ -46,13 +46,13 @@ pub(super) struct Steps {
 }
 
 impl Steps {
-    pub(super) fn new(sheet: Sheet, shows_all: bool, format: Format) -> Steps {
+    pub(in crate::commands) fn new(sheet: Sheet, shows_all: bool, format: Format) -> Steps {
         let is_table = format == Format::Table;
         let (unprinted, known, shown, problems) = (BTreeMap::new(), 0, 0, 0);
         Steps { sheet, is_table, shows_all, waiting: None, unprinted, known, shown, problems }
     }
 
-    pub(super) fn add(&mut self, lane: &str, row: PushRow) {
+    pub(in crate::commands) fn add(&mut self, lane: &str, row: PushRow) {
         if let Some(Waiting { lane: known_lane, row: known, languages, ids }) = &mut self.waiting
             && self.is_table
             && known_lane == lane
@@ -106,7 +106,7 @@ impl Steps {
     }
 
     /// What was counted and not printed, in lines.
-    pub(super) fn counted(&mut self) -> String {
+    pub(in crate::commands) fn counted(&mut self) -> String {
         self.flush();
         let mut told = String::new();
         for ((lane, step), count) in &self.unprinted {
@@ -122,11 +122,11 @@ impl Steps {
     }
 
     /// How many entries are held as they were before.
-    pub(super) fn known(&self) -> u64 {
+    pub(in crate::commands) fn known(&self) -> u64 {
         self.known
     }
 
-    pub(super) fn end(mut self, summary: Summary) -> Result<(), Failure> {
+    pub(in crate::commands) fn end(mut self, summary: Summary) -> Result<(), Failure> {
         self.flush();
         self.sheet.end_with(summary)
     }

@@ -8,7 +8,7 @@ use diaporos_store::{LeaseRow, Leased, Pause, Store, Subscription, WorkRow};
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json, json};
 
-use crate::commands::pause;
+use crate::commands::{counted, pause};
 use crate::context::Context;
 use crate::error::Failure;
 use crate::output::{Cell, Column, Tint, moment, one_line};
@@ -26,6 +26,8 @@ pub(super) struct Beside {
     pauses: BTreeMap<String, Pause>,
     leases: Vec<LeaseRow>,
     subscriptions: Vec<Subscription>,
+    /// How many entries are kept as they were before a run.
+    undone: usize,
     now: Timestamp,
 }
 
@@ -43,6 +45,7 @@ impl Beside {
             pauses: facts.pauses,
             leases: store.leases(now)?,
             subscriptions: store.subscriptions()?,
+            undone: store.all_undone()?.len(),
             now,
         })
     }
@@ -106,6 +109,7 @@ impl Beside {
         Map::from_iter([
             ("sources".to_owned(), Json::Array(sources.collect())),
             ("subscriptions".to_owned(), Json::Array(subscriptions.collect())),
+            ("undone".to_owned(), self.undone.into()),
             ("paused".to_owned(), Json::Array(paused.collect())),
             ("running".to_owned(), Json::Array(running.collect())),
         ])
@@ -125,7 +129,11 @@ impl Beside {
                 (None, None) => format!("{of}: {hub} was asked to call, and has not asked back"),
             })
         });
-        let lines: Vec<String> = hubs.chain(paused).chain(running).map(|line| one_line(&line)).collect();
+        let undone = (self.undone > 0).then(|| {
+            let entries = counted(self.undone as u64, "entry is", "entries are");
+            format!("{entries} kept as before a run that was undone: `diaporos undo --list`")
+        });
+        let lines: Vec<String> = hubs.chain(undone).chain(paused).chain(running).map(|line| one_line(&line)).collect();
         lines.join("\n")
     }
 }

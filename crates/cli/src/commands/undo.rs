@@ -1,0 +1,212 @@
+//! `undo`.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use clap::Args;
+use diaporos_core::value::{Address, LaneName};
+use diaporos_hub::config::{Config, ConfiguredLane};
+use diaporos_hub::push::{Author, Chosen, PushOptions, PushRun, PushSummary, Target};
+use diaporos_hub::undo::{UndoRow, undo};
+use diaporos_hub::{Connector, Silent};
+use diaporos_store::{Leased, Store, Undone};
+
+use super::push::{COLUMNS as STEP_COLUMNS, Steps};
+use super::{address, counted};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::interrupt::Interrupt;
+use crate::output::{Cell, Column, Summary, note, one_line};
+
+/// Take a run back: what it created goes, what it changed is as it was, what it took off view is back.
+///
+/// What somebody else changed there since stays, and is told. An entry is kept as it was before the run until it is
+/// released: pushes do not do it again.
+#[derive(Debug, Args)]
+#[command(
+    name = "undo",
+    after_help = "Examples:\n  diaporos undo 7 --dry-run\n  diaporos undo 7\n  diaporos undo --list\n  diaporos undo 7 --release\n\n`diaporos ledger` lists runs with their numbers."
+)]
+pub(crate) struct UndoCommand {
+    /// The run.
+    #[arg(value_name = "RUN", required_unless_present = "list")]
+    run: Option<i64>,
+    /// Only say what would be done.
+    #[arg(long)]
+    dry_run: bool,
+    /// Only these entries of it.
+    #[arg(long, value_name = "ADDRESS", num_args = 1..)]
+    only: Vec<String>,
+    /// Take away up to so many entries of a lane; a share of those that are there where not given, as in `push`.
+    #[arg(long, value_name = "N")]
+    allow_removals: Option<u64>,
+    /// Let what was undone go again as its lane has it; the next push sends it.
+    #[arg(long, conflicts_with = "dry_run")]
+    release: bool,
+    /// List what is kept as it was.
+    #[arg(long, conflicts_with_all = ["run", "dry_run", "only", "release"])]
+    list: bool,
+}
+
+pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let Some(number) = args.run.filter(|_| !args.list) else { return list(&config, context) };
+    let only = args.only.iter().map(|text| address(text)).collect::<Result<BTreeSet<Address>, _>>()?;
+    if args.release {
+        return release(&config, number, &only);
+    }
+    let store = Context::store(&config)?;
+    if !store.has_run_numbered(number)? {
+        return Err(Failure::wrong(format!("the ledger has no run {number}")).advise("`diaporos ledger` lists runs"));
+    }
+    let who = Context::who();
+    let mut rows = undo(&config, &store, number, (&who, Context::now()))?;
+    rows.retain(|row| only.is_empty() || only.contains(&row.address));
+    let kept: Vec<(LaneName, i64, Undone)> =
+        rows.iter().filter_map(|row| Some((row.lane.clone(), row.entry, row.end.as_ref().ok()?.clone()))).collect();
+    for UndoRow { lane, address, end, .. } in &rows {
+        if let Err(why) = end {
+            note(&one_line(&format!("{lane}: {address} is left as it is: {why}")));
+        }
+    }
+    let left = rows.len() - kept.len();
+    if kept.is_empty() {
+        let what = if rows.is_empty() { "it changed nothing" } else { "nothing of it can be taken back" };
+        note(&format!("run {number}: {what}"));
+        return Ok(if left > 0 { Exit::Partly } else { Exit::Done });
+    }
+    drop(store);
+    Undoing { args, config: &config, context, number, who: &who }.carry_out(kept, left).await
+}
+
+struct Undoing<'a> {
+    args: &'a UndoCommand,
+    config: &'a Config,
+    context: &'a Context,
+    number: i64,
+    who: &'a str,
+}
+
+impl Undoing<'_> {
+    async fn carry_out(&self, kept: Vec<(LaneName, i64, Undone)>, left: usize) -> Result<Exit, Failure> {
+        self.context.confirm_reach(self.config)?;
+        let chosen = chosen(&kept);
+        let lanes: Vec<&ConfiguredLane> = chosen.keys().filter_map(|name| self.config.lanes.get(name)).collect();
+        let leases: Vec<Leased> = chosen.keys().cloned().map(Leased::Lane).collect();
+        let targets = Target::of(&lanes, &Connector::new(self.config, &Context::variable))?;
+        let command = format!("undo {}", self.number);
+        let mut store = Context::store_leased(self.config, if self.args.dry_run { &[] } else { &leases }, &command)?;
+        let author = Author { command: &command, who: self.who };
+        let options = PushOptions { allow_removals: self.args.allow_removals, ..PushOptions::default() };
+        let mut steps = Steps::new(self.context.sheet(STEP_COLUMNS).within("steps"), true, self.context.format);
+        let interrupt = Interrupt::listen();
+        let stop = || interrupt.is_asked();
+        let mut run =
+            PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
+        // Seen first: where more would go than goes without being asked, nothing is kept either.
+        let planned = PushOptions { dry_run: true, ..options };
+        let plan = run
+            .run(planned, author, &mut Silent, &mut |lane, row| {
+                if self.args.dry_run {
+                    steps.add(lane.as_str(), row);
+                }
+            })
+            .await?;
+        if self.args.dry_run || !plan.stopped.is_empty() {
+            steps.end(self.summary(&plan, left))?;
+            return self.end(plan, left);
+        }
+        store.keep_undone(&kept)?;
+        let mut run =
+            PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
+        let done = run.run(options, author, &mut Silent, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
+        steps.end(self.summary(&done, left))?;
+        self.end(done, left)
+    }
+
+    fn summary(&self, done: &PushSummary, left: usize) -> Summary {
+        let tally = &done.tally;
+        let counts = tally.entries().into_iter().filter(|(_, count)| *count > 0);
+        let counts: Vec<String> = counts.map(|(word, count)| format!("{count} {word}")).collect();
+        let counts = if counts.is_empty() { "nothing".to_owned() } else { counts.join(", ") };
+        let mut sentence = match self.args.dry_run {
+            true => format!("Dry run, nothing was sent. Run {} would be taken back: {counts}", self.number),
+            false => format!("Run {} is taken back: {counts}", self.number),
+        };
+        if !self.args.dry_run && done.stopped.is_empty() {
+            sentence += &format!(
+                "\nKept so until it is released: `diaporos undo {} --release`; `diaporos undo --list` lists it",
+                self.number
+            );
+        }
+        if left > 0 {
+            sentence += &format!("\n{} left as it is, as was said", counted(left as u64, "entry is", "entries are"));
+        }
+        Summary { counts: done.counts(), sentence }
+    }
+
+    fn end(&self, done: PushSummary, left: usize) -> Result<Exit, Failure> {
+        let is_partial = done.tally.held + done.tally.failed > 0 || left > 0 || !done.stopped.is_empty();
+        for (lane, error) in done.stopped {
+            self.context
+                .report(&Failure::from(error).about(&format!("the lane `{lane}` stopped; nothing was taken back")));
+        }
+        Ok(if is_partial { Exit::Partly } else { Exit::Done })
+    }
+}
+
+/// What a push of these entries alone is to do, by lane.
+fn chosen(kept: &[(LaneName, i64, Undone)]) -> BTreeMap<LaneName, Chosen> {
+    let mut chosen: BTreeMap<LaneName, Chosen> = BTreeMap::new();
+    for (lane, entry, undone) in kept {
+        let of_lane = chosen.entry(lane.clone()).or_default();
+        of_lane.entries.insert(*entry);
+        of_lane.undone.insert(*entry, undone.clone());
+    }
+    chosen
+}
+
+fn release(config: &Config, run: i64, only: &BTreeSet<Address>) -> Result<Exit, Failure> {
+    let mut store = Context::store_for_change(config)?;
+    let all = store.all_undone()?;
+    let wanted = all
+        .into_iter()
+        .filter(|(_, address, _, undone)| undone.run == run && (only.is_empty() || only.contains(address)));
+    let released: Vec<(LaneName, i64)> = wanted.map(|(lane, _, entry, _)| (lane, entry)).collect();
+    let count = store.release_undone(&released, Context::now())?;
+    note(&match count {
+        0 => format!("nothing is kept as it was before run {run}"),
+        count => format!(
+            "{} released; `diaporos push` lets it go as its lane has it",
+            counted(count, "entry is", "entries are")
+        ),
+    });
+    Ok(Exit::Done)
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("address", "address"),
+    Column::number("run", "as before run"),
+    Column::text("languages", "documents"),
+    Column::text("since", "since"),
+    Column::prose("who", "undone by"),
+];
+
+fn list(config: &Config, context: &Context) -> Result<Exit, Failure> {
+    let store: Store = Context::store(config)?;
+    let mut sheet = context.sheet(COLUMNS);
+    for (lane, address, _, Undone { run, who, since, documents }) in store.all_undone()? {
+        let named = documents.iter().map(|document| document.language.as_ref().map_or("one", |tag| tag.as_str()));
+        let named: Vec<&str> = named.collect();
+        sheet.row(vec![
+            Cell::text(lane.to_string()),
+            Cell::text(address.to_string()),
+            Cell::count(run.unsigned_abs()),
+            Cell::text(if named.is_empty() { "none".to_owned() } else { named.join(" ") }),
+            Cell::moment(since, &context.zone),
+            Cell::text(one_line(&who)),
+        ]);
+    }
+    sheet.end("nothing is kept as it was")?;
+    Ok(Exit::Done)
+}

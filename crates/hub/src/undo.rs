@@ -1,0 +1,107 @@
+//! Taking a run back: what it did is kept as it was before, till a person releases it.
+
+use std::collections::BTreeMap;
+
+use diaporos_core::plan::{GonePolicy, Presence};
+use diaporos_core::value::{Address, LaneName, LanguageTag, Record};
+use diaporos_store::{Action, CounterpartRow, KeptDocument, RunChange, Store, StoreError, Undone};
+use jiff::Timestamp;
+
+use crate::config::Config;
+
+/// An entry of a lane that a run changed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct UndoRow {
+    /// The lane.
+    pub lane: LaneName,
+    /// The entry.
+    pub address: Address,
+    /// The entry's number.
+    pub entry: i64,
+    /// How it is to be kept; or why it is left as it is.
+    pub end: Result<Undone, String>,
+}
+
+/// What is to become of everything that a run changed.
+///
+/// # Errors
+/// Where the store fails.
+pub fn undo(
+    config: &Config,
+    store: &Store,
+    run: i64,
+    (who, now): (&str, Timestamp),
+) -> Result<Vec<UndoRow>, StoreError> {
+    let mut by_entry: BTreeMap<(LaneName, i64), Vec<RunChange>> = BTreeMap::new();
+    for change in store.run_changes(run)? {
+        by_entry.entry((change.lane.clone(), change.entry)).or_default().push(change);
+    }
+    let mut rows = Vec::new();
+    for ((lane, entry), changes) in by_entry {
+        let Some(address) = changes.first().map(|change| change.address.clone()) else { continue };
+        let mut known = store.counterparts(entry)?;
+        known.retain(|row| row.lane == lane.as_str());
+        let end = match why_not(config, store, (&lane, entry, run))? {
+            Some(why) => Err(why),
+            None => as_it_was(&changes, &known)
+                .map(|documents| Undone { run, who: who.to_owned(), since: now, documents })
+                .and_then(|undone| can_be_taken_off(config, &lane, undone)),
+        };
+        rows.push(UndoRow { lane, address, entry, end });
+    }
+    Ok(rows)
+}
+
+/// Why an entry is left as it is.
+fn why_not(
+    config: &Config,
+    store: &Store,
+    (lane, entry, run): (&LaneName, i64, i64),
+) -> Result<Option<String>, StoreError> {
+    let Some(configured) = config.lanes.get(lane) else {
+        return Ok(Some(format!("the configuration has no lane `{lane}` any more")));
+    };
+    if configured.returns.is_some() {
+        return Ok(Some("what went back to its source is its source's to change".to_owned()));
+    }
+    if let Some(later) = store.changed_after(lane, entry, run)? {
+        return Ok(Some(format!("run {later} changed it since; undo that one first")));
+    }
+    Ok(None)
+}
+
+/// An entry of which nothing was there is taken off, where its lane says how.
+fn can_be_taken_off(config: &Config, lane: &LaneName, undone: Undone) -> Result<Undone, String> {
+    let keeps = config.lanes.get(lane).is_some_and(|lane| lane.lane.gone == GonePolicy::Keep);
+    if undone.documents.is_empty() && keeps {
+        return Err("the lane keeps what it made, and is not told how to take anything off (`gone`)".to_owned());
+    }
+    Ok(undone)
+}
+
+/// The documents of an entry as they were before changes; those that were not changed are as they are.
+///
+/// # Errors
+/// Says why it is not known.
+fn as_it_was(changes: &[RunChange], known: &[CounterpartRow]) -> Result<Vec<KeptDocument>, String> {
+    let there = known.iter().filter(|row| row.counterpart.presence == Presence::Present);
+    let mut documents: BTreeMap<Option<LanguageTag>, Record> =
+        there.map(|row| (row.language.clone(), row.counterpart.fields.clone())).collect();
+    // The last change is taken back first.
+    for change in changes.iter().rev() {
+        match (&change.was, change.action) {
+            (None, Action::Create) => drop(documents.remove(&change.language)),
+            (None, _) => return Err("the ledger does not say what it was before".to_owned()),
+            (Some(was), _) if was.presence != Presence::Present => drop(documents.remove(&change.language)),
+            (Some(was), _) => {
+                let mut before = change.fields.clone();
+                before.extend(was.fields.clone());
+                documents.insert(change.language.clone(), before);
+            }
+        }
+    }
+    Ok(documents.into_iter().map(|(language, fields)| KeptDocument { language, fields }).collect())
+}
+
+#[cfg(test)]
+mod tests;
