@@ -183,6 +183,7 @@ fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
         fingerprint: fingerprint(&Value::Null),
         fields: [("name".to_owned(), Value::from("Fougère"))].into_iter().collect(),
         item: Some(EntryId::new("item-1").unwrap()),
+        was: None,
     };
     // The process dies here: what was handed out is lost, what was written is not.
     drop(bench.store.intend(run, &bench.lane, std::slice::from_ref(&intent), at(3)).unwrap());
