@@ -3,14 +3,13 @@
 use std::io::Write;
 
 use clap::Args;
-use diaporos_core::expr::{KnownFields, Program, Slots};
+use diaporos_core::expr::Program;
 use diaporos_core::text::Cut;
-use diaporos_core::value::{LanguageTag, State, Value, languages_of, to_json};
-use diaporos_hub::config::{Config, View};
+use diaporos_core::value::{LanguageTag, Value, languages_of, to_json};
 use diaporos_hub::look::{EntryQuery, Glance, entries, title, value_for};
 use diaporos_store::EntryRow;
 
-use super::unknown;
+use super::selection::Selection;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Format, Sheet, Tint, fields, out};
@@ -22,25 +21,8 @@ use crate::typed::Typed;
     after_help = "Examples:\n  diaporos entries --type plant-profile --state draft,scheduled\n  diaporos entries --text \"royal fern\" --format csv\n  diaporos entries --type exhibit --where 'opens > \"2026-06\"' --sort -opens --columns title@en,opens,host=host.full_name\n\nA view is such a list under a name, in diaporos.toml: `[views.NAME]` with the same keys."
 )]
 pub(crate) struct Entries {
-    /// A view of the configuration; what is given beside it goes before it.
-    #[arg(long, value_name = "NAME")]
-    view: Option<String>,
-    /// Only those of this system.
-    #[arg(long, value_name = "SYSTEM")]
-    system: Option<String>,
-    /// Only those of this type.
-    #[arg(long = "type", value_name = "TYPE")]
-    kind: Option<String>,
-    /// Only those in these states: draft, scheduled, live, withdrawn, gone. All but gone where not given.
-    #[arg(long, value_name = "STATES", value_delimiter = ',', value_parser = state)]
-    state: Vec<State>,
-    /// Only those with all of these words, in any language, whatever case and accents; where few have
-    /// them, the last may be the start of a word.
-    #[arg(long, value_name = "TEXT")]
-    text: Option<String>,
-    /// Only those for which a field expression holds.
-    #[arg(long = "where", value_name = "EXPRESSION")]
-    holds: Option<String>,
+    #[command(flatten)]
+    which: Selection,
     /// In the order of a field expression's values; turned by a `-` before it.
     #[arg(long, value_name = "EXPRESSION", allow_hyphen_values = true)]
     sort: Option<String>,
@@ -50,11 +32,6 @@ pub(crate) struct Entries {
     /// At most so many; 100 in a table, and all in other formats, where not given.
     #[arg(long, value_name = "N")]
     most: Option<usize>,
-}
-
-fn state(word: &str) -> Result<State, String> {
-    let known = State::WORDS.map(|(word, _)| word).join(", ");
-    State::from_word(word).ok_or_else(|| format!("states are: {known}"))
 }
 
 const COLUMNS: &[Column] = &[
@@ -81,37 +58,20 @@ fn sheet<T>(chosen: &[(String, T)], context: &Context) -> Sheet {
 
 pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let view = view(&config, args.view.as_deref())?;
-    let system = args.system.clone().or(view.system);
-    if let Some(name) = &system {
-        super::system(&config, name)?;
-    }
     let store = Context::store(&config)?;
-    let most = args.most.or(view.most.and_then(|most| usize::try_from(most).ok()));
+    let mut selected = args.which.read(&config)?;
+    let most = args.most.or(selected.view.most.and_then(|most| usize::try_from(most).ok()));
     let shown = most.or((context.format == Format::Table).then_some(USUAL));
-    let kind = args.kind.clone().or(view.kind);
-    let known = known_fields(&config, system.as_deref(), kind.as_deref());
-    let mut typed = Typed { known, library: &config.library, slots: Slots::default() };
-    let holds = args.holds.as_ref().map(|text| ("--where", text));
-    let holds = holds.or(view.holds.as_ref().map(|holds| ("where", &holds.text)));
-    let holds = holds.map(|(what, text)| typed.expression(what, text)).transpose()?;
-    let sort = args.sort.clone().or(view.sort).map(|text| sort_key(&text, &mut typed)).transpose()?;
+    let sort = args.sort.clone().or(selected.view.sort.clone());
+    let sort = sort.map(|text| sort_key(&text, &mut selected.typed)).transpose()?;
+    let named = selected.view.columns.clone();
     let chosen = match &args.columns {
-        Some(text) => columns(text.split(','), &mut typed)?,
-        None => columns(view.columns.iter().map(String::as_str), &mut typed)?,
+        Some(text) => columns(text.split(','), &mut selected.typed)?,
+        None => columns(named.iter().map(String::as_str), &mut selected.typed)?,
     };
     let glance = Glance { store: &store, library: &config.library, now: Context::now() };
-    let query = EntryQuery {
-        system,
-        kind,
-        states: if args.state.is_empty() { view.states } else { args.state.clone() },
-        text: args.text.clone().or(view.text),
-        holds,
-        sort,
-        // One more than is shown tells whether there are more.
-        most: shown.map(|most| most.saturating_add(1)),
-        slots: typed.slots,
-    };
+    // One more than is shown tells whether there are more.
+    let query = selected.query(sort, shown.map(|most| most.saturating_add(1)));
     let mut sheet = sheet(&chosen, context);
     let mut more = false;
     entries(glance, &query, |row| -> Result<(), Failure> {
@@ -136,23 +96,6 @@ pub(crate) fn run(args: &Entries, context: &Context) -> Result<Exit, Failure> {
         writeln!(out(), "\nThe first {count}; {advice}")?;
     }
     Ok(Exit::Done)
-}
-
-fn view(config: &Config, name: Option<&str>) -> Result<View, Failure> {
-    let Some(name) = name else { return Ok(View::default()) };
-    let found = config.views.get(name).cloned();
-    found.ok_or_else(|| unknown("view", name, config.views.keys().map(String::as_str)))
-}
-
-/// What is known of the fields, where the entries are of one type of one system.
-fn known_fields<'a>(config: &'a Config, system: Option<&str>, kind: Option<&str>) -> Option<KnownFields<'a>> {
-    let systems = config.systems.iter().filter(|(name, _)| system.is_none_or(|wanted| name.as_str() == wanted));
-    let mut types = systems.flat_map(|(_, of)| of.model().types.keys().map(move |known| (of.model(), known)));
-    let mut fitting = types.by_ref().filter(|(_, known)| kind == Some(known.as_str()));
-    match (fitting.next(), fitting.next()) {
-        (Some((model, kind)), None) => Some(KnownFields { model, kind }),
-        _ => None,
-    }
 }
 
 fn sort_key(text: &str, typed: &mut Typed<'_>) -> Result<(Program, bool), Failure> {

@@ -24,6 +24,7 @@ mod push;
 mod refs;
 mod report;
 mod resolve;
+mod selection;
 mod serve;
 mod show;
 mod status;

@@ -1,5 +1,6 @@
 //! `status`.
 
+mod matrix;
 mod sources;
 
 use std::io::Write;
@@ -11,6 +12,7 @@ use diaporos_hub::look::status;
 use diaporos_hub::push::{Push, PushOptions, PushRow};
 use diaporos_store::{Counts, Standing, Store};
 
+use super::selection::Selection;
 use super::{counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -20,12 +22,20 @@ use crate::output::{Cell, Column, Format, Summary, note, out};
 /// Show when sources were pulled, and how the entries of each lane stand at its destination.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos status\n  diaporos status --verify profiles\n\ndelivered  the destination has what it should have\nowed       something changed; the next push looks at it\nheld       kept back: `diaporos holds` says why and what to do\nfailed     the last try failed; the next push tries again\nwithdrawn  was there, and is taken off view\noutside    does not go on this lane"
+    after_help = "Examples:\n  diaporos status\n  diaporos status --verify profiles\n  diaporos status --entries --type plant-profile --where '\"public\" in tags'\n\ndelivered  the destination has what it should have\nowed       something changed; the next push looks at it\nheld       kept back: `diaporos holds` says why and what to do\nfailed     the last try failed; the next push tries again\nwithdrawn  was there, and is taken off view\noutside    does not go on this lane"
 )]
 pub(crate) struct Status {
     /// Read every document that is there, and list those that somebody else changed or deleted.
     #[arg(long)]
     verify: bool,
+    /// List entries, a column a lane: how each stands there, and since when.
+    #[arg(long, conflicts_with = "verify")]
+    entries: bool,
+    #[command(flatten)]
+    which: Selection,
+    /// At most so many entries; 100 in a table, and all in other formats, where not given.
+    #[arg(long, value_name = "N", requires = "entries")]
+    most: Option<usize>,
     /// The lanes to verify; all where none is named.
     #[arg(value_name = "LANE", requires = "verify")]
     lanes: Vec<String>,
@@ -51,6 +61,12 @@ pub(crate) async fn run(args: &Status, context: &Context) -> Result<Exit, Failur
     let config = context.config()?;
     if args.verify {
         return verify(&config, &args.lanes, context).await;
+    }
+    if args.entries {
+        return matrix::run(&args.which, args.most, &config, context);
+    }
+    if args.which != Selection::default() {
+        return Err(Failure::wrong("which entries are meant is said beside `--entries`"));
     }
     let store = Context::store(&config)?;
     let now = Context::now();

@@ -16,6 +16,7 @@ mod batch_returns;
 mod bombs;
 mod certificates;
 mod check;
+mod chosen;
 mod contract;
 mod demo;
 mod docs;

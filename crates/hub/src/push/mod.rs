@@ -213,6 +213,11 @@ impl Push<'_> {
         tally: &mut PushTally,
         listener: &mut dyn Listener,
     ) -> Result<(), PushError> {
+        if let Some(chosen) = self.chosen {
+            let entries = chosen.entries.len() as u64;
+            listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries });
+            return Ok(());
+        }
         let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
         let delivered = counts.get(&Standing::Delivered).copied().unwrap_or_default();
         let due = [Standing::Owed, Standing::Held, Standing::Failed];

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use diaporos_core::value::LaneName;
-use diaporos_store::{Standing, Store};
+use diaporos_store::{LaneStanding, Standing, Store};
 
 use super::PushError;
 use super::entry_plan::EntryPlan;
@@ -36,7 +36,7 @@ pub(super) fn missing(
         if store.entry(address)?.is_some() {
             "goes on no lane to this destination".clone_into(&mut why);
         }
-        for (name, standing, reason) in store.standings(address)? {
+        for LaneStanding { lane: name, standing, reason, .. } in store.standings(address)? {
             if !lane.siblings.contains(&name) {
                 continue;
             }

@@ -8,7 +8,7 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
-use super::row::{address_at, millis};
+use super::row::{address_at, millis, moment};
 use super::undone::Undone;
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError};
@@ -30,6 +30,19 @@ pub struct Due {
     pub held: Option<HoldReason>,
     /// How often something made it owed a look on the lane; told again with the verdict.
     pub touched: i64,
+}
+
+/// Where an entry stands on a lane.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LaneStanding {
+    /// The lane.
+    pub lane: LaneName,
+    /// Where it stands.
+    pub standing: Standing,
+    /// Why it is held or failed.
+    pub reason: Option<String>,
+    /// Since when.
+    pub since: Timestamp,
 }
 
 /// Which entries are looked for.
@@ -174,13 +187,13 @@ impl Store {
         Ok(Some((standing, reason.as_deref().and_then(HoldReason::from_word))))
     }
 
-    /// Where an entry stands on every lane, with why it is held or failed.
+    /// Where an entry stands on every lane, with why it is held or failed, and since when.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn standings(&self, address: &Address) -> Result<Vec<(LaneName, Standing, Option<String>)>, StoreError> {
+    pub fn standings(&self, address: &Address) -> Result<Vec<LaneStanding>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT lane.name, standing, reason FROM entry JOIN delivery INDEXED BY delivery_entry ON delivery.entry = entry.id
+            "SELECT lane.name, standing, reason, since FROM entry JOIN delivery INDEXED BY delivery_entry ON delivery.entry = entry.id
              JOIN lane ON lane.id = delivery.lane
              WHERE entry.type = (SELECT id FROM entry_type WHERE system = ?1 AND name = ?2) AND source_id = ?3 ORDER BY lane.name",
         )?;
@@ -190,7 +203,8 @@ impl Store {
             let (name, word): (String, String) = (row.get(0)?, row.get(1)?);
             let standing =
                 Standing::from_word(&word).ok_or_else(|| StoreError::Content(format!("the standing `{word}`")))?;
-            found.push((LaneName::new(name).map_err(StoreError::content)?, standing, row.get(2)?));
+            let lane = LaneName::new(name).map_err(StoreError::content)?;
+            found.push(LaneStanding { lane, standing, reason: row.get(2)?, since: moment(row.get(3)?)? });
         }
         Ok(found)
     }

@@ -73,7 +73,7 @@ pub use chain::ChainState;
 pub use changes::{ChangeFilter, ChangeRow};
 pub use content::Content;
 pub use counterparts::{CounterpartRow, Owner};
-pub use delivery::{Due, DueFilter};
+pub use delivery::{Due, DueFilter, LaneStanding};
 pub use entries::{EntryFilter, EntryRow, StoredEntry, VersionRow, WordSearch};
 pub use error::StoreError;
 pub use happenings::Happening;

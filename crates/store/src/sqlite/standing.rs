@@ -34,6 +34,19 @@ impl Standing {
         Self::WORDS.iter().find(|(_, standing)| *standing == self).map_or("", |(word, _)| word)
     }
 
+    /// The sign that stands beside its colour.
+    #[must_use]
+    pub fn sign(self) -> &'static str {
+        match self {
+            Standing::Delivered => "✓",
+            Standing::Owed => "●",
+            Standing::Held => "‖",
+            Standing::Failed => "✕",
+            Standing::Withdrawn => "–",
+            Standing::Outside => "·",
+        }
+    }
+
     /// The standing of that word.
     #[must_use]
     pub fn from_word(word: &str) -> Option<Standing> {

@@ -2,14 +2,18 @@
 
 mod steps;
 
+use std::collections::BTreeMap;
+
 use clap::Args;
+use diaporos_core::value::{Address, LaneName};
 use diaporos_hub::Connector;
-use diaporos_hub::config::{ByHand, ConfiguredLane};
-use diaporos_hub::push::{Author, PushOptions, PushRun, PushSummary, Target};
+use diaporos_hub::config::{ByHand, Config, ConfiguredLane};
+use diaporos_hub::push::{Author, Chosen, PushOptions, PushRun, PushSummary, Target};
 
 use diaporos_store::Leased;
 
-use super::{counted, lanes};
+use super::selection::Selection;
+use super::{address, counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
@@ -19,12 +23,17 @@ pub(super) use steps::{COLUMNS, Steps};
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos push --dry-run\n  diaporos push profiles\n  diaporos push --verify\n\nKilled, or with an answer lost? Push again: the destination is asked what was done, and nothing is sent twice."
+    after_help = "Examples:\n  diaporos push --dry-run\n  diaporos push profiles\n  diaporos push catalogue/plant-profile/p-001 --dry-run\n  diaporos push --to visitor-site --where 'habitat == \"bog\"'\n  diaporos push --verify\n\nKilled, or with an answer lost? Push again: the destination is asked what was done, and nothing is sent twice."
 )]
 pub(crate) struct Push {
-    /// The lanes to push; all where none is named.
-    #[arg(value_name = "LANE")]
+    /// The lanes to push, all where none is named; or entries, as `system/type/id`, which are pushed alone.
+    #[arg(value_name = "LANE|ADDRESS")]
     lanes: Vec<String>,
+    /// Only lanes to this destination; may be given several times.
+    #[arg(long, value_name = "SYSTEM")]
+    to: Vec<String>,
+    #[command(flatten)]
+    which: Selection,
     /// Print the plan and send nothing.
     #[arg(long)]
     dry_run: bool,
@@ -51,8 +60,17 @@ pub(crate) struct Push {
 pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     context.confirm_reach(&config)?;
-    let chosen = lanes(&config, &args.lanes)?;
+    // A lane has no `/` in its name, and an address has two.
+    let (addresses, names): (Vec<String>, Vec<String>) =
+        args.lanes.iter().cloned().partition(|text| text.contains('/'));
+    let chosen = lanes(&config, &names)?;
+    let chosen = to_destinations(&config, chosen, &args.to)?;
     let chosen = by_hand(chosen, args)?;
+    let alone = alone(&config, args, &addresses, &chosen)?;
+    let chosen = match &alone {
+        Some(alone) => chosen.into_iter().filter(|lane| alone.contains_key(&lane.lane.name)).collect(),
+        None => chosen,
+    };
     let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let leases = leases(args, &chosen);
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
@@ -72,7 +90,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let mut run = PushRun {
         store: &mut store,
         targets: &targets,
-        chosen: None,
+        chosen: alone.as_ref(),
         clock: &Context::now,
         stop: &|| interrupt.is_asked(),
     };
@@ -84,6 +102,44 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     summary.sentence = counted + &summary.sentence;
     steps.end(summary)?;
     end(done, chosen.len(), args, context)
+}
+
+/// The lanes to those destinations; all where none is named.
+fn to_destinations<'a>(
+    config: &Config,
+    chosen: Vec<&'a ConfiguredLane>,
+    names: &[String],
+) -> Result<Vec<&'a ConfiguredLane>, Failure> {
+    let systems = names.iter().map(|name| super::system(config, name)).collect::<Result<Vec<_>, _>>()?;
+    Ok(chosen.into_iter().filter(|lane| systems.is_empty() || systems.contains(&&lane.lane.to.system)).collect())
+}
+
+/// The entries that are pushed alone, by lane; none where all are that are due.
+fn alone(
+    config: &Config,
+    args: &Push,
+    addresses: &[String],
+    lanes: &[&ConfiguredLane],
+) -> Result<Option<BTreeMap<LaneName, Chosen>>, Failure> {
+    if addresses.is_empty() && args.which == Selection::default() {
+        return Ok(None);
+    }
+    let addresses = addresses.iter().map(|text| address(text)).collect::<Result<Vec<Address>, _>>()?;
+    let store = Context::store(config)?;
+    let mut by_lane: BTreeMap<LaneName, Chosen> = BTreeMap::new();
+    for (address, entry) in args.which.entries(config, &store, &addresses)? {
+        let takes = |lane: &&&ConfiguredLane| {
+            let from = &lane.lane.from;
+            (&from.system, &from.kind) == (&address.system, &address.kind)
+        };
+        for lane in lanes.iter().filter(takes) {
+            by_lane.entry(lane.lane.name.clone()).or_default().entries.insert(entry);
+        }
+    }
+    if by_lane.is_empty() {
+        return Err(Failure::wrong("no lane takes any of these entries").advise("`diaporos status` lists the lanes"));
+    }
+    Ok(Some(by_lane))
 }
 
 /// The lanes that a person may push. One that was named and may not be pushed is refused; others are left out.

@@ -2,7 +2,7 @@
 
 use diaporos_core::change::differences;
 use diaporos_core::value::{Address, Record, Value, to_json};
-use diaporos_store::{LedgerFilter, Store, StoreError};
+use diaporos_store::{LaneStanding, LedgerFilter, Store, StoreError};
 use serde::Serialize;
 
 use super::overview::shown;
@@ -116,8 +116,8 @@ fn fields(record: &Record) -> Vec<FieldView> {
 pub(super) fn entry_view(config: &Config, store: &Store, address: &Address) -> Result<Option<EntryView>, StoreError> {
     let Some(entry) = store.entry(address)? else { return Ok(None) };
     let counterparts = store.counterparts(entry.number)?;
-    let standings = store.standings(address)?.into_iter().filter(|(lane, ..)| config.lanes.contains_key(lane));
-    let lanes = standings.map(|(lane, standing, reason)| {
+    let standings = store.standings(address)?.into_iter().filter(|known| config.lanes.contains_key(&known.lane));
+    let lanes = standings.map(|LaneStanding { lane, standing, reason, .. }| {
         let own = counterparts.iter().filter(|row| row.lane == lane.as_str());
         let documents = own.map(|row| DocumentView {
             language: row.language.as_ref().map_or(String::new(), ToString::to_string),

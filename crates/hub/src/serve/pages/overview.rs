@@ -33,18 +33,6 @@ pub(super) fn shown(at: Timestamp) -> String {
     at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
 }
 
-/// The sign beside a standing's colour.
-fn sign(standing: Standing) -> &'static str {
-    match standing {
-        Standing::Delivered => "✓",
-        Standing::Owed => "●",
-        Standing::Held => "‖",
-        Standing::Failed => "✕",
-        Standing::Withdrawn => "–",
-        Standing::Outside => "·",
-    }
-}
-
 /// Gathers the state of a hub.
 ///
 /// # Errors
@@ -168,7 +156,7 @@ fn lanes(config: &Config, store: &Store) -> Result<Vec<LaneView>, StoreError> {
         let count = |standing: Standing| {
             let entries = counts.get(&standing).copied().unwrap_or_default();
             let percent = entries as f64 * 100.0 / all as f64;
-            CountView { standing: standing.word(), sign: sign(standing), entries, percent }
+            CountView { standing: standing.word(), sign: standing.sign(), entries, percent }
         };
         let last = work.get(&diaporos_store::Leased::Lane(lane.name.clone()).to_string());
         LaneView {
