@@ -9,6 +9,7 @@ use diaporos_hub::batch::BatchError;
 use diaporos_hub::look::LookError;
 use diaporos_hub::push::PushError;
 use diaporos_hub::serve::ServeError;
+use diaporos_hub::slate::LaunchError;
 use diaporos_store::StoreError;
 use diaporos_systems::{ErrorKind, SystemError};
 
@@ -203,6 +204,18 @@ impl From<BatchError> for Failure {
             BatchError::Connect(error) => error.into(),
             BatchError::System(error) => error.into(),
             BatchError::File { .. } | BatchError::Standing(_) => Failure::failed(error.to_string()),
+        }
+    }
+}
+
+impl From<LaunchError> for Failure {
+    fn from(error: LaunchError) -> Self {
+        match error {
+            LaunchError::Store(error) => error.into(),
+            LaunchError::Connect(error) => error.into(),
+            LaunchError::Lane { lane, error } => {
+                Failure::from(error).about(&format!("the lane `{lane}` cannot be gone through"))
+            }
         }
     }
 }

@@ -27,6 +27,7 @@ pub mod report;
 pub mod resolve;
 pub mod review;
 pub mod serve;
+pub mod slate;
 pub mod stream;
 pub mod tell;
 pub mod three_way;

@@ -27,6 +27,7 @@ mod resolve;
 mod selection;
 mod serve;
 mod show;
+mod slate;
 mod status;
 mod tell;
 mod tidy;
@@ -91,6 +92,7 @@ pub(crate) enum Command {
     Tell(tell::Tell),
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
+    Slate(slate::SlateCommand),
     Undo(undo::UndoCommand),
     Report(report::ReportCommand),
     Tidy(tidy::Tidy),
@@ -127,6 +129,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Tell(args) => tell::run(&args, context).await,
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
+        Command::Slate(args) => slate::run(&args, context).await,
         Command::Undo(args) => undo::run(&args, context).await,
         Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,

@@ -11,7 +11,7 @@ use diaporos_hub::{Connector, Silent};
 use diaporos_store::{Leased, Store, Undone};
 
 use super::push::{COLUMNS as STEP_COLUMNS, Steps};
-use super::{address, counted};
+use super::{address, counted, unknown};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
@@ -24,12 +24,12 @@ use crate::output::{Cell, Column, Summary, note, one_line};
 #[derive(Debug, Args)]
 #[command(
     name = "undo",
-    after_help = "Examples:\n  diaporos undo 7 --dry-run\n  diaporos undo 7\n  diaporos undo --list\n  diaporos undo 7 --release\n\n`diaporos ledger` lists runs with their numbers."
+    after_help = "Examples:\n  diaporos undo 7 --dry-run\n  diaporos undo 7\n  diaporos undo spring\n  diaporos undo --list\n  diaporos undo 7 --release\n\n`diaporos ledger` lists runs with their numbers."
 )]
 pub(crate) struct UndoCommand {
-    /// The run.
-    #[arg(value_name = "RUN", required_unless_present = "list")]
-    run: Option<i64>,
+    /// The run, or the slate that was launched.
+    #[arg(value_name = "RUN|SLATE", required_unless_present = "list")]
+    run: Option<String>,
     /// Only say what would be done.
     #[arg(long)]
     dry_run: bool,
@@ -49,7 +49,8 @@ pub(crate) struct UndoCommand {
 
 pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let Some(number) = args.run.filter(|_| !args.list) else { return list(&config, context) };
+    let Some(named) = args.run.as_ref().filter(|_| !args.list) else { return list(&config, context) };
+    let number = run_of(&config, named)?;
     let only = args.only.iter().map(|text| address(text)).collect::<Result<BTreeSet<Address>, _>>()?;
     if args.release {
         return release(&config, number, &only);
@@ -76,6 +77,22 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     }
     drop(store);
     Undoing { args, config: &config, context, number, who: &who }.carry_out(kept, left).await
+}
+
+/// The run that is meant: a number, or that of a slate.
+fn run_of(config: &Config, named: &str) -> Result<i64, Failure> {
+    if let Ok(number) = named.parse() {
+        return Ok(number);
+    }
+    let store = Context::store(config)?;
+    let Some(slate) = store.slate(named)? else {
+        let known: Vec<String> = store.slates()?.into_iter().map(|slate| slate.name).collect();
+        return Err(unknown("run or slate", named, known.iter().map(String::as_str)));
+    };
+    slate.run.ok_or_else(|| {
+        Failure::failed(format!("`{named}` is {}, and was not launched", slate.standing.word()))
+            .advise(format!("`diaporos slate show {named}`"))
+    })
 }
 
 struct Undoing<'a> {

@@ -45,6 +45,7 @@ mod report;
 mod serve;
 mod servers;
 mod settings;
+mod slates;
 mod tell;
 mod tidy;
 mod timed;

@@ -27,11 +27,13 @@ pub enum HoldReason {
     Refused,
     /// A request was sent whose answer is lost, and the destination does not tell.
     InDoubt,
+    /// A slate keeps it back till it is launched.
+    KeptBack,
 }
 
 impl HoldReason {
     /// Every reason with its word.
-    pub const WORDS: [(&str, HoldReason); 12] = [
+    pub const WORDS: [(&str, HoldReason); 13] = [
         ("unfit", HoldReason::Unfit),
         ("rule", HoldReason::Rule),
         ("protected", HoldReason::Protected),
@@ -44,6 +46,7 @@ impl HoldReason {
         ("reference", HoldReason::Reference),
         ("refused", HoldReason::Refused),
         ("in-doubt", HoldReason::InDoubt),
+        ("kept-back", HoldReason::KeptBack),
     ];
 
     /// The reason's word.
@@ -89,6 +92,9 @@ impl HoldReason {
                 "see why that entry does not go (`explain`), or say `references = \"leave-out\"` on the lane"
             }
             HoldReason::Refused => "mend what the destination names; the next push tries again",
+            HoldReason::KeptBack => {
+                "`slate show NAME` lists what goes with it; `slate launch` sends it, `slate drop` lets it go by itself"
+            }
             HoldReason::InDoubt => {
                 "look at the destination; `resolve ADDRESS --take ours` sends again, `--take theirs` accepts what is there"
             }

@@ -29,6 +29,8 @@ pub enum AlertKind {
     Credential,
     /// A batch is late.
     BatchLate,
+    /// The hour of a slate has come, and something stands against its launch.
+    Slate,
     /// A batch is larger than `serve` may send, or making, sending or collecting one fails in a row.
     Batch,
     /// Calls from outside wait.
@@ -41,7 +43,7 @@ pub enum AlertKind {
 
 impl AlertKind {
     /// Every kind with its word.
-    pub const WORDS: [(&str, AlertKind); 12] = [
+    pub const WORDS: [(&str, AlertKind); 13] = [
         ("quiet", AlertKind::Quiet),
         ("pull-fails", AlertKind::PullFails),
         ("push-fails", AlertKind::PushFails),
@@ -51,6 +53,7 @@ impl AlertKind {
         ("credential", AlertKind::Credential),
         ("batch-late", AlertKind::BatchLate),
         ("batch", AlertKind::Batch),
+        ("slate", AlertKind::Slate),
         ("calls-wait", AlertKind::CallsWait),
         ("disk", AlertKind::Disk),
         ("configuration", AlertKind::Configuration),
@@ -76,6 +79,7 @@ impl AlertKind {
             Some(AlertKind::Credential) => {
                 format!("have it renewed, and see with `diaporos probe {subject}` that the new one is accepted")
             }
+            Some(AlertKind::Slate) => format!("`diaporos slate check {subject}` names every fault, and the way out"),
             Some(AlertKind::Batch) => format!("`diaporos batch make {subject} --dry-run` shows what it would be"),
             Some(AlertKind::BatchLate) => format!("`diaporos batch progress {subject}` says what is missing"),
             Some(AlertKind::CallsWait) => "does the source answer? `diaporos status` says what fails".to_owned(),
@@ -110,6 +114,8 @@ pub struct AlertFacts {
     pub credentials: BTreeMap<SystemName, Timestamp>,
     /// Batches that are late, with how many texts are missing, and since when.
     pub late: Vec<(String, u64, Timestamp)>,
+    /// Slates that are to be launched.
+    pub slates: Vec<String>,
     /// Calls that wait.
     pub calls: Waiting,
     /// Bytes of free disk, where that is known.
@@ -125,6 +131,7 @@ pub fn conditions(config: &Config, facts: &AlertFacts, now: Timestamp) -> Vec<Co
     found.systems(config, facts, now);
     found.lanes(config, facts);
     found.batches(config, facts);
+    found.slates(config, facts);
     found.hub(config, facts, now);
     found.0
 }
@@ -184,6 +191,14 @@ impl Found {
         }
         for (batch, texts, due) in &facts.late {
             self.add(AlertKind::BatchLate, batch, format!("{texts} texts are missing, and were due {}", day(*due)));
+        }
+    }
+
+    fn slates(&mut self, config: &Config, facts: &AlertFacts) {
+        for name in &facts.slates {
+            let Some(last) = facts.work.get(&Leased::Slate(name.clone()).to_string()) else { continue };
+            let message = if last.asks { last.problem.clone() } else { failing(last, config.alerting.failures) };
+            message.into_iter().for_each(|message| self.add(AlertKind::Slate, name, message));
         }
     }
 

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::value::SystemName;
-use diaporos_store::{BatchStanding, Store, StoreError, UnitStanding};
+use diaporos_store::{BatchStanding, SlateStanding, Store, StoreError, UnitStanding};
 use diaporos_systems::settings::Quiet;
 use jiff::{SignedDuration, Timestamp};
 
@@ -58,6 +58,12 @@ pub fn gather(config: &Config, store: &Store, around: &Surroundings, now: Timest
         free: around.free,
         credentials: around.credentials.clone(),
         edited: store.edited_there()?,
+        slates: store
+            .slates()?
+            .into_iter()
+            .filter(|slate| slate.standing == SlateStanding::Open)
+            .map(|slate| slate.name)
+            .collect(),
         fault: around.fault.clone(),
         ..AlertFacts::default()
     };

@@ -13,8 +13,8 @@ pub struct Chosen {
     pub entries: BTreeSet<i64>,
     /// How they would be kept, in a dry run.
     pub undone: BTreeMap<i64, Undone>,
-    /// Those that would be released, in a dry run.
-    pub released: BTreeSet<i64>,
+    /// The slate that is launched with them, which keeps none of them back.
+    pub slate: Option<String>,
 }
 
 impl Chosen {
@@ -45,10 +45,10 @@ impl Chosen {
         Ok(found)
     }
 
-    fn as_wished(&self, due: Due) -> Due {
+    fn as_wished(&self, mut due: Due) -> Due {
+        due.kept_back.take_if(|by| Some(&by.slate) == self.slate.as_ref());
         match self.undone.get(&due.number) {
             Some(undone) => Due { undone: Some(undone.clone()), ..due },
-            None if self.released.contains(&due.number) => Due { undone: None, ..due },
             None => due,
         }
     }

@@ -6,7 +6,7 @@ use diaporos_core::expr::Dependencies;
 use diaporos_core::lane::{Mapped, describe_faults};
 use diaporos_core::plan::{Document, DocumentPlan, Hold, HoldReason, Order, Presence, Step};
 use diaporos_core::value::{Address, EntryId, LanguageTag, TypeName};
-use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, Standing, Verdict, Was};
+use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, KeptBack, Standing, Verdict, Was};
 use diaporos_systems::{SystemError, Write};
 
 use super::Fate;
@@ -114,6 +114,17 @@ impl EntryPlan {
             let message = format!("this would {takes} what is protected: {why}");
             document.step = Step::Hold(Hold::new(HoldReason::Protected, message));
         }
+    }
+
+    /// What would be sent waits for the slate that the entry is in.
+    pub(super) fn keep_back(&mut self, by: &KeptBack) {
+        if self.hold.is_some() || !self.documents.iter().any(DocumentPlan::has_request) {
+            return;
+        }
+        let until = by.until.map_or_else(String::new, |until| {
+            format!(", which is launched at {}", until.strftime("%Y-%m-%d %H:%M UTC"))
+        });
+        self.hold = Some(Hold::new(HoldReason::KeptBack, format!("kept back by the slate `{}`{until}", by.slate)));
     }
 
     /// What the entry's documents are called at the destination, each with its language.

@@ -224,6 +224,7 @@ impl LaneOf<'_> {
     ) -> Result<EntryPlan, PushError> {
         let lane = self.lane;
         let due = self.as_known(due)?;
+        let kept_back = due.kept_back.clone();
         let mut plan = EntryPlan::of(&due, lane.returns.is_some(), mapping.dependencies, mapping.protected);
         let Some(documents) = plan.documents_of(mapping.mapped) else { return Ok(plan) };
         let mut known: BTreeMap<Option<LanguageTag>, Counterpart> =
@@ -259,6 +260,9 @@ impl LaneOf<'_> {
         }
         plan.documents.sort_by(|a, b| a.language.cmp(&b.language));
         plan.settle_holds();
+        if let Some(kept_back) = kept_back {
+            plan.keep_back(&kept_back);
+        }
         Ok(plan)
     }
 

@@ -73,6 +73,8 @@ pub struct PushRun<'a> {
 /// What became of a run.
 #[derive(Debug, Default)]
 pub struct PushSummary {
+    /// The run's number in the ledger; none of a dry run.
+    pub run: Option<i64>,
     /// What was done, on all lanes.
     pub tally: PushTally,
     /// The lanes that stopped, and why.
@@ -108,7 +110,7 @@ impl PushRun<'_> {
     ) -> Result<PushSummary, StoreError> {
         let now = (self.clock)();
         let run = if options.dry_run { None } else { Some(self.store.begin_run(author.command, author.who, now)?) };
-        let mut summary = PushSummary::default();
+        let mut summary = PushSummary { run, ..PushSummary::default() };
         let names: Vec<LaneName> = self.targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
             for (place, Target { lane, writer }) in self.targets.iter().enumerate() {

@@ -20,6 +20,8 @@ pub struct Facts {
     pub lanes: BTreeMap<LaneName, LaneFacts>,
     /// Briefs of which a batch is with the translators.
     pub out: BTreeSet<String>,
+    /// Slates that are launched by themselves, each with when.
+    pub slates: Vec<(String, Timestamp)>,
     /// Since when `serve` runs.
     pub started: Timestamp,
 }
@@ -119,7 +121,8 @@ pub fn agenda(config: &Config, facts: &Facts) -> Vec<Planned> {
         let when = facts.paused(&what).unwrap_or_else(|| facts.push(lane));
         Planned { what, when }
     });
-    pulls.chain(pushes).chain(config.briefs.values().flat_map(|brief| facts.batches(brief))).collect()
+    let slates = facts.slates.iter().map(|(name, at)| facts.launch(name, *at));
+    pulls.chain(pushes).chain(config.briefs.values().flat_map(|brief| facts.batches(brief))).chain(slates).collect()
 }
 
 impl Facts {
@@ -149,6 +152,17 @@ impl Facts {
             Planned { when: self.paused(&what).unwrap_or(when), what }
         });
         planned.collect()
+    }
+
+    /// When a slate is launched, or launched again after a failure.
+    fn launch(&self, name: &str, at: Timestamp) -> Planned {
+        let what = Leased::Slate(name.to_owned());
+        let failed = self.work.get(&what.to_string()).filter(|last| last.failures > 0 && last.began >= at);
+        let when = match failed {
+            Some(last) => When::At { moment: after(last, FIRST_RETRY, LONGEST_RETRY), why: Why::Again },
+            None => When::At { moment: at, why: Why::Times },
+        };
+        Planned { when: self.paused(&what).unwrap_or(when), what }
     }
 
     /// When something with times of its own is due; what failed at a time of the day is not left till the next.

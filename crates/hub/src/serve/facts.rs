@@ -1,6 +1,6 @@
 //! What is known of a hub, gathered from its store.
 
-use diaporos_store::{BatchStanding, Standing, Store, StoreError};
+use diaporos_store::{BatchStanding, SlateStanding, Standing, Store, StoreError};
 use jiff::Timestamp;
 
 use super::agenda::{Facts, LaneFacts};
@@ -18,6 +18,8 @@ pub fn facts(config: &Config, store: &Store, started: Timestamp, now: Timestamp)
         let out = store.batches()?.into_iter().filter(|batch| batch.standing == BatchStanding::Sent);
         facts.out = out.map(|batch| batch.brief).collect();
     }
+    let open = store.slates()?.into_iter().filter(|slate| slate.standing == SlateStanding::Open);
+    facts.slates = open.filter_map(|slate| Some((slate.name, slate.launch_at?))).collect();
     for (name, lane) in &config.lanes {
         let counts = store.counts(lane_record(lane))?;
         let of =

@@ -14,6 +14,7 @@ use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, LeasedStore, Worker};
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
+use crate::slate::{Launch, LaunchBy, LaunchError, Launched};
 use crate::tell::{TellRun, TellTally};
 use crate::tidy::{How, TidyRow, tidy};
 use crate::{ConnectError, Connector};
@@ -35,6 +36,8 @@ pub(super) enum Job {
     Batch(String),
     /// Collect what came back of a brief's batches.
     Collect(String),
+    /// Launch a slate, whose entries go on these lanes.
+    Launch(String, Vec<LaneName>),
     /// Push lanes to one destination.
     Push(Vec<LaneName>, Extent),
 }
@@ -59,6 +62,10 @@ impl Job {
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
             Job::Batch(brief) => vec![Leased::Batches, Leased::Brief(brief.clone())],
             Job::Collect(brief) => vec![Leased::Batches, Leased::Returns(brief.clone())],
+            Job::Launch(name, lanes) => {
+                let lanes = lanes.iter().cloned().map(Leased::Lane);
+                std::iter::once(Leased::Slate(name.clone())).chain(lanes).collect()
+            }
             Job::Push(lanes, _) => lanes.iter().cloned().map(Leased::Lane).collect(),
         }
     }
@@ -90,6 +97,8 @@ pub enum JobEnd {
     Batched(Result<TimedBatch, BatchError>),
     /// What came back was collected.
     Collected(Result<TimedCollection, BatchError>),
+    /// The time of a slate had come.
+    Launched(Result<Launched, LaunchError>),
     /// Lanes were pushed.
     Pushed(PushSummary),
     /// Another process does it; it is tried again.
@@ -161,6 +170,7 @@ impl JobTools {
             Job::Tell(name) => self.tell(&name, &connector, store).await,
             Job::Batch(brief) => self.batch(&brief, &connector, store).await,
             Job::Collect(brief) => self.collect(&brief, &connector, store).await,
+            Job::Launch(name, _) => self.launch(&name, &connector, store).await,
             Job::Push(lanes, extent) => self.push((&lanes, extent), what, (&connector, store)).await,
         }
     }
@@ -201,6 +211,34 @@ impl JobTools {
             Ok(Err(error)) => JobEnd::NotTold(error),
             Err(error) => JobEnd::Store(error),
         }
+    }
+
+    async fn launch(&self, name: &str, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+        let began = (self.clock)();
+        let (command, stop) = (format!("serve, slate {name}"), || self.asked.is_ending());
+        let author = Author { command: &command, who: &self.who };
+        let by = LaunchBy { connector, author, clock: &self.clock, stop: &stop };
+        let end = match store.slate(name) {
+            Ok(Some(slate)) => match Launch::of(&self.config, store, slate, by) {
+                Ok(launch) => launch.carry_out(store, None, &mut |_, _| {}).await,
+                Err(error) => Err(error),
+            },
+            Ok(None) => return JobEnd::Launched(Ok(Launched::Faulty(Vec::new()))),
+            Err(error) => Err(error.into()),
+        };
+        let (problem, asks) = match &end {
+            Ok(Launched::Faulty(faults)) => {
+                let first =
+                    faults.first().map_or(String::new(), |fault| format!("{}: {}", fault.address, fault.message));
+                (Some(format!("{} faults stand against it, the first: {first}", faults.len())), true)
+            }
+            Ok(Launched::InPart(_)) => (Some("some of it did not go; it is tried again".to_owned()), true),
+            Ok(Launched::Whole(_)) => (None, false),
+            Err(error) => (Some(error.to_string()), false),
+        };
+        let fault = problem.as_deref().map(|message| Fault { message, asks });
+        let noted = store.note_work(&Leased::Slate(name.to_owned()), (began, (self.clock)()), fault);
+        noted.map_or_else(JobEnd::Store, |()| JobEnd::Launched(end))
     }
 
     async fn batch(&self, name: &str, connector: &Connector<'_>, store: &mut Store) -> JobEnd {

@@ -79,6 +79,7 @@ impl Underway {
             | JobEnd::Pushed(_)
             | JobEnd::Told(_)
             | JobEnd::Tidied(_)
+            | JobEnd::Launched(_)
             | JobEnd::Subscribed(_)
             | JobEnd::Batched(_)
             | JobEnd::Collected(_)

@@ -9,6 +9,7 @@ use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
 use super::row::{address_at, millis, moment};
+use super::slates::KeptBack;
 use super::undone::Undone;
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError};
@@ -26,6 +27,8 @@ pub struct Due {
     pub taken_off: bool,
     /// How it is kept, where it is kept as it was before a run.
     pub undone: Option<Undone>,
+    /// The slate that keeps it back.
+    pub kept_back: Option<KeptBack>,
     /// Why it is held, where it is.
     pub held: Option<HoldReason>,
     /// How often something made it owed a look on the lane; told again with the verdict.
@@ -127,12 +130,22 @@ impl Store {
         counterparts.retain(|row| row.lane == lane.as_str());
         let taken_off = self.taken_off(lane, stored.number)?.is_some();
         let undone = self.undone(lane, stored.number)?;
+        let kept_back = self.kept_back(lane, stored.number)?;
         let mut touched = self.connection.prepare_cached(
             "SELECT touched FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
         )?;
         let touched = touched.query_row(params![lane.as_str(), stored.number], |row| row.get(0)).optional()?;
         let touched = touched.unwrap_or_default();
-        Ok(Some(Due { number: stored.number, entry: stored.row, counterparts, taken_off, undone, held: None, touched }))
+        Ok(Some(Due {
+            number: stored.number,
+            entry: stored.row,
+            counterparts,
+            taken_off,
+            undone,
+            kept_back,
+            held: None,
+            touched,
+        }))
     }
 
     /// Where a destination was when it was last pushed to.

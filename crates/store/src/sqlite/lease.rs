@@ -24,6 +24,8 @@ pub enum Leased {
     Brief(String),
     /// What comes back of a brief's batches.
     Returns(String),
+    /// A slate, which is launched at its time.
+    Slate(String),
     /// The hubs that are to call when a system's feeds publish.
     Hubs(SystemName),
 }
@@ -39,6 +41,7 @@ impl fmt::Display for Leased {
             Leased::Batches => f.write_str("batches"),
             Leased::Brief(name) => write!(f, "brief {name}"),
             Leased::Returns(name) => write!(f, "returns of {name}"),
+            Leased::Slate(name) => write!(f, "slate {name}"),
             Leased::Hubs(name) => write!(f, "hubs of {name}"),
         }
     }

@@ -100,6 +100,7 @@ impl Store {
                 "DELETE FROM reading WHERE entry = ?1",
                 "DELETE FROM occurrence WHERE entry = ?1",
                 "DELETE FROM undone WHERE entry = ?1",
+                "DELETE FROM slate_entry WHERE entry = ?1",
                 "DELETE FROM refers WHERE entry = ?1",
                 "DELETE FROM read_apart WHERE entry = ?1",
                 "DELETE FROM entry_text WHERE rowid = ?1",

@@ -18,7 +18,7 @@ use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
 use crate::output::{Summary, note};
-pub(super) use steps::{COLUMNS, Steps};
+pub(in crate::commands) use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
 #[derive(Debug, Args)]
@@ -169,7 +169,7 @@ fn leases(args: &Push, chosen: &[&ConfiguredLane]) -> Vec<Leased> {
 
 /// Tells of the lanes that stopped, and how the program ends.
 fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Result<Exit, Failure> {
-    let PushSummary { tally, stopped } = done;
+    let PushSummary { tally, stopped, .. } = done;
     let is_partial = tally.held + tally.failed > 0 || !stopped.is_empty() || (args.verify && tally.drifted > 0);
     let all_stopped = stopped.len() == lanes && lanes > 0;
     for (lane, error) in stopped {

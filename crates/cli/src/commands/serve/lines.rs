@@ -5,6 +5,7 @@ use diaporos_hub::batch::{CollectTally, TimedBatch, TimedCollection};
 use diaporos_hub::pull::{FoundAlone, PullRow};
 use diaporos_hub::push::PushSummary;
 use diaporos_hub::serve::{Done, JobEnd, Looked, Subscribed, Told};
+use diaporos_hub::slate::Launched;
 use diaporos_hub::tell::TellTally;
 use diaporos_hub::tidy::TidyRow;
 use diaporos_store::{AlertChanges, AlertRow};
@@ -56,6 +57,8 @@ fn ended(done: &Done) -> Vec<String> {
         JobEnd::Told(tally) => told(&what, tally),
         JobEnd::NotTold(error) => vec![format!("{what}: {error}")],
         JobEnd::Pushed(summary) => pushed(&what, summary),
+        JobEnd::Launched(Ok(launched)) => vec![format!("{what}: {}", of_launch(launched))],
+        JobEnd::Launched(Err(error)) => vec![format!("{what}: {error}")],
         JobEnd::Batched(Ok(batched)) => sent(&what, batched),
         JobEnd::Collected(Ok(collection)) => collected(&what, collection),
         JobEnd::Batched(Err(error)) | JobEnd::Collected(Err(error)) => vec![format!("{what}: {error}")],
@@ -97,6 +100,17 @@ fn subscribed(what: &str, seen: &[Subscribed]) -> Vec<String> {
 fn tidied(rows: &[TidyRow]) -> Vec<String> {
     let all: u64 = rows.iter().map(|row| row.rows).sum();
     if all == 0 { Vec::new() } else { vec![format!("tidied: {} taken out", counted(all, "row was", "rows were"))] }
+}
+
+fn of_launch(launched: &Launched) -> String {
+    match launched {
+        Launched::Whole(summary) => format!("launched, as run {}", summary.run.unwrap_or_default()),
+        Launched::InPart(_) => "launched in part; the rest is tried again".to_owned(),
+        Launched::Faulty(faults) => format!(
+            "not launched: {} against it; `diaporos slate check` names them",
+            counted(faults.len() as u64, "fault stands", "faults stand")
+        ),
+    }
 }
 
 fn sent(what: &str, batched: &TimedBatch) -> Vec<String> {

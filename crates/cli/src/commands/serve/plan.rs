@@ -54,7 +54,12 @@ fn times(config: &Config, what: &Leased) -> Option<String> {
         },
         Leased::Brief(name) => config.briefs.get(name)?.times.made.as_ref().map(ToString::to_string),
         Leased::Returns(name) => config.briefs.get(name)?.times.collected.as_ref().map(ToString::to_string),
-        Leased::Hubs(_) | Leased::Batches | Leased::Entries(_) | Leased::Tell(_) | Leased::Tidying => None,
+        Leased::Slate(_)
+        | Leased::Hubs(_)
+        | Leased::Batches
+        | Leased::Entries(_)
+        | Leased::Tell(_)
+        | Leased::Tidying => None,
     }
 }
 

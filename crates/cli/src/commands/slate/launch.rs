@@ -1,0 +1,181 @@
+//! `slate check` and `slate launch`.
+
+use clap::Args;
+use diaporos_hub::Connector;
+use diaporos_hub::config::Config;
+use diaporos_hub::push::Author;
+use diaporos_hub::slate::{Launch, LaunchBy, Launched, SlateFault, chosen};
+use diaporos_store::{Leased, Slate, Store};
+use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+
+use super::{of, open_slate};
+use crate::commands::counted;
+use crate::commands::push::{COLUMNS as STEP_COLUMNS, Steps};
+use crate::context::Context;
+use crate::error::{Exit, Failure};
+use crate::interrupt::Interrupt;
+use crate::output::{Cell, Column, Summary, Tint, note, one_line};
+
+/// Judge a slate as a whole: whether every entry of it could go now, and what stands against it.
+#[derive(Debug, Args)]
+#[command(after_help = "Example:\n  diaporos slate check spring")]
+pub(crate) struct Check {
+    /// The slate.
+    #[arg(value_name = "NAME")]
+    name: String,
+}
+
+/// Launch a slate: all of its entries, or none where anything stands against one of them.
+#[derive(Debug, Args)]
+#[command(
+    name = "launch",
+    after_help = "Examples:\n  diaporos slate launch spring\n  diaporos slate launch spring --at 2030-03-01T09:00 --zone Europe/London\n\nBroken off, or killed? Launch it again: what is there is there, and the rest follows. `diaporos undo NAME` takes it back."
+)]
+pub(crate) struct LaunchCommand {
+    /// The slate.
+    #[arg(value_name = "NAME")]
+    name: String,
+    /// Take away up to so many entries of a lane; where not given, as many as the slate has.
+    #[arg(long, value_name = "N")]
+    allow_removals: Option<u64>,
+    /// Have `serve` launch it then, and not now: `2026-12-01T09:00`.
+    #[arg(long, value_name = "WHEN")]
+    at: Option<String>,
+    /// The time zone (IANA) of `--at`; this machine's where not given.
+    #[arg(long, value_name = "ZONE", requires = "at")]
+    zone: Option<String>,
+}
+
+const COLUMNS: &[Column] = &[
+    Column::text("lane", "lane"),
+    Column::text("address", "address"),
+    Column::prose("fault", "what stands against it"),
+    Column::prose("way_out", "what to do"),
+];
+
+fn tell(faults: Vec<SlateFault>, slate: &Launch<'_>, context: &Context) -> Result<Exit, Failure> {
+    let mut sheet = context.sheet(COLUMNS).within("faults");
+    let count = faults.len();
+    for fault in faults {
+        sheet.row(vec![
+            fault.lane.map_or_else(Cell::nothing, |lane| Cell::text(lane.to_string())),
+            Cell::text(fault.address.to_string()),
+            Cell::text(one_line(&fault.message)).tint(Tint::Bad),
+            Cell::text(fault.way_out),
+        ]);
+    }
+    let (name, entries) = (&slate.slate.name, slate.entries.len());
+    let sentence = match count {
+        0 => format!("{} could go now; next: `diaporos slate launch {name}`", of(entries)),
+        _ => format!("nothing of `{name}` goes till this is mended: {}", counted(count as u64, "fault", "faults")),
+    };
+    let counts = [("entries".to_owned(), entries.into()), ("faulty".to_owned(), count.into())];
+    sheet.end_with(Summary { counts: counts.into_iter().collect(), sentence })?;
+    Ok(if count > 0 { Exit::Partly } else { Exit::Done })
+}
+
+/// The slate of that name, which has something in it, and the lanes that it is for.
+fn filled(config: &Config, store: &Store, name: &str) -> Result<(Slate, Vec<Leased>), Failure> {
+    let slate = open_slate(store, name)?;
+    let entries = store.slate_entries(name)?;
+    if entries.is_empty() {
+        let next = format!("`diaporos slate add {name} ADDRESS…`");
+        return Err(Failure::wrong(format!("nothing is in `{name}`")).advise(next));
+    }
+    let lanes = chosen(config, &slate, &entries).into_keys().map(Leased::Lane).collect();
+    Ok((slate, lanes))
+}
+
+pub(crate) async fn check(args: &Check, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    context.confirm_reach(&config)?;
+    let mut store = Context::store_leased(&config, &[], "slate check")?;
+    let (slate, _) = filled(&config, &store, &args.name)?;
+    let connector = Connector::new(&config, &Context::variable);
+    let who = Context::who();
+    let author = Author { command: "slate check", who: &who };
+    let by = LaunchBy { connector: &connector, author, clock: &Context::now, stop: &|| false };
+    let launch = Launch::of(&config, &store, slate, by)?;
+    let faults = launch.faults(&mut store).await?;
+    tell(faults, &launch, context)
+}
+
+pub(crate) async fn launch(args: &LaunchCommand, context: &Context) -> Result<Exit, Failure> {
+    let config = context.config()?;
+    let (slate, leases) = filled(&config, &Context::store(&config)?, &args.name)?;
+    if let Some(text) = &args.at {
+        return later(slate, (text, args.zone.as_deref()), &config, context);
+    }
+    context.confirm_reach(&config)?;
+    let mut store = Context::store_leased(&config, &leases, "slate launch")?;
+    let connector = Connector::new(&config, &Context::variable);
+    let (command, who) = (format!("slate launch {}", args.name), Context::who());
+    let author = Author { command: &command, who: &who };
+    let interrupt = Interrupt::listen();
+    let stop = || interrupt.is_asked();
+    let by = LaunchBy { connector: &connector, author, clock: &Context::now, stop: &stop };
+    let launch = Launch::of(&config, &store, slate, by)?;
+    let mut steps = Steps::new(context.sheet(STEP_COLUMNS).within("steps"), true, context.format);
+    let end = launch.carry_out(&mut store, args.allow_removals, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
+    let name = &args.name;
+    let (done, sentence, exit) = match end {
+        Launched::Faulty(faults) => return tell(faults, &launch, context),
+        Launched::Whole(done) => {
+            let (entries, run) = (of(launch.entries.len()), done.run.unwrap_or_default());
+            let sentence =
+                format!("`{name}` is launched, {entries}, as run {run}; `diaporos undo {name}` takes it back");
+            (done, sentence, Exit::Done)
+        }
+        Launched::InPart(done) => {
+            let why = "`diaporos holds` says why; launched again, the rest follows";
+            (done, format!("`{name}` is launched in part, and open still: {why}"), Exit::Partly)
+        }
+    };
+    steps.end(Summary { counts: done.counts(), sentence })?;
+    for (lane, error) in done.stopped {
+        context.report(&Failure::from(error).about(&format!("the lane `{lane}` stopped")));
+    }
+    Ok(exit)
+}
+
+/// Has `serve` launch a slate at a time of the day.
+fn later(
+    slate: Slate,
+    (text, zone): (&str, Option<&str>),
+    config: &Config,
+    context: &Context,
+) -> Result<Exit, Failure> {
+    let now = Context::now();
+    let zone = match zone {
+        None => context.zone.clone(),
+        Some(name) => TimeZone::get(name).map_err(|_| {
+            Failure::wrong(format!("`{name}` is not a time zone that is known")).advise("as in `Europe/London`")
+        })?,
+    };
+    let at = moment_of(text, &zone)?;
+    if at <= now {
+        return Err(Failure::wrong(format!("{text} is past")).advise("without `--at` it is launched now"));
+    }
+    let mut store = Context::store_for_change(config)?;
+    let name = slate.name.clone();
+    store.keep_slate(&Slate { launch_at: Some(at), ..slate }, now)?;
+    let at = crate::output::moment(at, &context.zone);
+    note(&format!("`serve` launches `{name}` at {at}; `diaporos slate check {name}` says whether it could go now"));
+    Ok(Exit::Done)
+}
+
+/// A moment as it was typed: with its offset, or in a zone, where it must be one moment and no other.
+fn moment_of(text: &str, zone: &TimeZone) -> Result<Timestamp, Failure> {
+    if let Ok(moment) = text.parse::<Timestamp>() {
+        return Ok(moment);
+    }
+    let local: DateTime = text.parse().map_err(|_| {
+        Failure::wrong(format!("`{text}` is no moment")).advise("as in `2026-12-01T09:00` or `2026-12-01T09:00:00Z`")
+    })?;
+    zone.to_ambiguous_timestamp(local).unambiguous().map_err(|_| {
+        Failure::wrong(format!("the clock there shows {text} twice, or never"))
+            .advise("say it with its offset, as in `2026-10-25T01:30:00+01:00`")
+    })
+}
