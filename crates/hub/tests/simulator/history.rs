@@ -27,6 +27,10 @@ pub(crate) enum Event {
     HandDelete(usize),
     /// Somebody locks a page, or lets go of it.
     Lock(usize, bool),
+    /// The so-manieth run from the last is undone; the next push carries it out.
+    Undo(u8),
+    /// What was undone is released.
+    Release,
     /// A push, with what the network does to its requests, the step before which it is killed, and
     /// what other hands do while it runs.
     Push {
@@ -98,6 +102,8 @@ fn event() -> impl Strategy<Value = Event> {
         2 => (0..ENTRIES, any::<bool>()).prop_map(|(entry, live)| Event::Live(entry, live)),
         2 => (page.clone(), 0..3_usize, 10..14_u8).prop_map(|(page, field, value)| Event::HandEdit(page, field, value)),
         1 => page.clone().prop_map(Event::HandDelete),
+        1 => (0..3_u8).prop_map(Event::Undo),
+        1 => Just(Event::Release),
         1 => (page, any::<bool>()).prop_map(|(page, locked)| Event::Lock(page, locked)),
         5 => push
             .prop_map(|(faults, crash, meddling, verify, lag)| Event::Push { faults, crash, meddling, verify, lag }),

@@ -10,6 +10,7 @@ use diaporos_hub::config::{Config, load};
 use diaporos_hub::look::register_lanes;
 use diaporos_hub::pull::{PullOptions, PullSource, pull};
 use diaporos_hub::push::{Author, PushOptions, PushRun, Target};
+use diaporos_hub::undo::undo;
 use diaporos_store::{Store, StoreError};
 use futures::FutureExt;
 use jiff::Timestamp;
@@ -144,6 +145,30 @@ impl Hub {
         }
         self.store = Some(store);
         true
+    }
+
+    fn open(&mut self) -> &mut Store {
+        let file = self.folder.path().join("store.db");
+        self.store.get_or_insert_with(|| Store::open_for_change(&file).unwrap())
+    }
+
+    /// Has the so-manieth run from the last undone; the next push carries it out.
+    pub(crate) fn undo(&mut self, back: u8) {
+        let config = self.config;
+        let store = self.open();
+        let last = (1..).take_while(|run| store.has_run_numbered(*run).unwrap()).last().unwrap_or(0);
+        let run = last - i64::from(back);
+        let rows = undo(config, store, run, ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
+        let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
+        store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
+    }
+
+    /// Has everything go as its lane has it again.
+    pub(crate) fn release(&mut self) {
+        let store = self.open();
+        let all = store.all_undone().unwrap();
+        let released: Vec<_> = all.into_iter().map(|(lane, _, entry, _)| (lane, entry)).collect();
+        store.release_undone(&released, Timestamp::UNIX_EPOCH).unwrap();
     }
 
     async fn run(&self, store: &mut Store, site: &Site, verify: bool) -> Result<(), StoreError> {

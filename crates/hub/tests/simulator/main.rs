@@ -36,6 +36,8 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
             Event::HandEdit(page, field, value) => site.world().hand_edit(page, field, value),
             Event::HandDelete(page) => site.world().hand_delete(page),
             Event::Lock(page, locked) => site.world().lock(page, locked),
+            Event::Undo(back) => hub.undo(back),
+            Event::Release => hub.release(),
             Event::Push { faults, crash, meddling, verify, lag } => {
                 site.world().begin_run(faults, crash, meddling, Duration::from_millis(lag));
                 let _ = hub.push(&site, verify).await;
@@ -47,7 +49,40 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
     let before = site.world().writes();
     assert!(hub.push(&site, true).await);
     assert_eq!(site.world().writes(), before, "a run with nothing owed sends nothing");
+    // What was undone is kept so, whatever its source says, till it is released.
+    hub.release();
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
     hub.everything_is_right(&site.world());
+}
+
+/// Plays what happens at the source, and pushes it; then more of that, pushed and undone: what a visitor sees is
+/// what was there before.
+async fn undone(first: Vec<Event>, then: Vec<Event>, languages: bool) {
+    let site = Site::new(World::new(true, true), languages);
+    let mut hub = Hub::new(languages);
+    at_the_source(&mut hub, first);
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
+    let before = site.world().on_view();
+    at_the_source(&mut hub, then);
+    assert!(hub.push(&site, false).await);
+    hub.undo(0);
+    assert!(hub.push(&site, false).await);
+    assert_eq!(site.world().on_view(), before);
+    hub.release();
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
+    hub.everything_is_right(&site.world());
+}
+
+/// What happens at the source alone.
+fn at_the_source(hub: &mut Hub, events: Vec<Event>) {
+    for event in events {
+        match event {
+            Event::Edit(entry, field, value) => hub.garden.edit(entry, field, value),
+            Event::Translate(entry, value) => hub.garden.translate(entry, value),
+            Event::Live(entry, live) => hub.garden.set_live(entry, live),
+            _ => {}
+        }
+    }
 }
 
 /// What is so in all of a history.
@@ -85,6 +120,13 @@ proptest! {
     #[test]
     fn where_they_have_none(events in history(), shows: bool, shares_key in weighted(0.2)) {
         simulate(events, HistoryKind { versions: false, shows, shares_key, languages: false });
+    }
+
+    #[test]
+    fn a_run_that_is_undone_never_was(events in history(), edits in history(), languages: bool) {
+        hub::die_quietly();
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
+        runtime.block_on(undone(events, edits, languages));
     }
 
     #[test]

@@ -117,6 +117,12 @@ impl World {
         self.writes
     }
 
+    /// What a visitor sees: the fields of each page that is on view.
+    pub(crate) fn on_view(&self) -> BTreeMap<u64, Record> {
+        let live = self.pages.iter().filter(|(_, page)| page.presence == Presence::Present);
+        live.map(|(id, page)| (*id, page.fields.clone())).collect()
+    }
+
     /// A step of the process; it may be its last.
     pub(crate) fn step(&mut self) -> Result<(), Died> {
         self.steps = self.steps.saturating_add(1);
