@@ -39,7 +39,7 @@ pub fn register_lanes(config: &Config, store: &mut Store, now: jiff::Timestamp) 
     let records: Vec<LaneRecord<'_>> = config.lanes.values().map(lane_record).collect();
     store.register_lanes(&records, now)?;
     let tells: Vec<&str> = config.tells.keys().map(SystemName::as_str).collect();
-    store.register_tells(&tells)
+    store.register_tells(&tells, now)
 }
 
 /// Which entries are wanted, and in what order.

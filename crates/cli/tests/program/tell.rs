@@ -200,3 +200,23 @@ fn an_address_that_is_a_secret_is_not_shown() {
     let store = std::fs::read(hub.path().join(".diaporos/store.db")).unwrap();
     assert!(!String::from_utf8_lossy(&store).contains("Zq7-hush") && !told.contains("hush"), "{told}");
 }
+
+#[test]
+fn what_waits_for_somebody_who_is_gone_is_given_up() {
+    let hub = automatic();
+    let (ear, url, _runtime) = Ear::listening(&[503]);
+    let before = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    told(&hub, "chat", &url, "on = [\"entry.updated\"]");
+    hub.good(&["pull"]);
+    hub.world.plants.edit_text("p-002", "common_name", "eng", "Queen of ferns");
+    hub.good(&["pull"]);
+    // A pause is `serve`'s; a person is told of it, and pushes all the same.
+    hub.good(&["pause", "profiles", "--why", "the site moves"]);
+    let pushed = hub.run(&["push", "profiles"]).ends(3);
+    assert!(pushed.stderr.contains("the site moves; pushed by hand all the same"), "{}", pushed.stderr);
+    assert!(hub.run(&["tell", "--now"]).ends(0).stdout.contains("wait to be told"));
+    assert!(!ear.calls().is_empty());
+    hub.write("diaporos.toml", &before);
+    hub.good(&["pull"]);
+    assert!(hub.good(&["tell"]).contains("nothing waits to be told"));
+}

@@ -151,11 +151,12 @@ impl Store {
         Ok(transaction.commit()?)
     }
 
-    /// Makes the store know who is told. Whoever is new is told of what happens from now on.
+    /// Makes the store know who is told. Whoever is new is told of what happens from now on; what waits for
+    /// somebody who is gone is given up.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn register_tells(&mut self, names: &[&str]) -> Result<(), StoreError> {
+    pub fn register_tells(&mut self, names: &[&str], now: Timestamp) -> Result<(), StoreError> {
         let known: Vec<String> = {
             let mut query = self.connection.prepare_cached("SELECT name FROM tell ORDER BY name")?;
             let rows = query.query_map([], |row| row.get(0))?;
@@ -175,6 +176,11 @@ impl Store {
         }
         for gone in known.iter().filter(|known| !wanted.contains(&known.as_str())) {
             transaction.execute("DELETE FROM tell WHERE name = ?1", [gone])?;
+            transaction.execute(
+                "UPDATE outbox SET ended = ?2, outcome = 'gone', problem = 'nobody is told by that name any more'
+                 WHERE tell = ?1 AND (ended IS NULL OR outcome = 'given up')",
+                params![gone, millis(now)],
+            )?;
         }
         Ok(transaction.commit()?)
     }

@@ -10,14 +10,15 @@ use diaporos_hub::Connector;
 use diaporos_hub::config::{ByHand, Config, ConfiguredLane};
 use diaporos_hub::push::{Author, Chosen, PushOptions, PushRun, PushSummary, Target};
 
-use diaporos_store::Leased;
+use diaporos_store::{Leased, Paused, Store};
 
+use super::pause::told;
 use super::selection::Selection;
 use super::{address, counted, lanes};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
-use crate::output::{Summary, note};
+use crate::output::{Summary, note, one_line};
 pub(in crate::commands) use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
@@ -75,6 +76,9 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let leases = leases(args, &chosen);
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
     let mut store = Context::store_leased(&config, &leases, &command)?;
+    if !args.dry_run {
+        tell_of_pauses(&store, &chosen, context)?;
+    }
     let mut progress = context.progress();
     let mut steps =
         Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), args.rows, context.format);
@@ -159,6 +163,21 @@ fn by_hand<'a>(chosen: Vec<&'a ConfiguredLane>, args: &Push) -> Result<Vec<&'a C
     }
     Err(Failure::wrong(format!("only `serve` pushes {names}: the configuration says `by_hand = \"refused\"`"))
         .advise("`--dry-run` shows what is owed; `--insist` pushes all the same, as a first load needs it"))
+}
+
+/// Says of which lanes `serve` leaves alone, and why: a person pushes them all the same.
+fn tell_of_pauses(store: &Store, chosen: &[&ConfiguredLane], context: &Context) -> Result<(), Failure> {
+    let pauses = store.pauses(Context::now())?;
+    let of_lanes = chosen.iter().map(|lane| Paused::One(Leased::Lane(lane.lane.name.clone())));
+    for paused in std::iter::once(Paused::All).chain(of_lanes) {
+        if let Some(pause) = pauses.get(&paused.to_string()) {
+            note(&one_line(&format!(
+                "{}; pushed by hand all the same",
+                told(&paused.to_string(), pause, &context.zone)
+            )));
+        }
+    }
+    Ok(())
 }
 
 /// What only one process at a time may do: to push these lanes. A plan needs nothing.
