@@ -10,7 +10,7 @@ use diaporos_hub::undo::{UndoRow, undo};
 use diaporos_hub::{Connector, Silent};
 use diaporos_store::{Leased, Store, Undone};
 
-use super::push::{COLUMNS as STEP_COLUMNS, Steps};
+use super::push::{COLUMNS as STEP_COLUMNS, Steps, stopped};
 use super::{address, counted, unknown};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -129,32 +129,31 @@ impl Undoing<'_> {
             })
             .await?;
         if self.args.dry_run || !plan.stopped.is_empty() {
-            steps.end(self.summary(&plan, left))?;
+            steps.end(self.summary(&plan, false, left))?;
             return self.end(plan, left);
         }
         store.keep_undone(&kept)?;
         let mut run =
             PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
         let done = run.run(options, author, &mut Silent, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
-        steps.end(self.summary(&done, left))?;
+        steps.end(self.summary(&done, true, left))?;
         self.end(done, left)
     }
 
-    fn summary(&self, done: &PushSummary, left: usize) -> Summary {
-        let tally = &done.tally;
-        let counts = tally.entries().into_iter().filter(|(_, count)| *count > 0);
+    /// `was_sent` is false of a plan, be it all that was wished or one that stopped to ask.
+    fn summary(&self, done: &PushSummary, was_sent: bool, left: usize) -> Summary {
+        let number = self.number;
+        let counts = done.tally.entries().into_iter().filter(|(_, count)| *count > 0);
         let counts: Vec<String> = counts.map(|(word, count)| format!("{count} {word}")).collect();
         let counts = if counts.is_empty() { "nothing".to_owned() } else { counts.join(", ") };
-        let mut sentence = match self.args.dry_run {
-            true => format!("Dry run, nothing was sent. Run {} would be taken back: {counts}", self.number),
-            false => format!("Run {} is taken back: {counts}", self.number),
+        let mut sentence = match (was_sent, done.stopped.is_empty()) {
+            (false, true) => format!("Dry run, nothing was sent. Run {number} would be taken back: {counts}"),
+            (false, false) => format!("Run {number} is not taken back; nothing was sent"),
+            (true, true) => format!(
+                "Run {number} is taken back: {counts}\nKept so until it is released: `diaporos undo {number} --release`; `diaporos undo --list` lists it"
+            ),
+            (true, false) => format!("Run {number} is taken back in part: {counts}; the next push goes on with it"),
         };
-        if !self.args.dry_run && done.stopped.is_empty() {
-            sentence += &format!(
-                "\nKept so until it is released: `diaporos undo {} --release`; `diaporos undo --list` lists it",
-                self.number
-            );
-        }
         if left > 0 {
             sentence += &format!("\n{} left as it is, as was said", counted(left as u64, "entry is", "entries are"));
         }
@@ -164,8 +163,7 @@ impl Undoing<'_> {
     fn end(&self, done: PushSummary, left: usize) -> Result<Exit, Failure> {
         let is_partial = done.tally.held + done.tally.failed > 0 || left > 0 || !done.stopped.is_empty();
         for (lane, error) in done.stopped {
-            self.context
-                .report(&Failure::from(error).about(&format!("the lane `{lane}` stopped; nothing was taken back")));
+            self.context.report(&stopped(&lane, error, &format!("undo {}", self.number)));
         }
         Ok(if is_partial { Exit::Partly } else { Exit::Done })
     }

@@ -77,6 +77,8 @@ fn a_first_load_is_taken_back_where_a_person_allows_so_much() {
     let run = last_run(&hub);
     let asked = hub.run(&["undo", &run]).ends(3);
     assert!(asked.stderr.contains("would be taken away"), "{}", asked.stderr);
+    assert!(asked.stderr.contains(&format!("`diaporos undo {run} --allow-removals")), "{}", asked.stderr);
+    assert!(asked.stdout.contains("is not taken back; nothing was sent"), "{}", asked.stdout);
     assert_eq!((seen(&hub), hub.json(&["undo", "--list"])), (loaded.clone(), json!([])), "nothing was taken back");
     hub.run(&["undo", &run, "--allow-removals", "100"]).ends(0);
     // A page that was there before is as it was, too.

@@ -8,7 +8,7 @@ use clap::Args;
 use diaporos_core::value::{Address, LaneName};
 use diaporos_hub::Connector;
 use diaporos_hub::config::{ByHand, Config, ConfiguredLane};
-use diaporos_hub::push::{Author, Chosen, PushOptions, PushRun, PushSummary, Target};
+use diaporos_hub::push::{Author, Chosen, PushError, PushOptions, PushRun, PushSummary, Target};
 
 use diaporos_store::{Leased, Paused, Store};
 
@@ -199,6 +199,16 @@ fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Resul
         context.report(&failure);
     }
     Ok(if is_partial { Exit::Partly } else { Exit::Done })
+}
+
+/// Why a lane stopped within another command, which goes ahead where more may be taken away.
+pub(in crate::commands) fn stopped(lane: &LaneName, error: PushError, command: &str) -> Failure {
+    let entries = if let PushError::Removals { entries, .. } = &error { Some(*entries) } else { None };
+    let failure = Failure::from(error).about(&format!("the lane `{lane}` stopped"));
+    match entries {
+        Some(entries) => failure.advise(format!("`diaporos {command} --allow-removals {entries}` goes ahead")),
+        None => failure,
+    }
 }
 
 /// What was done, in words; `known` entries are held as before, which was said.

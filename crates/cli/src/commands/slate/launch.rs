@@ -12,7 +12,7 @@ use jiff::tz::TimeZone;
 
 use super::{of, open_slate};
 use crate::commands::counted;
-use crate::commands::push::{COLUMNS as STEP_COLUMNS, Steps};
+use crate::commands::push::{COLUMNS as STEP_COLUMNS, Steps, stopped};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
@@ -135,7 +135,7 @@ pub(crate) async fn launch(args: &LaunchCommand, context: &Context) -> Result<Ex
     };
     steps.end(Summary { counts: done.counts(), sentence })?;
     for (lane, error) in done.stopped {
-        context.report(&Failure::from(error).about(&format!("the lane `{lane}` stopped")));
+        context.report(&stopped(&lane, error, &format!("slate launch {name}")));
     }
     Ok(exit)
 }
