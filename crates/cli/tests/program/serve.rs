@@ -94,6 +94,8 @@ fn what_an_editor_saves_is_live_by_itself() {
     hub.wait_until(|_| shows(&hub, "King of ferns"));
     hub.world.plants.set_status("p-002", "retired");
     hub.wait_until(|_| is_off(&hub, "Hart's-tongue Fern"));
+    // In all its languages: asked to end, it leaves what it has not sent to the next push.
+    serving.says("1 withdrawn");
     let said = serving.end();
     assert!(
         said.contains("pulled catalogue/plant-profile: 1 changed") && said.contains("pushed lane profiles: 1 updated"),
