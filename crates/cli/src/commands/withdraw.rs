@@ -75,7 +75,8 @@ pub(crate) fn run(args: &Withdraw, context: &Context) -> Result<Exit, Failure> {
     }
     let mut sheet = context.sheet(COLUMNS);
     for (lane, address, entry) in wanted {
-        let is_off = store.taken_off(&lane.lane.name, entry)?.is_some();
+        let name = &lane.lane.name;
+        let is_off = store.taken_off(name, entry)?.is_some() && store.undone(name, entry)?.is_none();
         let changes = is_off == args.put_back;
         if changes && !args.dry_run {
             store.take_off(&lane.lane.name, entry, !args.put_back, Context::now())?;

@@ -69,6 +69,29 @@ fn a_slate_withdraws_together_and_is_cancelled() {
     assert!(is_off(&hub, "Hart's-tongue Fern"));
     hub.run(&["push"]).ends(3);
     assert!(is_off(&hub, "Hart's-tongue Fern"), "it stays off");
+    // Taken back, it is on view again till it is released, or taken off once more.
+    hub.run(&["undo", "autumn"]).ends(0);
+    assert!(shows(&hub, "Hart's-tongue Fern"));
+    hub.run(&["push"]).ends(3);
+    assert!(shows(&hub, "Hart's-tongue Fern"));
+    hub.run(&["undo", "autumn", "--release"]).ends(0);
+    hub.run(&["push"]).ends(3);
+    assert!(is_off(&hub, "Hart's-tongue Fern"));
+    hub.run(&["undo", "autumn"]).ends(3);
+    let off = ["withdraw", &address("p-002"), "--from", "visitor-site"];
+    hub.run(&[&off[..], &["--put-back"]].concat()).ends(0);
+    hub.run(&["push"]).ends(3);
+    assert!(shows(&hub, "Hart's-tongue Fern"));
+    // Who withdraws what is kept as it was is the last to say so.
+    edit(&hub, &["p-002"]);
+    hub.run(&["push"]).ends(3);
+    let run = hub.json(&["ledger", "--most", "1"])[0]["run"].to_string();
+    hub.run(&off).ends(0);
+    hub.run(&["undo", &run]).ends(0);
+    assert!(shows(&hub, "Hart's-tongue Fern"));
+    hub.run(&off).ends(0);
+    hub.run(&["push"]).ends(3);
+    assert!(is_off(&hub, "Hart's-tongue Fern"));
 
     hub.good(&["slate", "new", "spring", "--keep-back"]);
     edit(&hub, &["p-003"]);

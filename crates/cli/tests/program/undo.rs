@@ -155,3 +155,16 @@ fn an_undo_that_was_killed_is_finished_by_the_next_push() {
     assert_eq!(seen(&hub), before);
     hub.nothing_is_doubled();
 }
+
+#[test]
+fn what_a_rule_protects_is_protected_from_an_undo() {
+    let hub = Hub::pushed();
+    edit(&hub, "p-002", "Queen of ferns");
+    hub.run(&["push", "profiles"]).ends(3);
+    let run = last_run(&hub);
+    let rule =
+        "[lanes.profiles.protect.named]\nwhen    = 'latin_name != null'\nwhy = \"the board decided\"\n\n[lanes.news]";
+    hub.alter("diaporos.toml", "[lanes.news]", rule);
+    let said = hub.run(&["undo", &run]).ends(3).stdout;
+    assert!(said.contains("the board decided") && shows(&hub, "Queen of ferns"), "{said}");
+}

@@ -223,7 +223,9 @@ fn a_hub_that_will_not_call_or_lies_inside_is_left_alone() {
     assert_eq!((said.0, ends(&denying)), (200, None));
     drop(running);
     // A feed names its hub, and so leads to no network of ours.
-    for inside in ["http://10.255.255.1/hub", "http://localhost:1/hub", "http://[::1]:1/hub"] {
+    for inside in
+        ["http://10.255.255.1/hub", "https://10.255.255.1/hub", "http://localhost:1/hub", "http://[::1]:1/hub"]
+    {
         inside.clone_into(&mut garden.hub.lock().unwrap());
         let hub = hub(&url);
         hub.run(&["pull"]).ends(0);

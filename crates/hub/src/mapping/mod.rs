@@ -43,11 +43,14 @@ impl World for LaneWorld<'_> {
 /// # Errors
 /// Where the store fails: what cannot be looked up is not absent.
 pub(crate) fn map(store: &Store, lane: &ConfiguredLane, due: &Due, now: Timestamp) -> Result<Mapping, StoreError> {
+    // Whoever undid a run that took it off came after the one who took it off. What a rule protects is protected
+    // from that too.
+    if let Some(undone) = &due.undone {
+        let protected = map_as_it_is(store, lane, due, now)?.protected;
+        return Ok(Mapping { mapped: as_kept(lane, undone), dependencies: Dependencies::default(), protected });
+    }
     if due.taken_off {
         return Ok(Mapping { mapped: Mapped::Outside, dependencies: Dependencies::default(), protected: None });
-    }
-    if let Some(undone) = &due.undone {
-        return Ok(Mapping { mapped: as_kept(lane, undone), dependencies: Dependencies::default(), protected: None });
     }
     if let Some(languages) = &lane.returns {
         return map_returned(store, lane, languages, due);

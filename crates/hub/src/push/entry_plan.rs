@@ -57,7 +57,7 @@ impl EntryPlan {
             documents: Vec::new(),
             hold: None,
             goes: true,
-            taken_off: due.taken_off,
+            taken_off: due.taken_off && due.undone.is_none(),
             held_before: due.held,
             look_first: returns || was_changed_there || is_undecided || due.undone.is_some(),
             incomplete: BTreeMap::new(),

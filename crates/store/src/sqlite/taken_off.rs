@@ -30,7 +30,10 @@ impl Store {
         let lane = self.lane_number(lane)?;
         let transaction = self.fence.begin(&mut self.connection)?;
         let changed = if off {
-            transaction
+            // Who takes it off comes after the one who had it kept as it was.
+            let kept =
+                transaction.execute("DELETE FROM undone WHERE lane = ?1 AND entry = ?2", params![lane, entry])?;
+            kept + transaction
                 .execute("INSERT OR IGNORE INTO taken_off VALUES (?1, ?2, ?3)", params![lane, entry, millis(now)])?
         } else {
             transaction.execute("DELETE FROM taken_off WHERE lane = ?1 AND entry = ?2", params![lane, entry])?

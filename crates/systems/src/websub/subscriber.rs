@@ -7,8 +7,8 @@ use url::form_urlencoded::Serializer;
 
 use super::Offer;
 use super::discovery::offer;
-use crate::SystemError;
-use crate::http::{Body, BodySink, Client, Method};
+use crate::http::{Body, BodySink, Client, Method, is_loopback, shown_url};
+use crate::{ErrorKind, SystemError};
 
 /// So many bytes of a document are searched for a hub: it is named before the first entry.
 const SEARCHED: usize = 512 << 10;
@@ -84,6 +84,12 @@ impl Subscriber {
     /// Where the hub does not take it.
     pub async fn subscribe(&self, name: &str, offer: &Offer, wish: Wish<'_>) -> Result<(), SystemError> {
         let Some((_, url, client)) = self.feed(name) else { return Ok(()) };
+        // WebSub, 5.1: a secret is told over https alone.
+        if offer.hub.scheme() == "http" && !is_loopback(&offer.hub) {
+            let why = "a secret would cross the network over plain http; the feed is pulled at its times";
+            let (system, url) = (client.system().clone(), shown_url(&offer.hub));
+            return Err(SystemError { system, url, kind: ErrorKind::Refused(why.to_owned()) });
+        }
         let form = Serializer::new(String::new())
             .append_pair("hub.mode", "subscribe")
             .append_pair("hub.topic", offer.topic.as_str())
