@@ -8,6 +8,7 @@ mod model;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::{Arc, Mutex};
+use std::time::Instant;
 
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
@@ -44,6 +45,9 @@ struct Pages {
     renewals: u64,
     /// Who has a page locked, and since when.
     locks: HashMap<u64, (String, String)>,
+    /// The pages as visitors see them, each with when it was last put on view. What is saved without being
+    /// published is not among them.
+    on_view: BTreeMap<u64, (Value, Instant)>,
 }
 
 /// What the site calls whoever writes with the hub's token.
@@ -66,6 +70,15 @@ impl Pages {
         }
     }
 
+    /// Puts a page on view as it is, or takes it off, where what was sent says so.
+    fn show(&mut self, id: u64, sent: &Map<String, Value>) {
+        match sent.get("status").and_then(Value::as_str) {
+            Some("live") => drop(self.rows.get(&id).cloned().map(|row| self.on_view.insert(id, (row, Instant::now())))),
+            Some(_) => drop(self.on_view.remove(&id)),
+            None => {}
+        }
+    }
+
     fn change(&mut self, id: u64, fields: &Map<String, Value>) -> Option<&Value> {
         let mut row = self.rows.get(&id)?.clone();
         let version = row["version"].as_u64().unwrap_or_default();
@@ -75,6 +88,7 @@ impl Pages {
         }
         row["version"] = json!(version + 1);
         self.put(id, row);
+        self.show(id, fields);
         self.rows.get(&id)
     }
 }
@@ -91,9 +105,17 @@ impl VisitorSite {
         let mut pages =
             Pages { last_id: 9_100, fields: owned(&fields), languages: owned(&["en", "fr", "cy"]), ..Pages::default() };
         for row in rows {
-            pages.put(row["id"].as_u64().unwrap_or_default(), row);
+            let id = row["id"].as_u64().unwrap_or_default();
+            pages.put(id, row);
+            pages.show(id, &Map::from_iter([("status".to_owned(), json!("live"))]));
         }
         VisitorSite(Arc::new(Mutex::new(pages)))
+    }
+
+    /// The rows as visitors see them, each with when it was last put on view.
+    #[must_use]
+    pub fn on_view(&self) -> Vec<(Value, Instant)> {
+        lock(&self.0).on_view.values().cloned().collect()
     }
 
     /// Every row.
@@ -184,6 +206,7 @@ pub(crate) fn routes(site: VisitorSite) -> Router {
         .route("/api/pages", get(list).post(create))
         .route("/api/pages/{id}", get(one).patch(update).delete(delete))
         .route("/api/pages/batch", post(batch))
+        .route("/api/pages/publish", post(publish_many))
         .route("/api/pages/{id}/publish", post(publish))
         .route("/api/media", get(find_media).post(take_media))
         .route("/pictures/{name}", get(picture))
@@ -230,6 +253,7 @@ async fn create(State(site): State<VisitorSite>, headers: HeaderMap, Json(body):
     row.insert("version".to_owned(), json!(1));
     let row = Value::Object(row);
     pages.put(id, row.clone());
+    pages.show(id, row.as_object().unwrap_or(&Map::new()));
     answer(StatusCode::CREATED, &row)
 }
 
@@ -249,9 +273,18 @@ async fn publish(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: 
     update(State(site), Path(id), headers, Json(live)).await
 }
 
+/// Several at once, each by its `id` and the version that it is put on view in.
+async fn publish_many(State(site): State<VisitorSite>, headers: HeaderMap, Json(mut body): Json<Value>) -> Response {
+    for page in body["pages"].as_array_mut().into_iter().flatten() {
+        page["status"] = json!("live");
+    }
+    batch(State(site), headers, Json(body)).await
+}
+
 async fn delete(State(site): State<VisitorSite>, Path(id): Path<u64>, headers: HeaderMap) -> Response {
     with_row(&site, id, &headers, |pages| {
         pages.remove(id);
+        pages.on_view.remove(&id);
         pages.locks.remove(&id);
         StatusCode::NO_CONTENT.into_response()
     })

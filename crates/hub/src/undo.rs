@@ -22,18 +22,19 @@ pub struct UndoRow {
     pub end: Result<Undone, String>,
 }
 
-/// What is to become of everything that a run changed.
+/// What is to become of everything that runs changed; it is kept as it was before them, and as undone with the last.
 ///
 /// # Errors
 /// Where the store fails.
 pub fn undo(
     config: &Config,
     store: &Store,
-    run: i64,
+    runs: &[i64],
     (who, now): (&str, Timestamp),
 ) -> Result<Vec<UndoRow>, StoreError> {
+    let run = runs.iter().max().copied().unwrap_or_default();
     let mut by_entry: BTreeMap<(LaneName, i64), Vec<RunChange>> = BTreeMap::new();
-    for change in store.run_changes(run)? {
+    for change in store.run_changes(runs)? {
         by_entry.entry((change.lane.clone(), change.entry)).or_default().push(change);
     }
     let mut rows = Vec::new();
@@ -87,10 +88,16 @@ fn can_be_taken_off(config: &Config, lane: &LaneName, undone: Undone) -> Result<
 fn as_it_was(changes: &[RunChange], known: &[CounterpartRow]) -> Result<Vec<KeptDocument>, String> {
     let mut ours: BTreeMap<Option<LanguageTag>, Record> =
         known.iter().map(|row| (row.language.clone(), row.counterpart.fields.clone())).collect();
-    let there = known.iter().filter(|row| row.counterpart.presence == Presence::Present);
+    let there = known.iter().filter(|row| row.counterpart.presence.is_there());
     let mut there: BTreeSet<Option<LanguageTag>> = there.map(|row| row.language.clone()).collect();
+    // Put on view, and what saved them is not among the changes so far.
+    let mut shown: BTreeSet<&Option<LanguageTag>> = BTreeSet::new();
     // The last change is taken back first.
     for RunChange { language, action, fields, was, .. } in changes.iter().rev() {
+        match action {
+            Action::Show => shown.insert(language),
+            _ => shown.remove(language),
+        };
         let was = match (was, action) {
             (Some(was), _) => was,
             (None, Action::Create) => {
@@ -101,9 +108,14 @@ fn as_it_was(changes: &[RunChange], known: &[CounterpartRow]) -> Result<Vec<Kept
         };
         match was.presence {
             Presence::Present => there.insert(language.clone()),
+            // What was there before it was saved is told by the change that saved it.
+            Presence::Unseen => false,
             Presence::Withdrawn | Presence::Deleted => there.remove(language),
         };
         ours.entry(language.clone()).or_insert_with(|| fields.clone()).extend(was.fields.clone());
+    }
+    if !shown.is_empty() {
+        return Err("an earlier run of its slate saved it; undo the slate, which takes back both".to_owned());
     }
     let kept = |(language, fields)| KeptDocument { language, fields };
     Ok(ours.into_iter().filter(|(language, _)| there.contains(language)).map(kept).collect())

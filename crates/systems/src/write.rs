@@ -89,6 +89,20 @@ pub trait Write: Send + Sync {
     /// been carried out all the same.
     async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError>;
 
+    /// Whether documents of the type can be saved without going on view: saving and putting on view are two calls.
+    fn shows_apart(&self, kind: &TypeName) -> bool {
+        let _ = kind;
+        false
+    }
+
+    /// Carries out an order, once, and leaves what it saves unseen; asked of types alone that show apart.
+    ///
+    /// # Errors
+    /// As of [`Write::write`].
+    async fn save_unseen(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError> {
+        self.write(kind, order, attempt).await
+    }
+
     /// What fetches the files that documents of the type refer to; none where the system takes no
     /// files.
     fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {

@@ -8,7 +8,7 @@ use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::push::{Author, Chosen, PushOptions, PushRun, PushSummary, Target};
 use diaporos_hub::undo::{UndoRow, undo};
 use diaporos_hub::{Connector, Silent};
-use diaporos_store::{Leased, Store, Undone};
+use diaporos_store::{Leased, Slate, SlateStanding, Store, Undone};
 
 use super::push::{COLUMNS as STEP_COLUMNS, Steps, stopped};
 use super::{address, counted, unknown};
@@ -50,7 +50,8 @@ pub(crate) struct UndoCommand {
 pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let Some(named) = args.run.as_ref().filter(|_| !args.list) else { return list(&config, context) };
-    let number = run_of(&config, named)?;
+    let (runs, slate) = runs_of(&config, named)?;
+    let number = runs.iter().max().copied().unwrap_or_default();
     let only = args.only.iter().map(|text| address(text)).collect::<Result<BTreeSet<Address>, _>>()?;
     if args.release {
         return release(&config, number, &only);
@@ -59,8 +60,12 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     if !store.has_run_numbered(number)? {
         return Err(Failure::wrong(format!("the ledger has no run {number}")).advise("`diaporos ledger` lists runs"));
     }
-    let who = Context::who();
-    let mut rows = undo(&config, &store, number, (&who, Context::now()))?;
+    drop(store);
+    if !args.dry_run {
+        settle(&config, number, context).await?;
+    }
+    let (store, who) = (Context::store(&config)?, Context::who());
+    let mut rows = undo(&config, &store, &runs, (&who, Context::now()))?;
     rows.retain(|row| only.is_empty() || only.contains(&row.address));
     let kept: Vec<(LaneName, i64, Undone)> =
         rows.iter().filter_map(|row| Some((row.lane.clone(), row.entry, row.end.as_ref().ok()?.clone()))).collect();
@@ -73,26 +78,62 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     if kept.is_empty() {
         let what = if rows.is_empty() { "it changed nothing" } else { "nothing of it can be taken back" };
         note(&format!("run {number}: {what}"));
+        if let Some(slate) = slate.filter(|slate| left == 0 && slate.standing.is_under_way() && !args.dry_run) {
+            drop(store);
+            let mut store = Context::store_for_change(&config)?;
+            store.keep_slate(&Slate { standing: SlateStanding::Cancelled, ..slate }, Context::now())?;
+        }
         return Ok(if left > 0 { Exit::Partly } else { Exit::Done });
     }
     drop(store);
-    Undoing { args, config: &config, context, number, who: &who }.carry_out(kept, left).await
+    Undoing { args, config: &config, context, number, who: &who, slate }.carry_out(kept, left).await
 }
 
-/// The run that is meant: a number, or that of a slate.
-fn run_of(config: &Config, named: &str) -> Result<i64, Failure> {
+/// Finds out what became of requests whose answers were lost, since they are part of what is taken back.
+async fn settle(config: &Config, run: i64, context: &Context) -> Result<(), Failure> {
+    let store = Context::store(config)?;
+    let mut lanes: Vec<&ConfiguredLane> = Vec::new();
+    for lane in config.lanes.values() {
+        if store.count_in_doubt(&lane.lane.name)? > 0 {
+            lanes.push(lane);
+        }
+    }
+    drop(store);
+    if lanes.is_empty() {
+        return Ok(());
+    }
+    context.confirm_reach(config)?;
+    let names = || lanes.iter().map(|lane| lane.lane.name.clone());
+    let targets = Target::of(&lanes, &Connector::new(config, &Context::variable))?;
+    let leases: Vec<Leased> = names().map(Leased::Lane).collect();
+    let mut store = Context::store_leased(config, &leases, "undo")?;
+    // Nothing is chosen, so nothing is sent.
+    let chosen: BTreeMap<LaneName, Chosen> = names().map(|name| (name, Chosen::default())).collect();
+    let mut push =
+        PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &|| false };
+    let settled = push.run_within(run, PushOptions::default(), &mut Silent, &mut |_, _| {}).await?;
+    for (lane, error) in settled.stopped {
+        context.report(&stopped(&lane, error, &format!("undo {run}")));
+    }
+    Ok(())
+}
+
+/// The runs that are meant: one by its number, or those of a slate.
+fn runs_of(config: &Config, named: &str) -> Result<(Vec<i64>, Option<Slate>), Failure> {
     if let Ok(number) = named.parse() {
-        return Ok(number);
+        return Ok((vec![number], None));
     }
     let store = Context::store(config)?;
     let Some(slate) = store.slate(named)? else {
         let known: Vec<String> = store.slates()?.into_iter().map(|slate| slate.name).collect();
         return Err(unknown("run or slate", named, known.iter().map(String::as_str)));
     };
-    slate.run.ok_or_else(|| {
-        Failure::failed(format!("`{named}` is {}, and was not launched", slate.standing.word()))
-            .advise(format!("`diaporos slate show {named}`"))
-    })
+    let runs = store.slate_runs(named)?;
+    if runs.is_empty() {
+        let why = format!("`{named}` is {}, and was not launched", slate.standing.word());
+        return Err(Failure::failed(why).advise(format!("`diaporos slate show {named}`")));
+    }
+    Ok((runs, Some(slate)))
 }
 
 struct Undoing<'a> {
@@ -101,19 +142,24 @@ struct Undoing<'a> {
     context: &'a Context,
     number: i64,
     who: &'a str,
+    /// The slate that is taken back, where it is one.
+    slate: Option<Slate>,
 }
 
 impl Undoing<'_> {
     async fn carry_out(&self, kept: Vec<(LaneName, i64, Undone)>, left: usize) -> Result<Exit, Failure> {
         self.context.confirm_reach(self.config)?;
-        let chosen = chosen(&kept);
+        let chosen = chosen(&kept, self.slate.as_ref());
         let lanes: Vec<&ConfiguredLane> = chosen.keys().filter_map(|name| self.config.lanes.get(name)).collect();
         let leases: Vec<Leased> = chosen.keys().cloned().map(Leased::Lane).collect();
         let targets = Target::of(&lanes, &Connector::new(self.config, &Context::variable))?;
         let command = format!("undo {}", self.number);
         let mut store = Context::store_leased(self.config, if self.args.dry_run { &[] } else { &leases }, &command)?;
         let author = Author { command: &command, who: self.who };
-        let options = PushOptions { allow_removals: self.args.allow_removals, ..PushOptions::default() };
+        // What was saved and never shown is missed by nobody.
+        let is_unseen = self.slate.as_ref().is_some_and(|slate| slate.standing == SlateStanding::Saving);
+        let allow_removals = self.args.allow_removals.or(is_unseen.then_some(u64::MAX));
+        let options = PushOptions { allow_removals, ..PushOptions::default() };
         let mut steps = Steps::new(self.context.sheet(STEP_COLUMNS).within("steps"), true, self.context.format);
         let interrupt = Interrupt::listen();
         let stop = || interrupt.is_asked();
@@ -133,6 +179,10 @@ impl Undoing<'_> {
             return self.end(plan, left);
         }
         store.keep_undone(&kept)?;
+        // What is taken back of a launch that was broken off is not gone on with.
+        if let Some(slate) = self.slate.clone().filter(|slate| slate.standing.is_under_way()) {
+            store.keep_slate(&Slate { standing: SlateStanding::Cancelled, ..slate }, Context::now())?;
+        }
         let mut run =
             PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
         let done = run.run(options, author, &mut Silent, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
@@ -170,11 +220,12 @@ impl Undoing<'_> {
 }
 
 /// What a push of these entries alone is to do, by lane.
-fn chosen(kept: &[(LaneName, i64, Undone)]) -> BTreeMap<LaneName, Chosen> {
+fn chosen(kept: &[(LaneName, i64, Undone)], slate: Option<&Slate>) -> BTreeMap<LaneName, Chosen> {
     let mut chosen: BTreeMap<LaneName, Chosen> = BTreeMap::new();
     for (lane, entry, undone) in kept {
         let of_lane = chosen.entry(lane.clone()).or_default();
         of_lane.entries.insert(*entry);
+        of_lane.slate = slate.map(|slate| slate.name.clone());
         of_lane.undone.insert(*entry, undone.clone());
     }
     chosen

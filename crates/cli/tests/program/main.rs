@@ -32,6 +32,7 @@ mod hooks;
 mod hostile;
 mod killed;
 mod lanes;
+mod launches;
 mod looking;
 mod mail;
 mod mapping;

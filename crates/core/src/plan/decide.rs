@@ -65,6 +65,8 @@ pub enum Step {
     Update,
     /// Put back what was withdrawn, with its content.
     PutBack,
+    /// Put on view what was saved unseen.
+    Show,
     /// Take it off view.
     Withdraw,
     /// Delete it.
@@ -76,7 +78,7 @@ pub enum Step {
 /// Decides about one document.
 #[must_use]
 pub fn decide(wanted: DesiredState, counterpart: Option<&Counterpart>, found: FoundDocument, gone: GonePolicy) -> Step {
-    use Presence::{Deleted, Present, Withdrawn};
+    use Presence::{Deleted, Present, Unseen, Withdrawn};
     // What was deleted leaves only its number.
     let presence = counterpart.map(|counterpart| counterpart.presence).filter(|presence| *presence != Deleted);
     match (wanted, presence, found) {
@@ -103,13 +105,16 @@ pub fn decide(wanted: DesiredState, counterpart: Option<&Counterpart>, found: Fo
         (DesiredState::There(new), Some(Present), _) if counterpart.is_some_and(|known| known.fingerprint == new) => {
             Step::Unchanged
         }
-        (DesiredState::There(_), Some(Present), _) => Step::Update,
+        (DesiredState::There(new), Some(Unseen), _) if counterpart.is_some_and(|known| known.fingerprint == new) => {
+            Step::Show
+        }
+        (DesiredState::There(_), Some(Present | Unseen), _) => Step::Update,
         (DesiredState::There(_), Some(Withdrawn | Deleted), _) => Step::PutBack,
 
         // No longer going. What was there before us, and was never decided about, is not ours to remove.
         (DesiredState::NotThere, ..) if counterpart.is_some_and(Counterpart::is_undecided) => Step::Nothing,
         (DesiredState::NotThere, None | Some(Withdrawn | Deleted), _) => Step::Nothing,
-        (DesiredState::NotThere, Some(Present), _) => match gone {
+        (DesiredState::NotThere, Some(Present | Unseen), _) => match gone {
             GonePolicy::Withdraw => Step::Withdraw,
             GonePolicy::Delete => Step::Delete,
             GonePolicy::Keep => Step::Unchanged,
@@ -133,6 +138,7 @@ impl Step {
             Step::Note => "note",
             Step::Update => "update",
             Step::PutBack => "put back",
+            Step::Show => "show",
             Step::Withdraw => "withdraw",
             Step::Delete => "delete",
             Step::Hold(_) => "hold",
@@ -180,6 +186,7 @@ mod tests {
         };
         let there = |content: &str| DesiredState::There(fingerprint(&Value::from(content)));
         let present = counterpart(Presence::Present, "a");
+        let unseen = counterpart(Presence::Unseen, "a");
         let withdrawn = counterpart(Presence::Withdrawn, "a");
         let deleted = counterpart(Presence::Deleted, "a");
         let founds = [
@@ -201,6 +208,7 @@ mod tests {
             for (known, known_name) in [
                 (None, "unknown"),
                 (Some(&present), "present"),
+                (Some(&unseen), "unseen"),
                 (Some(&withdrawn), "withdrawn"),
                 (Some(&deleted), "deleted"),
             ] {

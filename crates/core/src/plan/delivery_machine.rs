@@ -7,7 +7,7 @@ use super::document::{changed_there, deleted_there, found_there};
 use super::settle::partly;
 use super::{Counterpart, DocumentPlan, Existing, FoundDocument, Hold, HoldReason, Order, Presence, Step, Written};
 use crate::change::{Divergence, Merge, MergePolicies, merge_found};
-use crate::value::EntryId;
+use crate::value::{EntryId, Value};
 
 /// How often one document is written in a run, at most.
 const TRIES: u32 = 3;
@@ -78,6 +78,9 @@ pub struct Safeguards {
     /// Whether what was written is to be read back where the answer does not show it, to learn how the
     /// destination stores it.
     pub read_back: bool,
+    /// Whether saving and putting on view are two calls there: a document that is found written may not be on
+    /// view.
+    pub shows_apart: bool,
 }
 
 /// Why the document is being read.
@@ -144,6 +147,10 @@ impl<'a> DeliveryMachine<'a> {
         Effect::Write(self.order.clone())
     }
 
+    fn shows(&self) -> bool {
+        matches!(self.order, Order::Show { .. })
+    }
+
     fn look(&mut self, read_reason: ReadReason) -> Effect {
         self.read_reason = read_reason;
         self.order.id().map_or(Effect::Find(0), |id| Effect::Read(id.clone()))
@@ -155,6 +162,8 @@ impl<'a> DeliveryMachine<'a> {
         match (response, self.order.id()) {
             (Response::Done(written), _) => self.done(written),
             (Response::Lost, None) if self.safeguards.repeatable && self.tries < TRIES => self.send(),
+            // To put on view what is on view changes nothing.
+            (Response::Lost, Some(_)) if self.shows() && self.tries < TRIES => self.send(),
             (Response::Lost, _) => self.look(ReadReason::AfterLoss),
             (Response::Differs, Some(_)) => self.look(ReadReason::AfterDifference),
             (Response::Absent, Some(id)) if removes => self.end(Ending::Done(self.removed(id, Presence::Deleted))),
@@ -171,6 +180,8 @@ impl<'a> DeliveryMachine<'a> {
     pub fn saw_nothing(&self) -> Effect {
         match (self.read_reason, &self.written) {
             (ReadReason::Before, _) => Effect::End(Ending::NotDone),
+            // What waits to be shown must have been seen.
+            (ReadReason::Back, _) if self.plan.ends_unseen() => Effect::End(Ending::InDoubt),
             // It was written; only how it is stored stays unknown.
             (ReadReason::Back, Some(written)) => Effect::End(Ending::Done(self.written(written.clone()))),
             _ => Effect::End(Ending::InDoubt),
@@ -182,7 +193,10 @@ impl<'a> DeliveryMachine<'a> {
     fn done(&mut self, written: Written) -> Effect {
         let id = written.id.clone().or_else(|| self.order.id().cloned());
         match id {
-            Some(id) if self.safeguards.read_back && written.fields.is_none() && !self.order.removes() => {
+            Some(id)
+                if (self.safeguards.read_back && written.fields.is_none() || self.plan.ends_unseen())
+                    && self.order.fields().is_some() =>
+            {
                 self.read_reason = ReadReason::Back;
                 self.written = Some(written);
                 Effect::Read(id)
@@ -194,6 +208,9 @@ impl<'a> DeliveryMachine<'a> {
     /// What to do after reading the document by its id.
     pub fn read(&mut self, now: Option<&Existing>) -> Effect {
         if let (ReadReason::Back, Some(written)) = (self.read_reason, self.written.take()) {
+            if self.plan.ends_unseen() && !now.is_some_and(|now| self.reads_back(now)) {
+                return Effect::End(Ending::InDoubt);
+            }
             // Somebody else may have been quicker than our look: what they wrote is no form of ours.
             let is_ours = |now: &&Existing| written.revision.is_none() || written.revision == now.revision;
             let now = now.filter(is_ours);
@@ -215,6 +232,16 @@ impl<'a> DeliveryMachine<'a> {
             (Some(now), Order::Withdraw { .. } | Order::Delete { .. }) => self.remove(now),
             (Some(now), _) => self.reconcile(now),
         }
+    }
+
+    /// Whether a document shows that what was sent is saved: nothing that was to change is as it was before.
+    fn reads_back(&self, now: &Existing) -> bool {
+        let before = self.plan.known.as_ref().map(Counterpart::there).unwrap_or_default();
+        let is_old = |(name, sent): (&String, &Value)| {
+            let was = before.get(name);
+            was.is_some_and(|was| was != sent) && now.fields.get(name) == was
+        };
+        !self.order.fields().into_iter().flatten().any(is_old)
     }
 
     /// What to do after looking for documents by the entry's key.
@@ -299,12 +326,17 @@ impl<'a> DeliveryMachine<'a> {
             };
             return self.end(Ending::Held(hold, known));
         }
-        let is_there = !merge.owes && now.presence == Presence::Present;
+        let is_there = !merge.owes && now.presence == Presence::Present && !self.shows();
+        let owes = merge.owes;
         self.merge = merge;
         if is_there {
             return Effect::End(self.over(self.counterpart(now)));
         }
-        if let Order::Update { id, .. } = &self.order {
+        if self.shows() && !owes {
+            self.order = self.order.clone().on(now);
+            return self.again();
+        }
+        if let Order::Update { id, .. } | Order::Show { id, .. } = &self.order {
             let (id, revision, fields) = (id.clone(), now.revision.clone(), self.merge.fields.clone());
             self.order = Order::Update { id, revision, fields, language: self.plan.language.clone() };
         }
@@ -324,7 +356,8 @@ impl<'a> DeliveryMachine<'a> {
 
     /// An ending without a good answer to the last write.
     fn over(&self, counterpart: Option<Counterpart>) -> Ending {
-        Ending::Found(counterpart)
+        let apart = self.safeguards.shows_apart;
+        Ending::Found(counterpart.map(|known| if apart { known.found_saved() } else { known }))
     }
 
     fn written(&self, written: Written) -> Option<Counterpart> {

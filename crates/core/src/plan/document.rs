@@ -19,6 +19,17 @@ pub struct DocumentPlan {
     merge: Merge,
     /// The document as it was read there, where it was.
     seen: Option<Existing>,
+    /// Whether what is written goes on view.
+    lands: Landing,
+}
+
+/// Whether what is written goes on view.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Landing {
+    /// It does.
+    OnView,
+    /// It is saved, and put on view later.
+    Unseen,
 }
 
 impl DocumentPlan {
@@ -32,16 +43,17 @@ impl DocumentPlan {
         known: Option<Counterpart>,
         policies: &MergePolicies,
     ) -> Self {
-        let mut plan = DocumentPlan { language, step, document, known, merge: Merge::default(), seen: None };
+        let (none, lands) = (Merge::default(), Landing::OnView);
+        let mut plan = DocumentPlan { language, step, document, known, merge: none, seen: None, lands };
         plan.merge = match (&plan.step, &plan.document, &plan.known) {
             (Step::Adopt(existing), Some(document), _) => merge_found(&document.fields, &existing.fields, policies),
-            (Step::Update | Step::PutBack, Some(document), Some(known)) => {
+            (Step::Update | Step::PutBack | Step::Show, Some(document), Some(known)) => {
                 merge(known.base(), &document.fields, &known.there(), true, policies)
             }
             (_, Some(document), _) => Merge { fields: document.fields.clone(), ..Merge::default() },
             _ => Merge::default(),
         };
-        if matches!(plan.step, Step::Update | Step::PutBack) && !plan.merge.conflicts.is_empty() {
+        if matches!(plan.step, Step::Update | Step::PutBack | Step::Show) && !plan.merge.conflicts.is_empty() {
             plan.step = Step::Hold(changed_there(plan.known.as_ref().map(|known| &known.id), &plan.merge.conflicts));
         }
         if let Step::Adopt(existing) = &plan.step
@@ -52,6 +64,22 @@ impl DocumentPlan {
             plan.seen = Some(existing);
         }
         plan
+    }
+
+    /// Has what is written saved without going on view. What is saved so already needs no request.
+    pub fn save_unseen(&mut self) {
+        self.lands = Landing::Unseen;
+        if self.step == Step::Show {
+            self.step = Step::Unchanged;
+        }
+    }
+
+    /// Whether the document is saved, and waits to be put on view, when all goes as planned.
+    #[must_use]
+    pub fn ends_unseen(&self) -> bool {
+        let is_unseen = self.known.as_ref().is_some_and(|known| known.presence == Presence::Unseen);
+        let removes = matches!(self.step, Step::Withdraw | Step::Delete);
+        self.lands == Landing::Unseen && !removes && (self.has_request() || is_unseen)
     }
 
     /// Takes into account what was read at the destination, where nobody asked for a change of it.
@@ -69,14 +97,17 @@ impl DocumentPlan {
             self.seen = Some(now.clone());
             return;
         }
-        let (Some(document), Step::Unchanged | Step::Update | Step::PutBack) = (&self.document, &self.step) else {
+        let (Some(document), Step::Unchanged | Step::Update | Step::PutBack | Step::Show) =
+            (&self.document, &self.step)
+        else {
             return;
         };
         let Some(now) = now else {
             self.step = Step::Hold(deleted_there(&known.id));
             return;
         };
-        if now.presence != Presence::Present && self.step != Step::PutBack {
+        let was_on_view = known.presence != Presence::Unseen && self.step != Step::PutBack;
+        if now.presence != Presence::Present && was_on_view {
             let message = format!("`{}` was taken off view there by somebody else", known.id);
             self.step = Step::Hold(Hold::new(HoldReason::ChangedThere, message));
             return;
@@ -90,6 +121,8 @@ impl DocumentPlan {
             Step::PutBack
         } else if self.merge.owes {
             Step::Update
+        } else if self.step == Step::Show {
+            Step::Show
         } else if self.merge.divergences != known.divergences || now.revision != known.revision {
             Step::Note
         } else {
@@ -142,7 +175,7 @@ impl DocumentPlan {
     pub fn has_request(&self) -> bool {
         match (&self.step, &self.document) {
             (Step::Adopt(existing), Some(_)) => self.merge.owes || existing.presence != Presence::Present,
-            (Step::Create | Step::Update | Step::PutBack | Step::Withdraw | Step::Delete, _) => true,
+            (Step::Create | Step::Update | Step::PutBack | Step::Show | Step::Withdraw | Step::Delete, _) => true,
             _ => false,
         }
     }
@@ -237,6 +270,7 @@ impl DocumentPlan {
             (Step::Update | Step::PutBack, Some((id, revision))) => {
                 Order::Update { id, revision, fields, language: self.language.clone() }
             }
+            (Step::Show, Some((id, revision))) => Order::Show { id, revision },
             (Step::Withdraw, Some((id, revision))) => Order::Withdraw { id, revision },
             (Step::Delete, Some((id, revision))) => Order::Delete { id, revision },
             _ => return None,
@@ -271,7 +305,7 @@ impl DocumentPlan {
             item: item.or_else(|| self.item().cloned()),
             revision,
             fingerprint: document.fingerprint(),
-            presence: Presence::Present,
+            presence: if self.ends_unseen() { Presence::Unseen } else { Presence::Present },
             fields: document.fields.clone(),
             divergences: merge.divergences.clone(),
             past: self.known.as_ref().map(Counterpart::past_with_this).unwrap_or_default(),

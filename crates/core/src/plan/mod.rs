@@ -86,6 +86,14 @@ impl Counterpart {
         }
     }
 
+    /// The same, of a document that was found written where saving and putting on view are two calls: whether it
+    /// is on view is not known, and it is put there once more.
+    #[must_use]
+    pub fn found_saved(self) -> Counterpart {
+        let presence = if self.presence == Presence::Present { Presence::Unseen } else { self.presence };
+        Counterpart { presence, ..self }
+    }
+
     /// Whether nobody has said yet whose the document is.
     #[must_use]
     pub fn is_undecided(&self) -> bool {
@@ -179,6 +187,8 @@ impl Counterpart {
 pub enum Presence {
     /// On view.
     Present,
+    /// Saved, and not on view as it was saved; an earlier version of it may be.
+    Unseen,
     /// Taken off view.
     Withdrawn,
     /// Deleted; what comes back is another document.
@@ -187,8 +197,18 @@ pub enum Presence {
 
 impl Presence {
     /// Every presence with its word.
-    pub const WORDS: [(&str, Presence); 3] =
-        [("present", Presence::Present), ("withdrawn", Presence::Withdrawn), ("deleted", Presence::Deleted)];
+    pub const WORDS: [(&str, Presence); 4] = [
+        ("present", Presence::Present),
+        ("unseen", Presence::Unseen),
+        ("withdrawn", Presence::Withdrawn),
+        ("deleted", Presence::Deleted),
+    ];
+
+    /// Whether the document is there for others to refer to: on view, or saved to be.
+    #[must_use]
+    pub fn is_there(self) -> bool {
+        matches!(self, Presence::Present | Presence::Unseen)
+    }
 
     /// The presence's word.
     #[must_use]

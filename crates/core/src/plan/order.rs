@@ -28,6 +28,13 @@ pub enum Order {
         /// Its language, where there is a document per language.
         language: Option<LanguageTag>,
     },
+    /// Put on view what is saved of it.
+    Show {
+        /// Which.
+        id: EntryId,
+        /// The version it is based on.
+        revision: Option<Revision>,
+    },
     /// Take it off view.
     Withdraw {
         /// Which.
@@ -50,7 +57,10 @@ impl Order {
     pub fn id(&self) -> Option<&EntryId> {
         match self {
             Order::Create { .. } => None,
-            Order::Update { id, .. } | Order::Withdraw { id, .. } | Order::Delete { id, .. } => Some(id),
+            Order::Update { id, .. }
+            | Order::Show { id, .. }
+            | Order::Withdraw { id, .. }
+            | Order::Delete { id, .. } => Some(id),
         }
     }
 
@@ -59,32 +69,36 @@ impl Order {
     pub fn revision(&self) -> Option<&Revision> {
         match self {
             Order::Create { .. } => None,
-            Order::Update { revision, .. } | Order::Withdraw { revision, .. } | Order::Delete { revision, .. } => {
-                revision.as_ref()
-            }
+            Order::Update { revision, .. }
+            | Order::Show { revision, .. }
+            | Order::Withdraw { revision, .. }
+            | Order::Delete { revision, .. } => revision.as_ref(),
         }
     }
 
-    /// What it writes; nothing where it takes away.
+    /// What it writes; nothing where it only shows, or takes away.
     #[must_use]
     pub fn fields(&self) -> Option<&Record> {
         match self {
             Order::Create { fields, .. } | Order::Update { fields, .. } => Some(fields),
-            Order::Withdraw { .. } | Order::Delete { .. } => None,
+            Order::Show { .. } | Order::Withdraw { .. } | Order::Delete { .. } => None,
         }
     }
 
     /// Whether it takes something away.
     #[must_use]
     pub fn removes(&self) -> bool {
-        self.fields().is_none()
+        matches!(self, Order::Withdraw { .. } | Order::Delete { .. })
     }
 
     /// The same order, based on the version that is there now.
     #[must_use]
     pub fn on(mut self, existing: &Existing) -> Order {
         match &mut self {
-            Order::Update { revision, .. } | Order::Withdraw { revision, .. } | Order::Delete { revision, .. } => {
+            Order::Update { revision, .. }
+            | Order::Show { revision, .. }
+            | Order::Withdraw { revision, .. }
+            | Order::Delete { revision, .. } => {
                 revision.clone_from(&existing.revision);
             }
             Order::Create { .. } => {}

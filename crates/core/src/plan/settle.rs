@@ -16,6 +16,8 @@ pub enum Intended {
         /// The version it was based on; none where the destination has no versions.
         base: Option<Revision>,
     },
+    /// Put on view what is saved of it.
+    Show,
     /// Take it off view.
     Withdraw,
     /// Delete it.
@@ -51,7 +53,9 @@ pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, no
         (Intended::Delete | Intended::Withdraw, None) => return gone(Presence::Deleted),
         (Intended::Withdraw, Some(found)) if found.presence == Presence::Withdrawn => return gone(Presence::Withdrawn),
         (Intended::Withdraw | Intended::Delete, Some(_)) => return Settled::NotDone,
-        (Intended::Write { .. }, None) => return Settled::Unclear,
+        // To put on view what is on view changes nothing, so nothing needs to be found out.
+        (Intended::Show, Some(_)) => return Settled::NotDone,
+        (Intended::Write { .. } | Intended::Show, None) => return Settled::Unclear,
         (Intended::Write { fields, fingerprint, base }, Some(found)) => (fields, *fingerprint, base, found),
     };
     let with = |landed: &Record| {
@@ -181,6 +185,8 @@ mod tests {
             (Intended::Withdraw, Some(existing("old", None, Withdrawn)), "Done withdrawn"),
             (Intended::Withdraw, Some(existing("old", None, Present)), "NotDone"),
             (Intended::Withdraw, None, "Done deleted"),
+            (Intended::Show, Some(existing("old", None, Present)), "NotDone"),
+            (Intended::Show, None, "Unclear"),
             (Intended::Delete, None, "Done deleted"),
             (Intended::Delete, Some(existing("old", None, Present)), "NotDone"),
         ] {

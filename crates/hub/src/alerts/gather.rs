@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use diaporos_core::value::SystemName;
-use diaporos_store::{BatchStanding, SlateStanding, Store, StoreError, UnitStanding};
+use diaporos_store::{BatchStanding, Store, StoreError, UnitStanding};
 use diaporos_systems::settings::Quiet;
 use jiff::{SignedDuration, Timestamp};
 
@@ -61,7 +61,7 @@ pub fn gather(config: &Config, store: &Store, around: &Surroundings, now: Timest
         slates: store
             .slates()?
             .into_iter()
-            .filter(|slate| slate.standing == SlateStanding::Open)
+            .filter(|slate| slate.standing.is_pending())
             .map(|slate| slate.name)
             .collect(),
         fault: around.fault.clone(),

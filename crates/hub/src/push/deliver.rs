@@ -8,7 +8,7 @@ use std::time::Duration;
 use diaporos_core::change::Divergence;
 use diaporos_core::lane::Lane;
 use diaporos_core::plan::{
-    Counterpart, DeliveryMachine, DocumentPlan, Effect, Ending, HoldReason, Response, Safeguards,
+    Counterpart, DeliveryMachine, DocumentPlan, Effect, Ending, HoldReason, Presence, Response, Safeguards,
 };
 use diaporos_core::value::{EntryId, LanguageTag};
 use diaporos_store::{Delivered, OpenIntent, Outcome, OutcomeResult, Standing, Verdict};
@@ -33,6 +33,9 @@ pub(super) struct Delivery {
     pub(super) verdict: Verdict,
     pub(super) rows: Vec<PushRow>,
     pub(super) requests: u64,
+    /// Whether a document was found written after a lost answer, and is not known to be on view: it is put there
+    /// next.
+    pub(super) is_to_be_shown: bool,
 }
 
 /// How one document ended, with what the destination last said.
@@ -49,9 +52,10 @@ struct Ended {
 pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<OpenIntent>) -> Delivery {
     let Destination { lane, breaker, .. } = *to;
     let mut intents: VecDeque<OpenIntent> = intents.into();
-    let mut delivery = Delivery { outcomes: Vec::new(), verdict: plan.verdict(), rows: Vec::new(), requests: 0, plan };
+    let (outcomes, verdict, rows) = (Vec::new(), plan.verdict(), plan.rows());
+    let mut delivery = Delivery { outcomes, verdict, rows: Vec::new(), requests: 0, is_to_be_shown: false, plan };
     let mut item = delivery.plan.item();
-    let mut rows = delivery.plan.rows();
+    let mut rows = rows;
     let mut sent = 0;
     let mut own: Vec<(Option<LanguageTag>, EntryId)> = delivery.plan.identifiers();
     let documents = std::mem::take(&mut delivery.plan.documents);
@@ -81,6 +85,7 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         };
         let written = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
         own.extend(written.map(|known| (document.language.clone(), known.id.clone())));
+        let found_unseen = written.is_some_and(|known| known.presence == Presence::Unseen);
         let renamed = written.and_then(|known| other_key(lane, document, known));
         item = item.or_else(|| written.and_then(|known| known.item.clone()));
         let id = written.map(|known| known.id.to_string());
@@ -91,10 +96,14 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         delivery.outcomes.push((intent, outcome));
         if is_done && held.is_none() {
             tell_done(row, id, message);
+            delivery.is_to_be_shown |= found_unseen && !document.ends_unseen();
             continue;
         }
         delivery.stop(row, held, error);
         break;
+    }
+    if delivery.is_to_be_shown && delivery.verdict.standing == Standing::Delivered {
+        delivery.verdict.standing = Standing::Owed;
     }
     // Documents after the one that failed were not sent; they are owed still.
     delivery.outcomes.extend(intents.into_iter().map(|intent| (intent, not_sent())));
@@ -210,7 +219,12 @@ impl Destination<'_> {
         let kind = &self.lane.to.kind;
         let order = document.order(None);
         let guarded = order.is_none_or(|order| order.id().is_none() || self.writer.guards(kind, order.revision()));
-        Safeguards { guarded, repeatable: self.writer.repeats(kind), read_back: self.form.is_to_be_read_back() }
+        Safeguards {
+            guarded,
+            repeatable: self.writer.repeats(kind),
+            read_back: self.form.is_to_be_read_back() || document.ends_unseen(),
+            shows_apart: self.writer.shows_apart(kind),
+        }
     }
 }
 
@@ -278,7 +292,11 @@ impl Driver<'_> {
             effect = match effect {
                 Effect::End(ending) => return Ended { ending, error, status },
                 Effect::Write(order) => {
-                    let response = match writer.write(kind, &order, &self.attempt).await {
+                    let sent = match self.document.ends_unseen() {
+                        true => writer.save_unseen(kind, &order, &self.attempt).await,
+                        false => writer.write(kind, &order, &self.attempt).await,
+                    };
+                    let response = match sent {
                         Ok(written) => {
                             (status, error) = (Some(written.status), None);
                             Response::Done(written)

@@ -106,7 +106,7 @@ impl EntryPlan {
         let Some(why) = &self.protected else { return };
         for document in &mut self.documents {
             let takes = match &document.step {
-                Step::Update | Step::PutBack => "overwrite",
+                Step::Update | Step::PutBack | Step::Show => "overwrite",
                 Step::Adopt(_) if document.has_request() => "overwrite",
                 Step::Withdraw | Step::Delete => "take away",
                 _ => continue,
@@ -121,10 +121,25 @@ impl EntryPlan {
         if self.hold.is_some() || !self.documents.iter().any(DocumentPlan::has_request) {
             return;
         }
-        let until = by.until.map_or_else(String::new, |until| {
-            format!(", which is launched at {}", until.strftime("%Y-%m-%d %H:%M UTC"))
-        });
+        let until = match (by.is_under_way, by.until) {
+            (true, _) => format!(
+                ", whose launch was broken off: `slate launch {0}` finishes it, and `undo {0}` takes it back",
+                by.slate
+            ),
+            (false, Some(until)) => format!(", which is launched at {}", until.strftime("%Y-%m-%d %H:%M UTC")),
+            (false, None) => String::new(),
+        };
         self.hold = Some(Hold::new(HoldReason::KeptBack, format!("kept back by the slate `{}`{until}", by.slate)));
+    }
+
+    /// Has what is written saved without going on view.
+    pub(super) fn save_unseen(&mut self) {
+        self.documents.iter_mut().for_each(DocumentPlan::save_unseen);
+    }
+
+    /// Whether a document of it is saved, and waits to be put on view, when all goes as planned.
+    fn ends_unseen(&self) -> bool {
+        self.hold.is_none() && self.documents.iter().any(DocumentPlan::ends_unseen)
     }
 
     /// What the entry's documents are called at the destination, each with its language.
@@ -180,7 +195,7 @@ impl EntryPlan {
             Fate::Held
         } else if any(|step| matches!(step, Step::Adopt(_))) {
             Fate::Adopted
-        } else if any(|step| matches!(step, Step::Update | Step::PutBack)) {
+        } else if any(|step| matches!(step, Step::Update | Step::PutBack | Step::Show)) {
             Fate::Updated
         } else if any(|step| matches!(step, Step::Create)) {
             if any(|step| matches!(step, Step::Unchanged | Step::Note)) { Fate::Updated } else { Fate::Created }
@@ -208,9 +223,10 @@ impl EntryPlan {
         let was_withdrawn = self
             .documents
             .iter()
-            .any(|document| document.known.as_ref().is_some_and(|known| known.presence != Presence::Present));
+            .any(|document| document.known.as_ref().is_some_and(|known| !known.presence.is_there()));
         match self.fate() {
             Fate::Held => Standing::Held,
+            _ if self.ends_unseen() => Standing::Owed,
             Fate::Withdrawn | Fate::Deleted => Standing::Withdrawn,
             Fate::Outside if was_withdrawn => Standing::Withdrawn,
             Fate::Outside if self.goes => Standing::Delivered,
@@ -256,6 +272,7 @@ impl EntryPlan {
             let action = match &order {
                 Order::Create { .. } => Action::Create,
                 Order::Update { .. } => Action::Update,
+                Order::Show { .. } => Action::Show,
                 Order::Withdraw { .. } => Action::Withdraw,
                 Order::Delete { .. } => Action::Delete,
             };
@@ -289,7 +306,8 @@ impl EntryPlan {
     pub(super) fn count_as(&self, standing: Standing, tally: &mut PushTally) {
         match (standing, self.fate()) {
             (Standing::Held, _) => tally.held += 1,
-            (Standing::Failed | Standing::Owed, _) => tally.failed += 1,
+            (Standing::Failed, _) => tally.failed += 1,
+            (Standing::Owed, _) if !self.ends_unseen() => tally.failed += 1,
             (_, Fate::Created) => tally.created += 1,
             (_, Fate::Updated) => tally.updated += 1,
             (_, Fate::Adopted) => tally.adopted += 1,

@@ -19,7 +19,7 @@ use super::lookup::LookUps;
 use super::plan::{LaneOf, Window, WindowPlanner};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
-use super::{Push, PushError, PushOptions, Unplanned, WINDOW};
+use super::{Push, PushError, PushOptions, Showing, Unplanned, WINDOW};
 use crate::config::ConfiguredLane;
 use crate::mapping::{LaneWorld, map_as_it_is, referred};
 use crate::{Event, Listener};
@@ -180,12 +180,14 @@ impl Flow<'_, '_, '_> {
         let now = (self.push.clock)();
         // Files first, since what they are called there goes into what refers to them.
         let assets = self.assets(&due, now).await?;
+        let kind = &self.push.lane.lane.to.kind;
         let planner = WindowPlanner {
             of: LaneOf { store: self.push.store, lane: self.push.lane },
             writer: self.push.writer,
             look_ups: self.look_ups,
             assets: &assets,
             verify: self.options.verify && filter == DueFilter::There,
+            showing: if self.push.writer.shows_apart(kind) { self.options.showing } else { Showing::AtOnce },
             now,
         };
         let mut planning = Box::pin(planner.plan(due, &mut self.claims));
@@ -355,10 +357,12 @@ impl Flow<'_, '_, '_> {
         let mut outcomes = Vec::new();
         let mut verdicts: Vec<Verdict> = Vec::new();
         let world = LaneWorld { store: self.push.store, lane: self.push.lane };
-        for Delivery { plan, outcomes: own, mut verdict, rows, requests } in done.drain(..) {
+        for Delivery { plan, outcomes: own, mut verdict, rows, requests, is_to_be_shown } in done.drain(..) {
             self.listener.on(Event::EntryDone { lane: name.clone(), address: plan.address.clone() });
             self.tally.requests += requests;
-            plan.count_as(verdict.standing, self.tally);
+            if !(is_to_be_shown && verdict.standing == Standing::Owed) {
+                plan.count_as(verdict.standing, self.tally);
+            }
             rows.into_iter().for_each(&mut *self.row);
             // What was delivered beside it may have come or gone since it was looked at.
             // A store that cannot tell leaves it owed, for what was sent must be noted all the same.

@@ -57,6 +57,18 @@ pub struct PushOptions {
     pub verify: bool,
     /// Look only at what became due since the lane was last gone through in this run.
     pub only_owed: bool,
+    /// When what is written goes on view.
+    pub showing: Showing,
+}
+
+/// When what is written goes on view, where a destination can save without showing.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Showing {
+    /// With the write.
+    #[default]
+    AtOnce,
+    /// In a later push: what is written is saved, read back, and waits.
+    Later,
 }
 
 /// Why a push of a lane stopped.

@@ -16,7 +16,7 @@ use super::assets::{AssetOutcomes, obstacle};
 use super::claims::Claims;
 use super::entry_plan::EntryPlan;
 use super::lookup::LookUps;
-use super::{PushError, Unplanned};
+use super::{PushError, Showing, Unplanned};
 use crate::config::ConfiguredLane;
 use crate::mapping::{map, map_as_it_is, with_itself};
 
@@ -49,6 +49,8 @@ pub(super) struct WindowPlanner<'a> {
     pub(super) assets: &'a AssetOutcomes,
     /// Whether every document that is there is read.
     pub(super) verify: bool,
+    /// When what is written goes on view.
+    pub(super) showing: Showing,
     pub(super) now: Timestamp,
 }
 
@@ -84,6 +86,9 @@ impl WindowPlanner<'_> {
             let mut plan = self.of.plan_entry(due, mapping, &own, claims)?;
             if let Some(message) = unfit.remove(&plan.number) {
                 plan.hold = Some(Hold::new(HoldReason::Unfit, message));
+            }
+            if self.showing == Showing::Later {
+                plan.save_unseen();
             }
             window.plans.push(plan);
         }

@@ -45,6 +45,12 @@ impl<'a> Target<'a> {
         }
         Ok(targets)
     }
+
+    /// Whether the destination can save without showing.
+    #[must_use]
+    pub fn shows_apart(&self) -> bool {
+        self.writer.shows_apart(&self.lane.lane.to.kind)
+    }
 }
 
 /// Who pushes, by which command; none for a dry run, of which nothing is noted.
@@ -110,6 +116,34 @@ impl PushRun<'_> {
     ) -> Result<PushSummary, StoreError> {
         let now = (self.clock)();
         let run = if options.dry_run { None } else { Some(self.store.begin_run(author.command, author.who, now)?) };
+        let summary = self.rounds(run, options, listener, row).await?;
+        if let Some(run) = run {
+            self.store.end_run(run, &Json::Object(summary.counts()).to_string(), (self.clock)())?;
+        }
+        Ok(summary)
+    }
+
+    /// The same within a run that was begun, and is ended, by whoever calls.
+    ///
+    /// # Errors
+    /// As of [`PushRun::run`].
+    pub async fn run_within(
+        &mut self,
+        run: i64,
+        options: PushOptions,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
+    ) -> Result<PushSummary, StoreError> {
+        self.rounds(Some(run), options, listener, row).await
+    }
+
+    async fn rounds(
+        &mut self,
+        run: Option<i64>,
+        options: PushOptions,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
+    ) -> Result<PushSummary, StoreError> {
         let mut summary = PushSummary { run, ..PushSummary::default() };
         let names: Vec<LaneName> = self.targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
@@ -139,14 +173,9 @@ impl PushRun<'_> {
                 summary.stopped.extend(end.err().map(|error| (lane.lane.name.clone(), error)));
             }
         }
-        if let Some(run) = run {
-            self.store.end_run(run, &Json::Object(summary.counts()).to_string(), (self.clock)())?;
-        }
         Ok(summary)
     }
-}
 
-impl PushRun<'_> {
     /// Notes how a lane was gone through. One that was asked to stop begins anew as if nothing had been.
     fn note(&mut self, lane: &ConfiguredLane, began: Timestamp, end: &Result<(), PushError>) -> Result<(), StoreError> {
         if let Err(PushError::Stopped) = end {

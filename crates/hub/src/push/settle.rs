@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use diaporos_core::plan::{Counterpart, FoundDocument, Presence, Settled, settle, settle_new};
 use diaporos_core::value::{Address, EntryId, LanguageTag, Value};
-use diaporos_store::{Delivered, IntentRecord, OpenIntent, Outcome, OutcomeResult, Owner};
+use diaporos_store::{Action, Delivered, IntentRecord, OpenIntent, Outcome, OutcomeResult, Owner};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
 use tokio::time::Instant;
@@ -160,8 +160,10 @@ async fn look(
         }
         settle_new(&record.fields, record.fingerprint, &found)
     };
+    let is_write = matches!(record.action, Action::Create | Action::Update);
+    let saved = |known: Counterpart| if is_write && writer.shows_apart(kind) { known.found_saved() } else { known };
     Ok(match settled {
-        Settled::Done(counterpart) => (OutcomeResult::FoundDone, Some(counterpart)),
+        Settled::Done(counterpart) => (OutcomeResult::FoundDone, Some(saved(counterpart))),
         Settled::NotDone => (OutcomeResult::FoundNotDone, None),
         Settled::Partly(counterpart) | Settled::FoundThere(counterpart) => (OutcomeResult::Unclear, Some(counterpart)),
         Settled::Unclear => (OutcomeResult::Unclear, None),

@@ -1,6 +1,6 @@
 //! What is known of a hub, gathered from its store.
 
-use diaporos_store::{BatchStanding, SlateStanding, Standing, Store, StoreError};
+use diaporos_store::{BatchStanding, Slate, SlateStanding, Standing, Store, StoreError};
 use jiff::Timestamp;
 
 use super::agenda::{Facts, LaneFacts};
@@ -18,8 +18,13 @@ pub fn facts(config: &Config, store: &Store, started: Timestamp, now: Timestamp)
         let out = store.batches()?.into_iter().filter(|batch| batch.standing == BatchStanding::Sent);
         facts.out = out.map(|batch| batch.brief).collect();
     }
-    let open = store.slates()?.into_iter().filter(|slate| slate.standing == SlateStanding::Open);
-    facts.slates = open.filter_map(|slate| Some((slate.name, slate.launch_at?))).collect();
+    let due = |slate: Slate| match slate.standing {
+        SlateStanding::Open => Some((slate.name, slate.launch_at?)),
+        // A launch that was broken off is finished.
+        SlateStanding::Saving | SlateStanding::Showing => Some((slate.name, slate.launch_at.unwrap_or(slate.made))),
+        SlateStanding::Launched | SlateStanding::Cancelled => None,
+    };
+    facts.slates = store.slates()?.into_iter().filter_map(due).collect();
     for (name, lane) in &config.lanes {
         let counts = store.counts(lane_record(lane))?;
         let of =

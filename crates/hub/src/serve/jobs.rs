@@ -232,6 +232,9 @@ impl JobTools {
                     faults.first().map_or(String::new(), |fault| format!("{}: {}", fault.address, fault.message));
                 (Some(format!("{} faults stand against it, the first: {first}", faults.len())), true)
             }
+            Ok(Launched::Unseen(_)) => {
+                (Some("some of it could not be saved, and nothing is on view; it is tried again".to_owned()), true)
+            }
             Ok(Launched::InPart(_)) => (Some("some of it did not go; it is tried again".to_owned()), true),
             Ok(Launched::Whole(_)) => (None, false),
             Err(error) => (Some(error.to_string()), false),

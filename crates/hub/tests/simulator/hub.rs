@@ -158,7 +158,7 @@ impl Hub {
         let store = self.open();
         let last = (1..).take_while(|run| store.has_run_numbered(*run).unwrap()).last().unwrap_or(0);
         let run = last - i64::from(back);
-        let rows = undo(config, store, run, ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
+        let rows = undo(config, store, &[run], ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
         let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
         store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
     }

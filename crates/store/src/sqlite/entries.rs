@@ -1,7 +1,6 @@
 //! Looking at entries.
 
 use diaporos_core::expr::{Referenced, World, WorldError};
-use diaporos_core::plan::Presence;
 use diaporos_core::value::{Address, LaneName, Localised, Record, Revision, State, Value};
 use indexmap::IndexSet;
 use jiff::Timestamp;
@@ -355,7 +354,7 @@ impl Store {
     pub fn called(&self, address: &Address, by: impl Fn(&str) -> bool) -> Result<Value, StoreError> {
         let Some(entry) = self.entry(address)? else { return Ok(Value::Null) };
         let rows = self.counterparts(entry.number)?;
-        let rows = rows.iter().filter(|row| by(&row.lane) && row.counterpart.presence == Presence::Present);
+        let rows = rows.iter().filter(|row| by(&row.lane) && row.counterpart.presence.is_there());
         let mut by_language = Localised::new();
         for row in rows {
             let id = Value::Text(row.counterpart.id.to_string());

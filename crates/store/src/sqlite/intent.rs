@@ -16,6 +16,8 @@ pub enum Action {
     Create,
     /// Change one.
     Update,
+    /// Put on view what is saved of one.
+    Show,
     /// Take one off view.
     Withdraw,
     /// Delete one.
@@ -23,9 +25,10 @@ pub enum Action {
 }
 
 impl Action {
-    const WORDS: [(&'static str, Action); 4] = [
+    const WORDS: [(&'static str, Action); 5] = [
         ("create", Action::Create),
         ("update", Action::Update),
+        ("show", Action::Show),
         ("withdraw", Action::Withdraw),
         ("delete", Action::Delete),
     ];
@@ -173,6 +176,7 @@ impl IntentRecord {
         Some(match (self.action, self.id_there.clone()) {
             (Action::Create, _) => Order::Create { fields, language, item: self.item.clone(), key },
             (Action::Update, Some(id)) => Order::Update { id, revision, fields, language },
+            (Action::Show, Some(id)) => Order::Show { id, revision },
             (Action::Withdraw, Some(id)) => Order::Withdraw { id, revision },
             (Action::Delete, Some(id)) => Order::Delete { id, revision },
             (_, None) => return None,
@@ -189,6 +193,7 @@ impl IntentRecord {
                 fingerprint: self.fingerprint,
                 base: self.base.clone(),
             }),
+            Action::Show => Some(Intended::Show),
             Action::Withdraw => Some(Intended::Withdraw),
             Action::Delete => Some(Intended::Delete),
         }

@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 18] = [
+const MIGRATIONS: [&str; 19] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -28,6 +28,7 @@ const MIGRATIONS: [&str; 18] = [
     include_str!("../../migrations/0016_subscription.sql"),
     include_str!("../../migrations/0017_undone.sql"),
     include_str!("../../migrations/0018_slate.sql"),
+    include_str!("../../migrations/0019_slate_run.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

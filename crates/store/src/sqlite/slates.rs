@@ -32,6 +32,10 @@ impl SlateAction {
 pub enum SlateStanding {
     /// It is put together.
     Open,
+    /// Its launch began: its entries are being saved unseen.
+    Saving,
+    /// All of it is saved, and is being put on view.
+    Showing,
     /// It was launched.
     Launched,
     /// Nothing comes of it any more.
@@ -39,8 +43,25 @@ pub enum SlateStanding {
 }
 
 impl SlateStanding {
-    const WORDS: [(&'static str, SlateStanding); 3] =
-        [("open", SlateStanding::Open), ("launched", SlateStanding::Launched), ("cancelled", SlateStanding::Cancelled)];
+    const WORDS: [(&'static str, SlateStanding); 5] = [
+        ("open", SlateStanding::Open),
+        ("saving", SlateStanding::Saving),
+        ("showing", SlateStanding::Showing),
+        ("launched", SlateStanding::Launched),
+        ("cancelled", SlateStanding::Cancelled),
+    ];
+
+    /// Whether its launch is still to come, or under way.
+    #[must_use]
+    pub fn is_pending(self) -> bool {
+        self == SlateStanding::Open || self.is_under_way()
+    }
+
+    /// Whether its launch began and did not end.
+    #[must_use]
+    pub fn is_under_way(self) -> bool {
+        matches!(self, SlateStanding::Saving | SlateStanding::Showing)
+    }
 
     /// Its word.
     #[must_use]
@@ -94,6 +115,8 @@ pub struct KeptBack {
     pub slate: String,
     /// When it is launched by itself.
     pub until: Option<Timestamp>,
+    /// Whether its launch began and did not end.
+    pub is_under_way: bool,
 }
 
 fn of_word<T: Copy>(words: &[(&str, T)], word: &str) -> Result<T, StoreError> {
@@ -171,6 +194,12 @@ impl Store {
                 slate.run
             ],
         )?;
+        if let Some(run) = slate.run {
+            transaction.execute(
+                "INSERT OR IGNORE INTO slate_run SELECT id, ?2 FROM slate WHERE name = ?1",
+                params![slate.name, run],
+            )?;
+        }
         transaction.execute(
             "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = ?2, touched = touched + 1
              WHERE standing = 'held' AND reason = 'kept-back'
@@ -251,14 +280,27 @@ impl Store {
     /// Where the store fails.
     pub fn kept_back(&self, lane: &LaneName, entry: i64) -> Result<Option<KeptBack>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT name, launch_at FROM slate_entry JOIN slate ON slate.id = slate
-             WHERE entry = ?1 AND keeps_back AND standing = 'open'
-                 AND (lanes = '[]' OR EXISTS (SELECT 1 FROM json_each(lanes) WHERE value = ?2)) ORDER BY launch_at LIMIT 1",
+            "SELECT name, launch_at, standing <> 'open' FROM slate_entry JOIN slate ON slate.id = slate
+             WHERE entry = ?1 AND (keeps_back AND standing = 'open' OR standing IN ('saving', 'showing'))
+                 AND (lanes = '[]' OR EXISTS (SELECT 1 FROM json_each(lanes) WHERE value = ?2))
+             ORDER BY standing = 'open', launch_at LIMIT 1",
         )?;
         let found = query.query_row(params![entry, lane.as_str()], |row| {
-            Ok((row.get::<_, String>(0)?, row.get::<_, Option<i64>>(1)?))
+            Ok((row.get::<_, String>(0)?, row.get::<_, Option<i64>>(1)?, row.get(2)?))
         });
-        let Some((slate, until)) = found.optional()? else { return Ok(None) };
-        Ok(Some(KeptBack { slate, until: until.map(moment).transpose()? }))
+        let Some((slate, until, is_under_way)) = found.optional()? else { return Ok(None) };
+        Ok(Some(KeptBack { slate, until: until.map(moment).transpose()?, is_under_way }))
+    }
+
+    /// The runs in which a slate was launched, in order.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn slate_runs(&self, name: &str) -> Result<Vec<i64>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT slate_run.run FROM slate_run JOIN slate ON slate.id = slate WHERE name = ?1 ORDER BY 1",
+        )?;
+        let runs = query.query_map([name], |row| row.get(0))?;
+        Ok(runs.collect::<Result<_, _>>()?)
     }
 }

@@ -90,18 +90,18 @@ impl Store {
         Ok(find.query_row([run], |row| row.get(0))?)
     }
 
-    /// What a run carried out, in order.
+    /// What runs carried out, in order.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn run_changes(&self, run: i64) -> Result<Vec<RunChange>, StoreError> {
+    pub fn run_changes(&self, runs: &[i64]) -> Result<Vec<RunChange>, StoreError> {
         let mut query = self.connection.prepare_cached(
             "SELECT lane.name, entry.id, system, entry_type.name, source_id, language, action, fields, was
              FROM intent JOIN outcome ON outcome.intent = intent.id JOIN lane ON lane.id = intent.lane
              JOIN entry ON entry.id = intent.entry JOIN entry_type ON entry_type.id = entry.type
-             WHERE run = ?1 AND result IN ('done', 'found done') ORDER BY intent.id",
+             WHERE run IN (SELECT value FROM json_each(?1)) AND result IN ('done', 'found done') ORDER BY intent.id",
         )?;
-        let mut rows = query.query([run])?;
+        let mut rows = query.query([serde_json::to_string(runs).map_err(StoreError::content)?])?;
         let mut changes = Vec::new();
         while let Some(row) = rows.next()? {
             let (language, word): (String, String) = (row.get(5)?, row.get(6)?);

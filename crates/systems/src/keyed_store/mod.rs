@@ -266,6 +266,7 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
                 None => Err(self.content(id.as_str(), format!("the profile has no `withdraw` for `{kind}`"))),
             },
             Order::Delete { id, .. } => self.store.request(id.as_str(), None),
+            Order::Show { id, .. } => Err(self.nothing_unseen(id)),
         }
     }
 
@@ -299,6 +300,7 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
                 self.store.remove(id.as_str(), &now).await?;
                 Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
             }
+            Order::Show { id, .. } => Err(self.nothing_unseen(id)),
         }
     }
 
@@ -322,6 +324,10 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
 }
 
 impl<S: KeyedStore> KeyedStoreWriter<S> {
+    fn nothing_unseen(&self, id: &EntryId) -> SystemError {
+        self.content(id.as_str(), "what is written here is on view")
+    }
+
     fn new_document(&self, write: &PlaceType, order: &Order) -> Result<(String, Map<String, Json>), SystemError> {
         let Order::Create { fields, language, key, .. } = order else {
             return Err(self.content("", "only a new document has a new place"));

@@ -26,6 +26,7 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         update: CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
         add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}";
         publish: CALL, none, "puts on view what was written, where that is a call of its own", "POST /api/pages/{id}/publish";
+        publish_batch: Form::Table(&BATCH), none, "how several are put on view in one call", "{ call = \"POST /api/pages/publish\", items = \"pages\", results = \"$.results[*]\", status = \"$.status\" }";
         withdraw: CALL, none, "takes one off view", "POST /api/pages/{id}/withdraw";
         withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
         delete: CALL, none, "deletes one", "DELETE /api/pages/{id}";
@@ -40,7 +41,7 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         assets: Form::Table(&ASSET_CALLS), none, "how files are delivered that fields of kind `asset` name", "{ find = \"GET /api/media?hash={key}\", found = \"$.media[*]\", upload = \"POST /api/media?hash={key}\", id = \"$.id\" }";
     ]],
 )
-.needing(&[("find", "found")]);
+.needing(&[("find", "found"), ("publish_batch", "publish")]);
 const JSON_PATH_OR_ETAG: Form =
     Form::Text(&TextForm { name: "a JSONPath (RFC 9535), or `etag`", pattern: Some("^(\\$|etag$)") });
 /// Where a document says that it is off view.
@@ -75,6 +76,8 @@ pub(crate) struct WriteType {
     pub(crate) update: Call,
     /// Puts one on view that was written, where that is a step of its own.
     pub(crate) publish: Option<Call>,
+    /// Puts several on view.
+    pub(crate) publish_batch: Option<BatchCall>,
     /// Takes one off view.
     pub(crate) withdraw: Option<Call>,
     /// Deletes one.
@@ -131,6 +134,7 @@ impl WriteType {
         let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
         let lock = whole_table(section, "lock", report, LockCalls::from_section);
         let assets = whole_table(section, "assets", report, AssetCalls::from_section);
+        let publish_batch = whole_table(section, "publish_batch", report, BatchCall::from_section);
         let batch = whole_table(section, "batch", report, BatchCall::from_section);
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let document = member_path(section, "document", report);
@@ -147,6 +151,7 @@ impl WriteType {
             create: create?,
             update: update?,
             publish,
+            publish_batch,
             withdraw,
             delete,
             id,

@@ -14,12 +14,15 @@ impl RestWriter {
         &self,
         write: &WriteType,
         batch: &BatchCall,
-        order: &Order,
+        (order, shows): (&Order, bool),
         mut item: Map<String, Json>,
     ) -> Option<Json> {
+        let goes = write.publish.is_none() || !shows;
         match order {
-            Order::Create { .. } if write.publish.is_none() => {}
-            Order::Update { id, revision, .. } if write.publish.is_none() => {
+            Order::Create { .. } if goes => {}
+            Order::Update { id, revision, .. } | Order::Show { id, revision }
+                if goes || matches!(order, Order::Show { .. }) =>
+            {
                 item.insert(batch.id.clone(), super::write::identifier(id));
                 if let (Some(member), Some(revision)) = (&batch.revision, revision) {
                     let number = revision.as_str().parse::<i64>();

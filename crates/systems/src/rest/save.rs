@@ -2,7 +2,7 @@
 
 use diaporos_core::change::fingerprint_texts;
 use diaporos_core::plan::{Order, Written};
-use diaporos_core::value::TypeName;
+use diaporos_core::value::{EntryId, TypeName};
 use serde_json::{Map, Value as Json};
 use tokio::time::Instant;
 
@@ -17,14 +17,43 @@ use crate::{ErrorKind, SystemError};
 /// long.
 const FIRST_PAUSE: std::time::Duration = std::time::Duration::from_millis(50);
 
+/// An order that is carried out.
+#[derive(Clone, Copy)]
+pub(super) struct Saving<'a> {
+    pub(super) order: &'a Order,
+    /// What is the same where the order is sent again.
+    pub(super) attempt: &'a str,
+    /// Whether what is saved goes on view.
+    pub(super) shows: bool,
+}
+
 impl RestWriter {
-    /// Saves a document and puts it on view.
-    pub(super) async fn save(
+    /// Carries out an order, with the document locked where the system has locks.
+    pub(super) async fn write_locked(&self, kind: &TypeName, saving: Saving<'_>) -> Result<Written, SystemError> {
+        let write = self.write_type(kind)?;
+        let Some((calls, id)) = write.lock.as_ref().zip(saving.order.id()) else {
+            return self.save(kind, write, saving, None).await;
+        };
+        let whole = EntryId::new(write.languages.split(id).0).map_err(|error| self.error(error.to_string()))?;
+        let held = self.lock(calls, &whole).await?;
+        let written = tokio::select! {
+            written = self.save(kind, write, saving, Some(&held)) => written,
+            () = self.keep(&held) => Err(self.error("a lock's renewal ended, which it never does")),
+        };
+        let is_deleted = matches!(saving.order, Order::Delete { .. }) && written.is_ok();
+        if !is_deleted && let Err(error) = self.release(&held).await {
+            // What was written stands; the lock is known as ours when the document is next written.
+            tracing::warn!(%error, "a lock could not be given back");
+        }
+        written
+    }
+
+    /// Saves a document, and puts it on view where that is asked for.
+    async fn save(
         &self,
         kind: &TypeName,
         write: &WriteType,
-        order: &Order,
-        attempt: &str,
+        Saving { order, attempt, shows }: Saving<'_>,
         held: Option<&Held<'_>>,
     ) -> Result<Written, SystemError> {
         let mut request = crate::Write::request(self, kind, order)?;
@@ -32,7 +61,7 @@ impl RestWriter {
             self.complete(write, order, &mut request).await?;
         }
         if held.is_none()
-            && let Some(written) = self.save_in_batch(kind, write, order, &request).await
+            && let Some(written) = self.save_in_batch(kind, write, (order, shows), &request).await
         {
             return written;
         }
@@ -47,6 +76,9 @@ impl RestWriter {
         }
         let answer = self.send(&request).await?;
         let written = self.written(kind, write, order, &answer).map_err(|error| about(&request, error))?;
+        if !shows || order.fields().is_none() {
+            return Ok(written);
+        }
         self.publish(kind, write, order, written, held).await
     }
 
@@ -55,14 +87,19 @@ impl RestWriter {
         &self,
         kind: &TypeName,
         write: &WriteType,
-        order: &Order,
+        (order, shows): (&Order, bool),
         request: &Request,
     ) -> Option<Result<Written, SystemError>> {
-        let (batch, gatherer) = (write.batch.as_ref()?, self.batches.get(kind)?);
-        let fields = Some(order).filter(|order| !order.removes())?;
-        let call = if order.id().is_some() { &write.update } else { &write.create };
-        let item = match self.document(write, call, fields) {
-            Ok(document) => self.batch_item(write, batch, order, document)?,
+        let (batch, gatherer, document) = match order {
+            Order::Show { .. } => (write.publish_batch.as_ref()?, self.shows.get(kind)?, Ok(Map::new())),
+            _ => {
+                let fields = Some(order).filter(|order| order.fields().is_some())?;
+                let call = if order.id().is_some() { &write.update } else { &write.create };
+                (write.batch.as_ref()?, self.batches.get(kind)?, self.document(write, call, fields))
+            }
+        };
+        let item = match document {
+            Ok(document) => self.batch_item(write, batch, (order, shows), document)?,
             Err(error) => return Some(Err(error)),
         };
         let row = gatherer.send(item, |items| self.send_batch(batch, items)).await;
@@ -88,7 +125,7 @@ impl RestWriter {
         written: Written,
         held: Option<&Held<'_>>,
     ) -> Result<Written, SystemError> {
-        let Some((publish, id)) = write.publish.as_ref().zip(written.id.as_ref()).filter(|_| !order.removes()) else {
+        let Some((publish, id)) = write.publish.as_ref().zip(written.id.as_ref()) else {
             return Ok(written);
         };
         let mut request = self.on_document(write, publish, id, written.revision.as_ref())?;

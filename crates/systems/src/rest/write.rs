@@ -11,11 +11,12 @@ use diaporos_core::value::{EntryId, LanguageTag, Revision, TypeName};
 use serde_json::Value as Json;
 use url::Url;
 
+use super::save::Saving;
 use crate::asset::{Asset, Fetcher};
 use crate::gather::Gatherer;
 use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
-use crate::profile::{Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
+use crate::profile::{BatchCall, Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
 use crate::search::searched;
 use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
@@ -31,6 +32,8 @@ pub struct RestWriter {
     pub(super) languages: LanguageCodes,
     /// What waits to be sent in one call with others, by type.
     pub(super) batches: HashMap<TypeName, Gatherer<Json, BatchResult>>,
+    /// What waits to be put on view in one call with others, by type.
+    pub(super) shows: HashMap<TypeName, Gatherer<Json, BatchResult>>,
 }
 
 impl RestWriter {
@@ -41,11 +44,13 @@ impl RestWriter {
     pub fn new(system: HttpSystem) -> Result<Self, SystemError> {
         let client = system.client()?;
         let HttpSystem { url: base, profile, languages, .. } = system;
-        let size = |known: &ProfileType| Some(known.write.as_ref()?.batch.as_ref()?.size);
-        let batches =
-            profile.types.iter().filter_map(|(kind, known)| Some((kind.clone(), Gatherer::new(size(known)?))));
-        let batches = batches.collect();
-        Ok(RestWriter { client, base, profile, languages, batches })
+        let gatherers = |batch: fn(&WriteType) -> Option<&BatchCall>| {
+            let of = |known: &ProfileType| Some(Gatherer::new(batch(known.write.as_ref()?)?.size));
+            profile.types.iter().filter_map(|(kind, known)| Some((kind.clone(), of(known)?))).collect()
+        };
+        let (batches, shows) =
+            (gatherers(|write| write.batch.as_ref()), gatherers(|write| write.publish_batch.as_ref()));
+        Ok(RestWriter { client, base, profile, languages, batches, shows })
     }
 
     pub(super) fn error(&self, message: impl Into<String>) -> SystemError {
@@ -198,6 +203,13 @@ impl Write for RestWriter {
                 request.within_whole = write.update.method == Method::Put || write.layout.is_nested();
                 Ok(request)
             }
+            Order::Show { id, revision } => {
+                let call = write
+                    .publish
+                    .as_ref()
+                    .ok_or_else(|| self.error(format!("the profile has no `publish` for `{kind}`")))?;
+                self.on_document(write, call, id, revision.as_ref())
+            }
             Order::Withdraw { id, revision } => {
                 let call = write
                     .withdraw
@@ -216,22 +228,15 @@ impl Write for RestWriter {
     }
 
     async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError> {
-        let write = self.write_type(kind)?;
-        let Some((calls, id)) = write.lock.as_ref().zip(order.id()) else {
-            return self.save(kind, write, order, attempt, None).await;
-        };
-        let whole = EntryId::new(write.languages.split(id).0).map_err(|error| self.error(error.to_string()))?;
-        let held = self.lock(calls, &whole).await?;
-        let written = tokio::select! {
-            written = self.save(kind, write, order, attempt, Some(&held)) => written,
-            () = self.keep(&held) => Err(self.error("a lock's renewal ended, which it never does")),
-        };
-        let is_deleted = matches!(order, Order::Delete { .. }) && written.is_ok();
-        if !is_deleted && let Err(error) = self.release(&held).await {
-            // What was written stands; the lock is known as ours when the document is next written.
-            tracing::warn!(%error, "a lock could not be given back");
-        }
-        written
+        self.write_locked(kind, Saving { order, attempt, shows: true }).await
+    }
+
+    fn shows_apart(&self, kind: &TypeName) -> bool {
+        self.write_type(kind).is_ok_and(|write| write.publish.is_some())
+    }
+
+    async fn save_unseen(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError> {
+        self.write_locked(kind, Saving { order, attempt, shows: false }).await
     }
 
     fn asset_fetcher(&self, kind: &TypeName) -> Option<Result<Fetcher, SystemError>> {

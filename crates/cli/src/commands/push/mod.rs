@@ -8,7 +8,7 @@ use clap::Args;
 use diaporos_core::value::{Address, LaneName};
 use diaporos_hub::Connector;
 use diaporos_hub::config::{ByHand, Config, ConfiguredLane};
-use diaporos_hub::push::{Author, Chosen, PushError, PushOptions, PushRun, PushSummary, Target};
+use diaporos_hub::push::{Author, Chosen, PushError, PushOptions, PushRun, PushSummary, Showing, Target};
 
 use diaporos_store::{Leased, Paused, Store};
 
@@ -84,6 +84,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), args.rows, context.format);
     let interrupt = Interrupt::listen();
     let options = PushOptions {
+        showing: Showing::AtOnce,
         dry_run: args.dry_run,
         allow_removals: args.allow_removals,
         allow_adoptions: args.allow_adoptions,

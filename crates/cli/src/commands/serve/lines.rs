@@ -105,6 +105,7 @@ fn tidied(rows: &[TidyRow]) -> Vec<String> {
 fn of_launch(launched: &Launched) -> String {
     match launched {
         Launched::Whole(summary) => format!("launched, as run {}", summary.run.unwrap_or_default()),
+        Launched::Unseen(_) => "nothing is on view: some of it could not be saved; it is tried again".to_owned(),
         Launched::InPart(_) => "launched in part; the rest is tried again".to_owned(),
         Launched::Faulty(faults) => format!(
             "not launched: {} against it; `diaporos slate check` names them",

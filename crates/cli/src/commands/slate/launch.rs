@@ -5,12 +5,12 @@ use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
 use diaporos_hub::push::Author;
 use diaporos_hub::slate::{Launch, LaunchBy, Launched, SlateFault, chosen};
-use diaporos_store::{Leased, Slate, Store};
+use diaporos_store::{Leased, Slate, SlateStanding, Store};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 
-use super::{of, open_slate};
+use super::{of, slate as named};
 use crate::commands::counted;
 use crate::commands::push::{COLUMNS as STEP_COLUMNS, Steps, stopped};
 use crate::context::Context;
@@ -31,7 +31,8 @@ pub(crate) struct Check {
 #[derive(Debug, Args)]
 #[command(
     name = "launch",
-    after_help = "Examples:\n  diaporos slate launch spring\n  diaporos slate launch spring --at 2030-03-01T09:00 --zone Europe/London\n\nBroken off, or killed? Launch it again: what is there is there, and the rest follows. `diaporos undo NAME` takes it back."
+    after_help = "Examples:\n  diaporos slate launch spring\n  diaporos slate launch spring --at 2030-03-01T09:00 --zone Europe/London\n\nWhere a destination can save without showing, all of it is saved and read back first, and goes on view only then.
+Broken off, or killed? Launch it again: the rest follows. `diaporos undo NAME` takes it back."
 )]
 pub(crate) struct LaunchCommand {
     /// The slate.
@@ -68,6 +69,9 @@ fn tell(faults: Vec<SlateFault>, slate: &Launch<'_>, context: &Context) -> Resul
     }
     let (name, entries) = (&slate.slate.name, slate.entries.len());
     let sentence = match count {
+        _ if slate.slate.standing == SlateStanding::Saving => format!(
+            "nothing of `{name}` is on view; its launch goes on once this is mended, and `diaporos undo {name}` takes back what is saved"
+        ),
         0 => format!("{} could go now; next: `diaporos slate launch {name}`", of(entries)),
         _ => format!("nothing of `{name}` goes till this is mended: {}", counted(count as u64, "fault", "faults")),
     };
@@ -78,7 +82,11 @@ fn tell(faults: Vec<SlateFault>, slate: &Launch<'_>, context: &Context) -> Resul
 
 /// The slate of that name, which has something in it, and the lanes that it is for.
 fn filled(config: &Config, store: &Store, name: &str) -> Result<(Slate, Vec<Leased>), Failure> {
-    let slate = open_slate(store, name)?;
+    let slate = named(store, name)?;
+    if !slate.standing.is_pending() {
+        return Err(Failure::failed(format!("`{name}` is {}", slate.standing.word()))
+            .advise("`diaporos slate new` makes another"));
+    }
     let entries = store.slate_entries(name)?;
     if entries.is_empty() {
         let next = format!("`diaporos slate add {name} ADDRESS…`");
@@ -106,6 +114,10 @@ pub(crate) async fn launch(args: &LaunchCommand, context: &Context) -> Result<Ex
     let config = context.config()?;
     let (slate, leases) = filled(&config, &Context::store(&config)?, &args.name)?;
     if let Some(text) = &args.at {
+        if slate.standing.is_under_way() {
+            let why = format!("the launch of `{}` began, and was broken off", args.name);
+            return Err(Failure::failed(why).advise(format!("`diaporos slate launch {}` finishes it", args.name)));
+        }
         return later(slate, (text, args.zone.as_deref()), &config, context);
     }
     context.confirm_reach(&config)?;
@@ -127,6 +139,12 @@ pub(crate) async fn launch(args: &LaunchCommand, context: &Context) -> Result<Ex
             let sentence =
                 format!("`{name}` is launched, {entries}, as run {run}; `diaporos undo {name}` takes it back");
             (done, sentence, Exit::Done)
+        }
+        Launched::Unseen(done) => {
+            let why = format!(
+                "nothing of `{name}` is on view: some of it could not be saved\n`diaporos holds` says why; launched again, the rest is saved and all of it shown; `diaporos undo {name}` takes back what is saved"
+            );
+            (done, why, Exit::Partly)
         }
         Launched::InPart(done) => {
             let why = "`diaporos holds` says why; launched again, the rest follows";

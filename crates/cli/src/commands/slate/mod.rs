@@ -97,6 +97,10 @@ fn open_slate(store: &Store, name: &str) -> Result<Slate, Failure> {
     let slate = slate(store, name)?;
     match slate.standing {
         SlateStanding::Open => Ok(slate),
+        SlateStanding::Saving | SlateStanding::Showing => {
+            let next = format!("`diaporos slate launch {name}` finishes it, and `diaporos undo {name}` takes it back");
+            Err(Failure::failed(format!("the launch of `{name}` began, and was broken off")).advise(next))
+        }
         standing => {
             Err(Failure::failed(format!("`{name}` is {}", standing.word()))
                 .advise("`diaporos slate new` makes another"))
@@ -168,6 +172,7 @@ fn list(context: &Context) -> Result<Exit, Failure> {
     for slate in store.slates()? {
         let tint = match slate.standing {
             SlateStanding::Open => Tint::Warn,
+            SlateStanding::Saving | SlateStanding::Showing => Tint::Bad,
             SlateStanding::Launched => Tint::Good,
             SlateStanding::Cancelled => Tint::Faint,
         };
