@@ -180,8 +180,10 @@ impl<'a> DeliveryMachine<'a> {
     pub fn saw_nothing(&self) -> Effect {
         match (self.read_reason, &self.written) {
             (ReadReason::Before, _) => Effect::End(Ending::NotDone),
-            // What waits to be shown must have been seen.
-            (ReadReason::Back, _) if self.plan.ends_unseen() => Effect::End(Ending::InDoubt),
+            // What waits to be shown must have been seen: here, or in the answer.
+            (ReadReason::Back, Some(Written { fields: None, .. })) if self.plan.ends_unseen() => {
+                Effect::End(Ending::InDoubt)
+            }
             // It was written; only how it is stored stays unknown.
             (ReadReason::Back, Some(written)) => Effect::End(Ending::Done(self.written(written.clone()))),
             _ => Effect::End(Ending::InDoubt),
@@ -236,10 +238,10 @@ impl<'a> DeliveryMachine<'a> {
 
     /// Whether a document shows that what was sent is saved: nothing that was to change is as it was before.
     fn reads_back(&self, now: &Existing) -> bool {
-        let before = self.plan.known.as_ref().map(Counterpart::there).unwrap_or_default();
+        let Some(known) = &self.plan.known else { return true };
+        let before = known.there();
         let is_old = |(name, sent): (&String, &Value)| {
-            let was = before.get(name);
-            was.is_some_and(|was| was != sent) && now.fields.get(name) == was
+            known.fields.get(name).is_some_and(|was| was != sent) && now.fields.get(name) == before.get(name)
         };
         !self.order.fields().into_iter().flatten().any(is_old)
     }
@@ -369,6 +371,9 @@ impl<'a> DeliveryMachine<'a> {
         }
         let document = self.plan.document.as_ref()?;
         let mut known = self.plan.counterpart(id, written.item, written.revision, document, &self.merge);
+        if written.presence == Presence::Unseen {
+            known.presence = Presence::Unseen;
+        }
         // Where the answer shows the document, its own way of storing ours is no change of anybody's.
         for (name, sent) in self.order.fields().into_iter().flatten() {
             let shown = written.fields.as_ref().and_then(|fields| fields.get(name));

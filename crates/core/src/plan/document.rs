@@ -30,6 +30,8 @@ enum Landing {
     OnView,
     /// It is saved, and put on view later.
     Unseen,
+    /// Nothing is written: it is taken away later.
+    Waits,
 }
 
 impl DocumentPlan {
@@ -66,20 +68,26 @@ impl DocumentPlan {
         plan
     }
 
-    /// Has what is written saved without going on view. What is saved so already needs no request.
+    /// Has what is written saved without going on view. What is saved so already needs no request, and what is to
+    /// be taken away waits.
     pub fn save_unseen(&mut self) {
         self.lands = Landing::Unseen;
-        if self.step == Step::Show {
-            self.step = Step::Unchanged;
+        match self.step {
+            Step::Show => self.step = Step::Unchanged,
+            Step::Withdraw | Step::Delete => (self.step, self.lands) = (Step::Unchanged, Landing::Waits),
+            _ => {}
         }
     }
 
-    /// Whether the document is saved, and waits to be put on view, when all goes as planned.
+    /// Whether the document waits for a later push when all goes as planned: to be put on view, or taken off.
     #[must_use]
     pub fn ends_unseen(&self) -> bool {
         let is_unseen = self.known.as_ref().is_some_and(|known| known.presence == Presence::Unseen);
-        let removes = matches!(self.step, Step::Withdraw | Step::Delete);
-        self.lands == Landing::Unseen && !removes && (self.has_request() || is_unseen)
+        match self.lands {
+            Landing::OnView => false,
+            Landing::Unseen => self.has_request() || is_unseen,
+            Landing::Waits => true,
+        }
     }
 
     /// Takes into account what was read at the destination, where nobody asked for a change of it.

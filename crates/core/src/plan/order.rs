@@ -1,6 +1,6 @@
 //! One change to one document, and what the destination said of it.
 
-use super::Existing;
+use super::{Existing, Presence};
 use crate::value::{EntryId, LanguageTag, Record, Revision};
 
 /// One change to one document.
@@ -118,6 +118,8 @@ pub struct Written {
     pub revision: Option<Revision>,
     /// The document as it is stored, where the answer shows it.
     pub fields: Option<Record>,
+    /// Whether it went on view, where saving and putting on view are two calls.
+    pub presence: Presence,
     /// The answer's status.
     pub status: u16,
 }

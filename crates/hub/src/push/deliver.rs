@@ -52,10 +52,9 @@ struct Ended {
 pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<OpenIntent>) -> Delivery {
     let Destination { lane, breaker, .. } = *to;
     let mut intents: VecDeque<OpenIntent> = intents.into();
-    let (outcomes, verdict, rows) = (Vec::new(), plan.verdict(), plan.rows());
-    let mut delivery = Delivery { outcomes, verdict, rows: Vec::new(), requests: 0, is_to_be_shown: false, plan };
+    let mut delivery = Delivery::of(plan);
     let mut item = delivery.plan.item();
-    let mut rows = rows;
+    let mut rows = delivery.plan.rows();
     let mut sent = 0;
     let mut own: Vec<(Option<LanguageTag>, EntryId)> = delivery.plan.identifiers();
     let documents = std::mem::take(&mut delivery.plan.documents);
@@ -96,14 +95,11 @@ pub(super) async fn deliver(to: &Destination<'_>, plan: EntryPlan, intents: Vec<
         delivery.outcomes.push((intent, outcome));
         if is_done && held.is_none() {
             tell_done(row, id, message);
-            delivery.is_to_be_shown |= found_unseen && !document.ends_unseen();
+            delivery.owes_showing(found_unseen && !document.ends_unseen());
             continue;
         }
         delivery.stop(row, held, error);
         break;
-    }
-    if delivery.is_to_be_shown && delivery.verdict.standing == Standing::Delivered {
-        delivery.verdict.standing = Standing::Owed;
     }
     // Documents after the one that failed were not sent; they are owed still.
     delivery.outcomes.extend(intents.into_iter().map(|intent| (intent, not_sent())));
@@ -126,6 +122,19 @@ fn tell_done(row: Option<&mut PushRow>, id: Option<String>, message: Option<Stri
 }
 
 impl Delivery {
+    fn of(plan: EntryPlan) -> Delivery {
+        let verdict = plan.verdict();
+        Delivery { outcomes: Vec::new(), verdict, rows: Vec::new(), requests: 0, is_to_be_shown: false, plan }
+    }
+
+    /// Notes whether a document was found written, and is to be put on view next.
+    fn owes_showing(&mut self, is_to_be_shown: bool) {
+        self.is_to_be_shown |= is_to_be_shown;
+        if is_to_be_shown && self.verdict.standing == Standing::Delivered {
+            self.verdict.standing = Standing::Owed;
+        }
+    }
+
     /// Notes that a document is held, or failed.
     fn stop(&mut self, mut row: Option<&mut PushRow>, held: Option<(HoldReason, String)>, error: Option<String>) {
         match held {

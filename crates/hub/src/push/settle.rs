@@ -165,7 +165,9 @@ async fn look(
     Ok(match settled {
         Settled::Done(counterpart) => (OutcomeResult::FoundDone, Some(saved(counterpart))),
         Settled::NotDone => (OutcomeResult::FoundNotDone, None),
-        Settled::Partly(counterpart) | Settled::FoundThere(counterpart) => (OutcomeResult::Unclear, Some(counterpart)),
+        Settled::Partly(counterpart) | Settled::FoundThere(counterpart) => {
+            (OutcomeResult::Unclear, Some(saved(counterpart)))
+        }
         Settled::Unclear => (OutcomeResult::Unclear, None),
     })
 }

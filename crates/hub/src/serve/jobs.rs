@@ -217,9 +217,10 @@ impl JobTools {
         let began = (self.clock)();
         let (command, stop) = (format!("serve, slate {name}"), || self.asked.is_ending());
         let author = Author { command: &command, who: &self.who };
-        let by = LaunchBy { connector, author, clock: &self.clock, stop: &stop };
+        let by = LaunchBy { author, clock: &self.clock, stop: &stop };
         let end = match store.slate(name) {
-            Ok(Some(slate)) => match Launch::of(&self.config, store, slate, by) {
+            Ok(Some(slate)) => match Launch::of((&self.config, store), slate, |lanes| Target::of(lanes, connector), by)
+            {
                 Ok(launch) => launch.carry_out(store, None, &mut |_, _| {}).await,
                 Err(error) => Err(error),
             },

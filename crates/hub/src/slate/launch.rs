@@ -12,7 +12,7 @@ use serde_json::{Map, Value as Json};
 use super::{SlateFault, chosen, faults};
 use crate::config::{Config, ConfiguredLane};
 use crate::push::{Author, Chosen, PushError, PushOptions, PushRow, PushRun, PushSummary, Showing, Target};
-use crate::{ConnectError, Connector, Silent};
+use crate::{ConnectError, Silent};
 
 /// A slate with all that it takes to go through it.
 pub struct Launch<'a> {
@@ -35,8 +35,6 @@ pub struct Launch<'a> {
 /// How a launch is carried out.
 #[derive(Clone, Copy)]
 pub struct LaunchBy<'a> {
-    /// Connects to the destinations.
-    pub connector: &'a Connector<'a>,
     /// Who launches it.
     pub author: Author<'a>,
     /// The clock.
@@ -78,19 +76,24 @@ pub enum LaunchError {
 }
 
 impl<'a> Launch<'a> {
-    /// A slate that is to be gone through.
+    /// A slate that is to be gone through; `targets` gives each of its lanes with its destination.
     ///
     /// # Errors
     /// Where the store fails, or a destination cannot be set up.
-    pub fn of(config: &'a Config, store: &Store, slate: Slate, by: LaunchBy<'a>) -> Result<Launch<'a>, LaunchError> {
+    pub fn of(
+        (config, store): (&'a Config, &Store),
+        slate: Slate,
+        targets: impl FnOnce(&[&'a ConfiguredLane]) -> Result<Vec<Target<'a>>, ConnectError>,
+        by: LaunchBy<'a>,
+    ) -> Result<Launch<'a>, LaunchError> {
         let entries = store.slate_entries(&slate.name)?;
         let chosen = chosen(config, &slate, &entries);
         let lanes: Vec<&ConfiguredLane> = chosen.keys().filter_map(|name| config.lanes.get(name)).collect();
         let (mut targets, others): (Vec<Target<'a>>, Vec<_>) =
-            Target::of(&lanes, by.connector)?.into_iter().partition(Target::shows_apart);
+            targets(&lanes)?.into_iter().partition(Target::shows_apart);
         let apart = targets.len();
         targets.extend(others);
-        let LaunchBy { author, clock, stop, .. } = by;
+        let LaunchBy { author, clock, stop } = by;
         Ok(Launch { slate, entries, chosen, config, targets, apart, author, clock, stop })
     }
 
@@ -98,14 +101,14 @@ impl<'a> Launch<'a> {
     ///
     /// # Errors
     /// Where the store fails, or a lane cannot be gone through.
-    pub async fn faults(&self, store: &mut Store) -> Result<Vec<SlateFault>, LaunchError> {
+    pub async fn faults(&self, store: &mut Store, allow_removals: Option<u64>) -> Result<Vec<SlateFault>, LaunchError> {
         let mut found = self.known_faults(store)?;
         // To be taken off, an entry need not be fit to go.
         if self.slate.does == SlateAction::Withdraw {
             return Ok(found);
         }
         let mut rows = Vec::new();
-        let options = PushOptions { dry_run: true, allow_removals: Some(u64::MAX), ..PushOptions::default() };
+        let options = PushOptions { dry_run: true, allow_removals, ..PushOptions::default() };
         let (chosen, clock, stop) = (Some(&self.chosen), self.clock, self.stop);
         let mut run = PushRun { store, targets: &self.targets, chosen, clock, stop };
         let add = &mut |lane: &LaneName, row| rows.push((lane.clone(), row));
@@ -155,7 +158,9 @@ impl<'a> Launch<'a> {
             SlateStanding::Showing => Vec::new(),
             // The rest is asked while it is saved, once it is known what became of the requests that were broken off.
             SlateStanding::Saving => self.known_faults(store)?,
-            SlateStanding::Open | SlateStanding::Launched | SlateStanding::Cancelled => self.faults(store).await?,
+            SlateStanding::Open | SlateStanding::Launched | SlateStanding::Cancelled => {
+                self.faults(store, allow_removals).await?
+            }
         };
         if !faults.is_empty() {
             return Ok(Launched::Faulty(faults));

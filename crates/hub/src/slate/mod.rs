@@ -1,6 +1,7 @@
 //! Slates: whether a set of entries can be launched as a whole, and what stands against it.
 
 mod launch;
+mod whereabouts;
 
 use std::collections::BTreeMap;
 
@@ -13,6 +14,7 @@ use crate::preview::preview;
 use crate::push::{Chosen, PushError};
 use crate::refs::{RefEnd, Way, refs};
 pub use launch::{Launch, LaunchBy, LaunchError, Launched};
+pub use whereabouts::{Whereabouts, whereabouts};
 
 /// What stands against a launch.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -31,6 +31,15 @@ pub(crate) enum Event {
     Undo(u8),
     /// What was undone is released.
     Release,
+    /// All that is live is launched together, with what the network does to its requests, and where it is killed.
+    Launch {
+        /// What becomes of the first, second, … request.
+        faults: Vec<Fault>,
+        /// Where the process dies.
+        crash: Option<Crash>,
+    },
+    /// A launch that came to no end is taken back.
+    TakeBack,
     /// A push, with what the network does to its requests, the step before which it is killed, and
     /// what other hands do while it runs.
     Push {
@@ -85,6 +94,11 @@ fn event() -> impl Strategy<Value = Event> {
         1 => Just(Fault::Throttled),
         1 => Just(Fault::WrongAnswer),
     ];
+    let crash = proptest::option::weighted(
+        0.5,
+        prop_oneof![(0..40_u8).prop_map(Crash::Step), (0..30_u8).prop_map(Crash::Look)],
+    );
+    let launch = (proptest::collection::vec(fault.clone(), 0..12), crash);
     let push = (
         proptest::collection::vec(fault, 0..12),
         proptest::option::weighted(
@@ -104,6 +118,8 @@ fn event() -> impl Strategy<Value = Event> {
         1 => page.clone().prop_map(Event::HandDelete),
         1 => (0..3_u8).prop_map(Event::Undo),
         1 => Just(Event::Release),
+        2 => launch.prop_map(|(faults, crash)| Event::Launch { faults, crash }),
+        1 => Just(Event::TakeBack),
         1 => (page, any::<bool>()).prop_map(|(page, locked)| Event::Lock(page, locked)),
         5 => push
             .prop_map(|(faults, crash, meddling, verify, lag)| Event::Push { faults, crash, meddling, verify, lag }),

@@ -4,20 +4,22 @@ use std::panic::{AssertUnwindSafe, panic_any, resume_unwind, set_hook, take_hook
 use std::path::PathBuf;
 use std::sync::{Arc, LazyLock, Once};
 
-use diaporos_core::value::SystemName;
+use diaporos_core::value::{Address, SystemName};
 use diaporos_hub::Silent;
 use diaporos_hub::config::{Config, load};
 use diaporos_hub::look::register_lanes;
 use diaporos_hub::pull::{PullOptions, PullSource, pull};
 use diaporos_hub::push::{Author, PushOptions, PushRun, Target};
+use diaporos_hub::slate::{Launch, LaunchBy};
 use diaporos_hub::undo::undo;
-use diaporos_store::{Store, StoreError};
+use diaporos_store::{Slate, SlateAction, SlateStanding, Store, StoreError};
 use futures::FutureExt;
 use jiff::Timestamp;
 use tempfile::TempDir;
 use tokio::time::Instant;
 
 use crate::garden::Garden;
+use crate::history::ENTRIES;
 use crate::site::Site;
 use crate::world::Died;
 
@@ -105,6 +107,13 @@ pub(crate) fn die_quietly() {
     });
 }
 
+/// What a process does.
+#[derive(Debug, Clone, Copy)]
+enum Work {
+    Push { verify: bool },
+    Launch,
+}
+
 /// What survives a crash, and what is done with it.
 pub(crate) struct Hub {
     pub(crate) garden: Garden,
@@ -128,6 +137,36 @@ impl Hub {
     /// A pull and a push, till their end or their death; the next ones find what is on the disk. Says
     /// whether they came to their end.
     pub(crate) async fn push(&mut self, site: &Site, verify: bool) -> bool {
+        self.live(site, Work::Push { verify }).await
+    }
+
+    /// A pull, and the launch of all that is live: of the slate that waits for it, else of a new one. Nothing of it
+    /// is on view while it is not all saved.
+    pub(crate) async fn launch(&mut self, site: &Site) -> bool {
+        let before = site.world().on_view();
+        let ended = self.live(site, Work::Launch).await;
+        let pending = self.open().slates().unwrap().into_iter().find(|slate| slate.standing.is_pending());
+        if site.world().shows_apart() && pending.is_some_and(|slate| slate.standing != SlateStanding::Showing) {
+            assert_eq!(site.world().on_view(), before, "all or nothing");
+        }
+        ended
+    }
+
+    /// Has what was saved of a launch that came to no end taken back; the next push carries it out.
+    pub(crate) fn take_back(&mut self) {
+        let config = self.config;
+        let store = self.open();
+        for slate in store.slates().unwrap().into_iter().filter(|slate| slate.standing.is_pending()) {
+            let runs = store.slate_runs(&slate.name).unwrap();
+            let rows = undo(config, store, &runs, ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
+            let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
+            store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
+            let cancelled = Slate { standing: SlateStanding::Cancelled, ..slate };
+            store.keep_slate(&cancelled, Timestamp::UNIX_EPOCH).unwrap();
+        }
+    }
+
+    async fn live(&mut self, site: &Site, work: Work) -> bool {
         // The death of an earlier process is not this one's.
         let _ = site.died.notified().now_or_never();
         let open = || Store::open_for_change(&self.folder.path().join("store.db")).unwrap();
@@ -137,7 +176,7 @@ impl Hub {
             biased;
             // The store goes with the process.
             () = died.notified() => return false,
-            done = AssertUnwindSafe(self.run(&mut store, site, verify)).catch_unwind() => match done {
+            done = AssertUnwindSafe(self.run(&mut store, site, work)).catch_unwind() => match done {
                 Ok(done) => done.unwrap(),
                 Err(why) if why.is::<Died>() => return false,
                 Err(why) => resume_unwind(why),
@@ -171,7 +210,33 @@ impl Hub {
         store.release_undone(&released, Timestamp::UNIX_EPOCH).unwrap();
     }
 
-    async fn run(&self, store: &mut Store, site: &Site, verify: bool) -> Result<(), StoreError> {
+    /// The slate that waits to be launched, or a new one of all that is live.
+    fn slate(&self, store: &mut Store, now: Timestamp) -> Result<Slate, StoreError> {
+        let slates = store.slates()?;
+        if let Some(pending) = slates.iter().find(|slate| slate.standing.is_pending()) {
+            return Ok(pending.clone());
+        }
+        let slate = Slate {
+            name: format!("slate-{}", slates.len()),
+            does: SlateAction::Launch,
+            lanes: Vec::new(),
+            keeps_back: slates.len() % 2 == 0,
+            standing: SlateStanding::Open,
+            made: now,
+            who: "simulator".to_owned(),
+            launch_at: None,
+            launched: None,
+            run: None,
+        };
+        store.keep_slate(&slate, now)?;
+        let live = (0..ENTRIES).filter(|entry| self.garden.is_live(*entry));
+        let address = |entry: usize| -> Address { format!("garden/plant/{entry}").parse().unwrap() };
+        let numbers: Vec<i64> = live.filter_map(|entry| Some(store.entry(&address(entry)).unwrap()?.number)).collect();
+        store.add_to_slate(&slate.name, &numbers, now)?;
+        Ok(slate)
+    }
+
+    async fn run(&self, store: &mut Store, site: &Site, work: Work) -> Result<(), StoreError> {
         let config = self.config;
         let began = self.began;
         let clock = || {
@@ -185,11 +250,23 @@ impl Hub {
         pull(store, sources, PullOptions { allow_gone: Some(100), ..PullOptions::default() }, &clock, &mut Silent)
             .await?;
         let target = |lane| Target { lane, writer: Arc::new(site.clone()) };
+        let author = Author { command: "push", who: "simulator" };
+        let verify = match work {
+            Work::Push { verify } => verify,
+            Work::Launch => {
+                let slate = self.slate(store, clock())?;
+                let by = LaunchBy { author, clock: &clock, stop: &|| false };
+                let launch =
+                    Launch::of((config, store), slate, |lanes| Ok(lanes.iter().map(|lane| target(lane)).collect()), by)
+                        .unwrap();
+                launch.carry_out(store, Some(100), &mut |_, _| {}).await.unwrap();
+                return Ok(());
+            }
+        };
         let targets: Vec<Target<'_>> = config.lanes.values().map(target).collect();
         let mut run = PushRun { store, targets: &targets, chosen: None, clock: &clock, stop: &|| false };
         let options =
             PushOptions { verify, allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
-        let author = Author { command: "push", who: "simulator" };
         let done = run.run(options, author, &mut Silent, &mut |_, _| {}).await?;
         assert!(done.stopped.is_empty(), "{:?}", done.stopped);
         Ok(())

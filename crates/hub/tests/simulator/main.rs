@@ -24,7 +24,7 @@ use world::World;
 
 /// Plays a history, then lets the dust settle, and looks whether everything is as it must be.
 async fn play(events: Vec<Event>, kind: HistoryKind) {
-    let site = Site::new(World::new(kind.versions, kind.shows), kind.languages);
+    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.languages);
     let mut hub = Hub::new(kind.languages);
     hub.garden.share_key(kind.shares_key);
     for event in events {
@@ -38,6 +38,11 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
             Event::Lock(page, locked) => site.world().lock(page, locked),
             Event::Undo(back) => hub.undo(back),
             Event::Release => hub.release(),
+            Event::Launch { faults, crash } => {
+                site.world().begin_run(faults, crash, None, Duration::ZERO);
+                let _ = hub.launch(&site).await;
+            }
+            Event::TakeBack => hub.take_back(),
             Event::Push { faults, crash, meddling, verify, lag } => {
                 site.world().begin_run(faults, crash, meddling, Duration::from_millis(lag));
                 let _ = hub.push(&site, verify).await;
@@ -45,6 +50,8 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
         }
     }
     site.world().calm_down();
+    assert!(hub.launch(&site).await);
+    hub.take_back();
     assert!(hub.push(&site, true).await && hub.push(&site, true).await);
     let before = site.world().writes();
     assert!(hub.push(&site, true).await);
@@ -58,7 +65,7 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
 /// Plays what happens at the source, and pushes it; then more of that, pushed and undone: what a visitor sees is
 /// what was there before.
 async fn undone(first: Vec<Event>, then: Vec<Event>, languages: bool) {
-    let site = Site::new(World::new(true, true), languages);
+    let site = Site::new(World::new(true, true, false), languages);
     let mut hub = Hub::new(languages);
     at_the_source(&mut hub, first);
     assert!(hub.push(&site, true).await && hub.push(&site, true).await);
@@ -92,6 +99,8 @@ struct HistoryKind {
     versions: bool,
     /// Whether answers show the document.
     shows: bool,
+    /// Whether what is saved goes on view by a request of its own.
+    apart: bool,
     /// Whether two entries have one key.
     shares_key: bool,
     /// Whether entries have languages, each a document of its own.
@@ -114,12 +123,12 @@ proptest! {
 
     #[test]
     fn where_documents_have_versions(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, HistoryKind { versions: true, shows, shares_key, languages: false });
+        simulate(events, HistoryKind { versions: true, shows, shares_key, languages: false, apart: false });
     }
 
     #[test]
     fn where_they_have_none(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, HistoryKind { versions: false, shows, shares_key, languages: false });
+        simulate(events, HistoryKind { versions: false, shows, shares_key, languages: false, apart: false });
     }
 
     #[test]
@@ -131,6 +140,11 @@ proptest! {
 
     #[test]
     fn where_each_language_is_a_document(events in history(), versions: bool, shows: bool, shares_key in weighted(0.1)) {
-        simulate(events, HistoryKind { versions, shows, shares_key, languages: true });
+        simulate(events, HistoryKind { versions, shows, shares_key, languages: true, apart: false });
+    }
+
+    #[test]
+    fn where_what_is_saved_is_shown_by_a_call_of_its_own(events in history(), versions: bool, shows: bool, languages: bool) {
+        simulate(events, HistoryKind { versions, shows, shares_key: false, languages, apart: true });
     }
 }

@@ -74,6 +74,9 @@ impl Hub {
             (true, Some((id, page))) => {
                 assert_eq!(known.unwrap().id.as_str(), id.to_string(), "the identifier that is kept");
                 assert_eq!(page.presence, Presence::Present);
+                if world.shows_apart() {
+                    assert_eq!(page.shown.as_ref(), Some(&page.fields), "what is saved of `page-{entry}` is on view");
+                }
                 self.page_is_right(entry, (**id, page), world);
                 if language.is_none() {
                     self.friend_is_right(entry, page, counterparts);
@@ -94,8 +97,7 @@ impl Hub {
     fn friend_is_right(&self, entry: usize, page: &Page, counterparts: &[Vec<CounterpartRow>]) {
         let friend = self.garden.friend(entry);
         let known = friend.and_then(|friend| counterparts[friend].first()).map(|row| &row.counterpart);
-        let called =
-            known.filter(|known| known.presence == Presence::Present).map(|known| Value::from(known.id.as_str()));
+        let called = known.filter(|known| known.presence.is_there()).map(|known| Value::from(known.id.as_str()));
         let named = page.fields.get("friend").filter(|named| !named.is_null()).cloned();
         assert_eq!(named, called, "the friend of `page-{entry}`, {friend:?}");
     }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use async_trait::async_trait;
 use diaporos_core::lane::Documents;
 use diaporos_core::model::EntryType;
-use diaporos_core::plan::{Existing, Lack, Order, Response, Written};
+use diaporos_core::plan::{Existing, Lack, Order, Presence, Response, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Revision, SystemName, TypeName};
 use diaporos_systems::asset::Asset;
 use diaporos_systems::http::{Method, Request};
@@ -104,7 +104,24 @@ impl Write for Site {
         Ok(Request::new(method, self.place().parse().unwrap()))
     }
 
-    async fn write(&self, _: &TypeName, order: &Order, _: &str) -> Result<Written, SystemError> {
+    fn shows_apart(&self, _: &TypeName) -> bool {
+        self.world().shows_apart()
+    }
+
+    async fn write(&self, kind: &TypeName, order: &Order, attempt: &str) -> Result<Written, SystemError> {
+        let written = self.save_unseen(kind, order, attempt).await?;
+        let Some(id) = written.id.clone().filter(|_| self.shows_apart(kind) && order.fields().is_some()) else {
+            return Ok(written);
+        };
+        let show = Order::Show { id, revision: written.revision.clone() };
+        match self.save_unseen(kind, &show, attempt).await {
+            Ok(shown) => Ok(Written { revision: shown.revision, ..written }),
+            // What was saved is there, whatever became of this.
+            Err(_) => Ok(Written { presence: Presence::Unseen, ..written }),
+        }
+    }
+
+    async fn save_unseen(&self, _: &TypeName, order: &Order, _: &str) -> Result<Written, SystemError> {
         self.step().await;
         let response = self.world().write(order);
         self.step().await;

@@ -24,6 +24,8 @@ pub(crate) struct Page {
     pub(crate) fields: Record,
     pub(crate) presence: Presence,
     pub(crate) locked: bool,
+    /// What visitors see of it, where that is not what is saved last.
+    pub(crate) shown: Option<Record>,
     /// What a hand wrote last into a field, while nobody wrote over it.
     pub(crate) by_hand: BTreeMap<String, Value>,
 }
@@ -35,6 +37,8 @@ pub(crate) struct World {
     versions: bool,
     /// Whether answers show the page, and in the destination's own spelling.
     shows: bool,
+    /// Whether what is saved goes on view by a request of its own.
+    apart: bool,
     faults: Vec<Fault>,
     crash: Option<Crash>,
     steps: u8,
@@ -62,12 +66,13 @@ pub(crate) struct World {
 }
 
 impl World {
-    pub(crate) fn new(versions: bool, shows: bool) -> World {
+    pub(crate) fn new(versions: bool, shows: bool, apart: bool) -> World {
         World {
             pages: BTreeMap::new(),
             last: 0,
             versions,
             shows,
+            apart,
             faults: Vec::new(),
             crash: None,
             steps: 0,
@@ -113,6 +118,11 @@ impl World {
         self.versions
     }
 
+    /// Whether what is saved goes on view by a request of its own.
+    pub(crate) fn shows_apart(&self) -> bool {
+        self.apart
+    }
+
     pub(crate) fn writes(&self) -> usize {
         self.writes
     }
@@ -120,7 +130,8 @@ impl World {
     /// What a visitor sees: the fields of each page that is on view.
     pub(crate) fn on_view(&self) -> BTreeMap<u64, Record> {
         let live = self.pages.iter().filter(|(_, page)| page.presence == Presence::Present);
-        live.map(|(id, page)| (*id, page.fields.clone())).collect()
+        let seen = |page: &Page| if self.apart { page.shown.clone().unwrap_or_default() } else { page.fields.clone() };
+        live.map(|(id, page)| (*id, seen(page))).collect()
     }
 
     /// A step of the process; it may be its last.
@@ -168,6 +179,10 @@ impl World {
             page.by_hand.insert(name.clone(), by_hand);
             page.fields.insert(name, value);
             page.version += 1;
+            // What a hand saves it puts on view too, where the page is.
+            if page.presence == Presence::Present {
+                page.shown = Some(page.fields.clone());
+            }
         }
     }
 
@@ -287,8 +302,9 @@ impl World {
                 item,
                 version: 1,
                 fields: Record::default(),
-                presence: Presence::Present,
+                presence: if self.apart { Presence::Withdrawn } else { Presence::Present },
                 locked: false,
+                shown: None,
                 by_hand: BTreeMap::new(),
             };
             put(&mut page, order, self.shows);
@@ -309,9 +325,15 @@ impl World {
         match order {
             Order::Withdraw { .. } => page.presence = Presence::Withdrawn,
             Order::Delete { .. } => drop(self.pages.remove(&id)),
+            Order::Show { .. } => {
+                page.presence = Presence::Present;
+                page.shown = Some(page.fields.clone());
+            }
             _ => {
                 put(page, order, self.shows);
-                page.presence = Presence::Present;
+                if !self.apart {
+                    page.presence = Presence::Present;
+                }
             }
         }
         Response::Done(self.written(id))
@@ -325,6 +347,7 @@ impl World {
             item: page.and_then(|page| page.item.clone()),
             revision: page.filter(|_| self.versions).map(|page| Revision::new(page.version.to_string()).unwrap()),
             fields: page.filter(|_| self.shows).map(|page| page.fields.clone()),
+            presence: Presence::Present,
             status: 200,
         }
     }

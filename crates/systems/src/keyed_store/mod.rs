@@ -188,7 +188,7 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
     ) -> Result<Written, SystemError> {
         let existing = self.existing(kind, write, place, stored)?;
         let Existing { id, revision, fields, .. } = existing;
-        Ok(Written { id: Some(id), item: None, revision, fields: Some(fields), status })
+        Ok(Written { id: Some(id), item: None, revision, fields: Some(fields), presence: Presence::Present, status })
     }
 }
 
@@ -298,7 +298,8 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
                     return Err(self.store.error(id.as_str(), kind));
                 }
                 self.store.remove(id.as_str(), &now).await?;
-                Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, status: 204 })
+                let presence = Presence::Deleted;
+                Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, presence, status: 204 })
             }
             Order::Show { id, .. } => Err(self.nothing_unseen(id)),
         }

@@ -150,7 +150,7 @@ impl RestWriter {
         let etag = answer.header("etag");
         let nothing = |id| {
             let revision = self.revision(write, &Json::Null, etag);
-            Written { id, item: None, revision, fields: None, status: answer.status }
+            Written { id, item: None, revision, fields: None, presence: Presence::Present, status: answer.status }
         };
         // No Content says that it was done (RFC 9110 §15.3.5), and of what only if that is known.
         if matches!(answer.status, 204 | 205) && expected.is_some() {
@@ -176,7 +176,8 @@ impl RestWriter {
         let shows_fields =
             order.fields().is_some_and(|sent| sent.keys().any(|name| existing.fields.contains_key(name)));
         let Existing { item, revision, fields, .. } = existing;
-        Ok(Written { id: Some(id), item, revision, fields: shows_fields.then_some(fields), status: answer.status })
+        let fields = shows_fields.then_some(fields);
+        Ok(Written { id: Some(id), item, revision, fields, presence: Presence::Present, status: answer.status })
     }
 }
 

@@ -1,14 +1,14 @@
 //! Saving a document and putting it on view.
 
 use diaporos_core::change::fingerprint_texts;
-use diaporos_core::plan::{Order, Written};
+use diaporos_core::plan::{Order, Presence, Written};
 use diaporos_core::value::{EntryId, TypeName};
 use serde_json::{Map, Value as Json};
 use tokio::time::Instant;
 
 use super::document::{is_accepted, only_promised};
 use super::lock::Held;
-use super::write::RestWriter;
+use super::write::{RestWriter, Saving};
 use crate::http::{Answer, HeaderText, Method, Request};
 use crate::profile::WriteType;
 use crate::{ErrorKind, SystemError};
@@ -16,16 +16,6 @@ use crate::{ErrorKind, SystemError};
 /// The first pause before it is looked whether what was promised is done; each further one is twice as
 /// long.
 const FIRST_PAUSE: std::time::Duration = std::time::Duration::from_millis(50);
-
-/// An order that is carried out.
-#[derive(Clone, Copy)]
-pub(super) struct Saving<'a> {
-    pub(super) order: &'a Order,
-    /// What is the same where the order is sent again.
-    pub(super) attempt: &'a str,
-    /// Whether what is saved goes on view.
-    pub(super) shows: bool,
-}
 
 impl RestWriter {
     /// Carries out an order, with the document locked where the system has locks.
@@ -79,7 +69,7 @@ impl RestWriter {
         if !shows || order.fields().is_none() {
             return Ok(written);
         }
-        self.publish(kind, write, order, written, held).await
+        self.publish(kind, write, written, held).await
     }
 
     /// Sends a document together with others, where the system takes several in one call.
@@ -121,7 +111,6 @@ impl RestWriter {
         &self,
         kind: &TypeName,
         write: &WriteType,
-        order: &Order,
         written: Written,
         held: Option<&Held<'_>>,
     ) -> Result<Written, SystemError> {
@@ -145,12 +134,11 @@ impl RestWriter {
                 let revision = published.revision.or(if write.if_match.is_none() { written.revision } else { None });
                 Ok(Written { revision, item: published.item.or(written.item), ..written })
             }
-            // What was created is there, and must not be forgotten because it is not on view.
-            Err(error) if order.id().is_none() => {
-                let message = format!("it was saved, and could not be put on view: {}", error.kind);
-                Err(SystemError { kind: ErrorKind::Content(message), ..error })
+            // What was saved is there: it is put on view next, and whatever speaks against that is told then.
+            Err(error) => {
+                tracing::debug!(%error, "what was saved could not be put on view");
+                Ok(Written { presence: Presence::Unseen, ..written })
             }
-            Err(error) => Err(error),
         }
     }
 

@@ -11,7 +11,6 @@ use diaporos_core::value::{EntryId, LanguageTag, Revision, TypeName};
 use serde_json::Value as Json;
 use url::Url;
 
-use super::save::Saving;
 use crate::asset::{Asset, Fetcher};
 use crate::gather::Gatherer;
 use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
@@ -22,6 +21,16 @@ use crate::{ErrorKind, HttpSystem, SystemError, Write};
 
 /// What became of one document of a batch: its status and as it is now, or what was wrong.
 pub(super) type BatchResult = Result<(u16, Json), ErrorKind>;
+
+/// An order that is carried out.
+#[derive(Clone, Copy)]
+pub(super) struct Saving<'a> {
+    pub(super) order: &'a Order,
+    /// What is the same where the order is sent again.
+    pub(super) attempt: &'a str,
+    /// Whether what is saved goes on view.
+    pub(super) shows: bool,
+}
 
 /// Writes to a REST system by its profile.
 #[derive(Debug)]

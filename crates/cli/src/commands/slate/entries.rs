@@ -2,7 +2,7 @@
 
 use clap::Args;
 use diaporos_core::value::Address;
-use diaporos_hub::slate::with_references;
+use diaporos_hub::slate::{whereabouts, with_references};
 use diaporos_store::SlateAction;
 
 use super::{of, open_slate, slate};
@@ -109,10 +109,8 @@ pub(crate) fn show(args: &Show, context: &Context) -> Result<Exit, Failure> {
     let shown = slate(&store, &args.name)?;
     let mut sheet = context.sheet(COLUMNS).within("entries");
     for of in store.slate_entries(&args.name)? {
-        let standings = store.standings(&of.address)?.into_iter();
-        let standings = standings
-            .filter(|known| shown.lanes.is_empty() || shown.lanes.contains(&known.lane))
-            .map(|known| format!("{} {} {}", known.lane, known.standing.sign(), known.standing.word()));
+        let standings = whereabouts(&store, &shown, &of)?;
+        let standings = standings.into_iter().map(|at| format!("{} {}", at.lane, at.words()));
         let changed = if of.version == of.now { Cell::nothing() } else { Cell::text(format!("now {}", of.now)) };
         sheet.row(vec![
             Cell::text(of.address.to_string()),
@@ -127,6 +125,10 @@ pub(crate) fn show(args: &Show, context: &Context) -> Result<Exit, Failure> {
     };
     let kept = if shown.keeps_back { "; ordinary pushes leave them alone till then" } else { "" };
     let sentence = match (shown.launched, shown.run) {
+        _ if shown.standing.is_under_way() => format!(
+            "the launch of `{0}` began: `diaporos slate launch {0}` finishes it, and `diaporos undo {0}` takes it back",
+            shown.name
+        ),
         (Some(at), Some(run)) => {
             let at = crate::output::moment(at, &context.zone);
             format!("`{0}` was launched at {at}, as run {run}: `diaporos undo {0}` takes it back", shown.name)

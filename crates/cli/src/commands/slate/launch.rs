@@ -3,7 +3,7 @@
 use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
-use diaporos_hub::push::Author;
+use diaporos_hub::push::{Author, Target};
 use diaporos_hub::slate::{Launch, LaunchBy, Launched, SlateFault, chosen};
 use diaporos_store::{Leased, Slate, SlateStanding, Store};
 use jiff::Timestamp;
@@ -104,9 +104,9 @@ pub(crate) async fn check(args: &Check, context: &Context) -> Result<Exit, Failu
     let connector = Connector::new(&config, &Context::variable);
     let who = Context::who();
     let author = Author { command: "slate check", who: &who };
-    let by = LaunchBy { connector: &connector, author, clock: &Context::now, stop: &|| false };
-    let launch = Launch::of(&config, &store, slate, by)?;
-    let faults = launch.faults(&mut store).await?;
+    let by = LaunchBy { author, clock: &Context::now, stop: &|| false };
+    let launch = Launch::of((&config, &store), slate, |lanes| Target::of(lanes, &connector), by)?;
+    let faults = launch.faults(&mut store, None).await?;
     tell(faults, &launch, context)
 }
 
@@ -127,8 +127,8 @@ pub(crate) async fn launch(args: &LaunchCommand, context: &Context) -> Result<Ex
     let author = Author { command: &command, who: &who };
     let interrupt = Interrupt::listen();
     let stop = || interrupt.is_asked();
-    let by = LaunchBy { connector: &connector, author, clock: &Context::now, stop: &stop };
-    let launch = Launch::of(&config, &store, slate, by)?;
+    let by = LaunchBy { author, clock: &Context::now, stop: &stop };
+    let launch = Launch::of((&config, &store), slate, |lanes| Target::of(lanes, &connector), by)?;
     let mut steps = Steps::new(context.sheet(STEP_COLUMNS).within("steps"), true, context.format);
     let end = launch.carry_out(&mut store, args.allow_removals, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
     let name = &args.name;

@@ -5,7 +5,7 @@ use diaporos_core::value::{Address, Record, Value, to_json};
 use diaporos_store::{LaneStanding, LedgerFilter, Store, StoreError};
 use serde::Serialize;
 
-use super::overview::shown;
+use super::views::shown;
 use crate::config::Config;
 use crate::look::title;
 

@@ -4,6 +4,7 @@ mod access;
 mod entry;
 mod metrics;
 mod overview;
+mod slate;
 mod views;
 
 use std::sync::{Arc, Mutex, PoisonError};
@@ -75,6 +76,7 @@ impl Pages {
             .route("/", get(overview_page))
             .route("/status.json", get(overview_json))
             .route("/entries/{system}/{kind}/{*id}", get(entry_page))
+            .route("/slates/{name}", get(slate_page))
             .route("/metrics", get(metrics_text))
             .layer(from_fn_with_state(Arc::clone(&self.access), access::admit))
             .route("/readyz", get(ready))
@@ -115,6 +117,7 @@ async fn with_headers(request: Request, next: Next) -> Response {
 
 const OVERVIEW: &str = include_str!("overview.html");
 const ENTRY: &str = include_str!("entry.html");
+const SLATE: &str = include_str!("slate.html");
 const STYLE: &str = include_str!("style.css");
 
 fn rendered(template: &str, view: &impl Serialize) -> Result<Response, PageError> {
@@ -154,6 +157,15 @@ async fn entry_page(
         .read(move |pages, store| match entry::entry_view(&pages.shared.config(), store, &address)? {
             Some(view) => rendered(ENTRY, &view),
             None => Err(PageError::NotThere(format!("there is no entry `{address}`"))),
+        })
+        .await
+}
+
+async fn slate_page(State(pages): State<Pages>, Path(name): Path<String>) -> Result<Response, PageError> {
+    pages
+        .read(move |_, store| match slate::slate_view(store, &name)? {
+            Some(view) => rendered(SLATE, &view),
+            None => Err(PageError::NotThere(format!("there is no slate `{name}`"))),
         })
         .await
 }

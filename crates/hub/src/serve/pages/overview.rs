@@ -4,9 +4,10 @@ use diaporos_core::value::LaneName;
 use diaporos_store::{LedgerFilter, Paused, Standing, Store, StoreError, Subscription};
 use jiff::{SignedDuration, Timestamp};
 
+use super::slate::slate_lines;
 use super::views::{
     AlertView, Bar, BatchView, CountView, HoldView, LaneView, LanguageView, LedgerView, Overview, PauseView,
-    RunningView, SourceView,
+    RunningView, SourceView, shown,
 };
 use crate::alerts::AlertKind;
 use crate::batch::tallies;
@@ -28,11 +29,6 @@ const COUNTED_OWED: u64 = 5_000;
 /// The height of a plot.
 const HEIGHT: u64 = 24;
 
-/// A moment to be read.
-pub(super) fn shown(at: Timestamp) -> String {
-    at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
-}
-
 /// Gathers the state of a hub.
 ///
 /// # Errors
@@ -53,6 +49,7 @@ pub(super) fn overview(shared: &Shared, store: &Store, now: Timestamp) -> Result
         lanes: lanes(&config, store)?,
         holds,
         more_holds,
+        slates: slate_lines(store)?,
         batches: batches(store)?,
         calls_waiting: store.waiting()?.events,
         ledger: ledger(store)?,

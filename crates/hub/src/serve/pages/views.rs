@@ -1,12 +1,30 @@
 //! What the page of a hub's state shows.
 
+use jiff::Timestamp;
 use serde::Serialize;
+
+/// A moment to be read.
+pub(super) fn shown(at: Timestamp) -> String {
+    at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+}
 
 /// A page of the state of a hub.
 #[derive(Serialize)]
 pub(super) struct Page {
     pub(super) view: Overview,
     pub(super) stands_still: bool,
+}
+
+/// A slate in a line.
+#[derive(Serialize)]
+pub(super) struct SlateLine {
+    pub(super) name: String,
+    pub(super) does: &'static str,
+    pub(super) standing: &'static str,
+    pub(super) is_under_way: bool,
+    pub(super) entries: usize,
+    pub(super) launch_at: Option<String>,
+    pub(super) launched: Option<String>,
 }
 
 /// The state of a hub.
@@ -23,6 +41,7 @@ pub(super) struct Overview {
     pub(super) lanes: Vec<LaneView>,
     pub(super) holds: Vec<HoldView>,
     pub(super) more_holds: bool,
+    pub(super) slates: Vec<SlateLine>,
     pub(super) batches: Vec<BatchView>,
     pub(super) calls_waiting: u64,
     pub(super) ledger: Vec<LedgerView>,
