@@ -3,6 +3,7 @@
 //! Everything that decides lives here, so that it can be tested by the thousand and shown before
 //! it is carried out. Time comes in as an argument.
 
+pub mod arrange;
 pub mod change;
 pub mod diagnostic;
 pub mod expr;

@@ -193,7 +193,7 @@ pub fn value_for(program: &Program, slots: &Slots, row: &EntryRow, glance: Glanc
 }
 
 /// Nulls come last; values of different kinds are ordered by kind, so that the order is total.
-fn in_order(a: &Value, b: &Value, greatest_first: bool) -> Ordering {
+pub(crate) fn in_order(a: &Value, b: &Value, greatest_first: bool) -> Ordering {
     let order = match (a.is_null(), b.is_null()) {
         (true, true) => return Ordering::Equal,
         (true, false) => return Ordering::Greater,

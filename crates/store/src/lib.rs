@@ -9,8 +9,8 @@ pub use sqlite::{
     Fault, HandEdit, Happening, HeldRow, Holder, IntentRecord, KeptBack, KeptDocument, LaneRecord, LaneStanding,
     LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane, LongHeld, Message, Moments, NewCall, NewMessage, NewText,
     OccurrenceCount, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, Owner, PageTally, Passage, Pause, Paused,
-    Process, Resumption, RunChange, SLOT, Seen, Slate, SlateAction, SlateEntry, SlateStanding, SlotCount, SourceType,
-    Span, Standing, Store, StoreError, StoredEntry, Subscription, TakenAlone, Tidying, TranslatedCount, Translation,
-    TranslationRow, TranslationStanding, Undone, UnitCount, UnitStanding, UnitVerdict, Verdict, VersionRow, Waiting,
-    WaitingEvent, WantedLanguage, Was, WordSearch, WorkRow,
+    Pin, Process, Resumption, RunChange, SLOT, Seen, Slate, SlateAction, SlateEntry, SlateStanding, SlotCount,
+    SourceType, Span, Standing, Store, StoreError, StoredEntry, Subscription, TakenAlone, Tidying, TranslatedCount,
+    Translation, TranslationRow, TranslationStanding, Undone, UnitCount, UnitStanding, UnitVerdict, Verdict,
+    VersionRow, Waiting, WaitingEvent, WantedLanguage, Was, WordSearch, WorkRow,
 };

@@ -14,8 +14,11 @@ mod holds;
 mod init;
 mod lane;
 mod ledger;
+mod list;
 mod man;
 mod model;
+mod moments;
+mod outline;
 mod pause;
 mod preview;
 mod probe;
@@ -93,6 +96,8 @@ pub(crate) enum Command {
     Pause(pause::PauseCommand),
     Resume(pause::Resume),
     Slate(slate::SlateCommand),
+    List(list::ListCommand),
+    Outline(outline::OutlineCommand),
     Undo(undo::UndoCommand),
     Report(report::ReportCommand),
     Tidy(tidy::Tidy),
@@ -130,6 +135,8 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Pause(args) => pause::pause(&args, context),
         Command::Resume(args) => pause::resume(&args, context),
         Command::Slate(args) => slate::run(&args, context).await,
+        Command::List(args) => list::run(&args, context),
+        Command::Outline(args) => outline::run(&args, context),
         Command::Undo(args) => undo::run(&args, context).await,
         Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,

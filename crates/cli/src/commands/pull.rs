@@ -3,10 +3,12 @@
 mod alone;
 
 use clap::Args;
-use diaporos_core::value::TypeName;
+use diaporos_core::value::{SystemName, TypeName};
 use diaporos_hub::Connector;
+use diaporos_hub::config::{Config, OWN};
+use diaporos_hub::own::{OwnTally, make_own};
 use diaporos_hub::pull::{PullOptions, PullRow, PullSource, pull};
-use diaporos_store::Leased;
+use diaporos_store::{Leased, PageTally, Store};
 use serde_json::{Map, json};
 
 use super::{counted, system};
@@ -73,7 +75,8 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
     let mut progress = context.progress();
     let jobs = systems.into_iter().map(|system| PullSource { system, reader: connector.reader(system) }).collect();
     let options = PullOptions { allow_gone: args.allow_gone, whole: args.whole, ask_again: args.ask_again };
-    let rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
+    let mut rows = pull(&mut store, jobs, options, &Context::now, &mut progress).await?;
+    rows.extend(own_row(&config, &mut store)?);
     progress.clear();
     let mut sheet = context.sheet(COLUMNS).within("types");
     rows.iter().for_each(|row| sheet.row(cells(row)));
@@ -91,6 +94,16 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
         }
     }
     Ok(exit(&rows))
+}
+
+/// Lists and outlines, made anew from what came in.
+fn own_row(config: &Config, store: &mut Store) -> Result<Option<PullRow>, Failure> {
+    let OwnTally { entries, new, changed, gone, problems } = make_own(config, store, Context::now())?;
+    let system = SystemName::new(OWN).map_err(|error| Failure::failed(error.to_string()))?;
+    let unchanged = entries.saturating_sub(new + changed);
+    let tally = PageTally { pulled: entries, new, changed, unchanged };
+    let row = PullRow { system, kind: None, tally, gone, problems, notes: Vec::new(), complete: true };
+    Ok((entries + gone > 0 || !row.problems.is_empty()).then_some(row))
 }
 
 /// A line beside the results.

@@ -109,8 +109,14 @@ async fn settle(config: &Config, run: i64, context: &Context) -> Result<(), Fail
     let mut store = Context::store_leased(config, &leases, "undo")?;
     // Nothing is chosen, so nothing is sent.
     let chosen: BTreeMap<LaneName, Chosen> = names().map(|name| (name, Chosen::default())).collect();
-    let mut push =
-        PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &|| false };
+    let mut push = PushRun {
+        store: &mut store,
+        targets: &targets,
+        chosen: Some(&chosen),
+        own: None,
+        clock: &Context::now,
+        stop: &|| false,
+    };
     let settled = push.run_within(run, PushOptions::default(), &mut Silent, &mut |_, _| {}).await?;
     for (lane, error) in settled.stopped {
         context.report(&stopped(&lane, error, &format!("undo {run}")));
@@ -163,8 +169,14 @@ impl Undoing<'_> {
         let mut steps = Steps::new(self.context.sheet(STEP_COLUMNS).within("steps"), true, self.context.format);
         let interrupt = Interrupt::listen();
         let stop = || interrupt.is_asked();
-        let mut run =
-            PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
+        let mut run = PushRun {
+            store: &mut store,
+            targets: &targets,
+            chosen: Some(&chosen),
+            own: None,
+            clock: &Context::now,
+            stop: &stop,
+        };
         // Seen first: where more would go than goes without being asked, nothing is kept either.
         let planned = PushOptions { dry_run: true, ..options };
         let plan = run
@@ -183,8 +195,14 @@ impl Undoing<'_> {
         if let Some(slate) = self.slate.clone().filter(|slate| slate.standing.is_under_way()) {
             store.keep_slate(&Slate { standing: SlateStanding::Cancelled, ..slate }, Context::now())?;
         }
-        let mut run =
-            PushRun { store: &mut store, targets: &targets, chosen: Some(&chosen), clock: &Context::now, stop: &stop };
+        let mut run = PushRun {
+            store: &mut store,
+            targets: &targets,
+            chosen: Some(&chosen),
+            own: None,
+            clock: &Context::now,
+            stop: &stop,
+        };
         let done = run.run(options, author, &mut Silent, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
         steps.end(self.summary(&done, true, left))?;
         self.end(done, left)

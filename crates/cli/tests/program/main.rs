@@ -10,6 +10,7 @@
 
 mod answers;
 mod archive;
+mod arranged;
 mod backup;
 mod batch;
 mod batch_returns;

@@ -168,9 +168,11 @@ impl Field<'_> {
             (false, false, _) => Side::Stored,
             (true, false, _) | (_, true, MergePolicy::Ours) => Side::Ours,
             (_, true, MergePolicy::Theirs) | (false, true, MergePolicy::Hold) => Side::Theirs,
-            (true, true, MergePolicy::Hold) => self
-                .base
-                .map_or(Side::Conflict, |base| both(base, self.ours, self.now).map_or(Side::Conflict, Side::Both)),
+            (true, true, MergePolicy::Hold) => self.base.map_or(Side::Conflict, |base| {
+                let stored = self.divergences.filter(|of| matches!(of, Divergence::Stored(_)));
+                let there = stored.map_or(base, Divergence::value);
+                both((base, there), self.ours, self.now).map_or(Side::Conflict, Side::Both)
+            }),
         }
     }
 }
@@ -180,18 +182,23 @@ fn same(a: &Value, b: &Value) -> bool {
     a == b || (a.is_null() && b.is_null())
 }
 
-/// A value with the changes of both sides, where they do not meet.
-fn both(base: &Value, ours: &Value, theirs: &Value) -> Option<Value> {
+/// A value with the changes of both sides, where they do not meet. `there` is what was there after `base` was
+/// delivered.
+fn both((base, there): (&Value, &Value), ours: &Value, theirs: &Value) -> Option<Value> {
     match (base, ours, theirs) {
         _ if same(ours, theirs) || same(base, theirs) => Some(ours.clone()),
         _ if same(base, ours) => Some(theirs.clone()),
-        (Value::List(base), Value::List(ours), Value::List(theirs)) => Some(Value::List(items(base, ours, theirs))),
+        (Value::List(base), Value::List(ours), Value::List(theirs)) => {
+            let there = if let Value::List(there) = there { there } else { base };
+            items((base, there), ours, theirs).map(Value::List)
+        }
         (Value::Localised(base), Value::Localised(ours), Value::Localised(theirs)) => {
             let null = Value::Null;
             let mut merged = Localised::new();
             for tag in ours.keys().chain(theirs.keys()) {
                 let of = |side: &Localised| side.get(tag).unwrap_or(&null).clone();
-                let value = both(&of(base), &of(ours), &of(theirs))?;
+                let there = if let Value::Localised(there) = there { of(there) } else { of(base) };
+                let value = both((&of(base), &there), &of(ours), &of(theirs))?;
                 if !value.is_null() {
                     merged.insert(tag.clone(), value);
                 }
@@ -202,9 +209,51 @@ fn both(base: &Value, ours: &Value, theirs: &Value) -> Option<Value> {
     }
 }
 
-/// Ours in our order, without what they took out, and with what they put in at the end. An item that
+/// The items of both sides: without what either took out, and with what either put in. They stand in the order of
+/// the side that moved some, and ours where neither did; where both moved some otherwise nobody can tell. What the
+/// other side put in stands after the item that it has before it; theirs stands at the end of ours. An item that
 /// stands several times is told apart by how often it stood before.
-fn items(base: &[Value], ours: &[Value], theirs: &[Value]) -> Vec<Value> {
+fn items((base, there): (&[Value], &[Value]), ours: &[Value], theirs: &[Value]) -> Option<Vec<Value>> {
+    let wanted = counted(base, ours, theirs);
+    let (we_moved, they_moved) = (is_moved(base, ours), is_moved(there, theirs));
+    if they_moved && we_moved && is_moved(ours, theirs) {
+        return None;
+    }
+    if !they_moved {
+        return Some(wanted);
+    }
+    // Theirs first, so far as it stays; then each of ours after the one that it follows.
+    let count = |side: &[Value], item: &Value| side.iter().filter(|other| *other == item).count();
+    let mut merged: Vec<Value> = Vec::new();
+    for item in theirs {
+        if count(&merged, item) < count(&wanted, item) {
+            merged.push(item.clone());
+        }
+    }
+    let mut before: Option<&Value> = None;
+    for item in ours {
+        if count(&merged, item) < count(&wanted, item) {
+            let place = before.and_then(|before| merged.iter().rposition(|other| other == before));
+            merged.insert(place.map_or(0, |place| place + 1), item.clone());
+        }
+        before = Some(item);
+    }
+    Some(merged)
+}
+
+/// Whether items that both have stand in another order.
+fn is_moved(before: &[Value], after: &[Value]) -> bool {
+    let common = |of: &[Value], other: &[Value]| -> Vec<Value> {
+        let mut left: Vec<&Value> = other.iter().collect();
+        let mut is_left =
+            |item: &Value| left.iter().position(|known| *known == item).map(|at| left.swap_remove(at)).is_some();
+        of.iter().filter(|item| is_left(item)).cloned().collect()
+    };
+    common(before, after) != common(after, before)
+}
+
+/// Ours in our order, without what they took out, and with what they put in at the end.
+fn counted(base: &[Value], ours: &[Value], theirs: &[Value]) -> Vec<Value> {
     let count = |side: &[Value], item: &Value| side.iter().filter(|other| *other == item).count();
     let mut merged: Vec<Value> = Vec::new();
     for item in ours.iter().chain(theirs) {
@@ -331,6 +380,19 @@ mod tests {
             (json!(["a"]), json!([]), json!(["a", "b"]), Some(json!(["b"]))),
             (json!(["a", "a"]), json!(["a"]), json!(["a", "a", "b"]), Some(json!(["a", "b"]))),
             (json!([]), json!(["a"]), json!(["a"]), Some(json!(["a"]))),
+            // Theirs moved, ours put in and took out: their order, each of ours after the one before it.
+            (json!(["a", "b", "c"]), json!(["a", "x", "b"]), json!(["c", "b", "a"]), Some(json!(["b", "a", "x"]))),
+            (json!(["a", "b"]), json!(["x", "a", "b"]), json!(["b", "a"]), Some(json!(["x", "b", "a"]))),
+            // Ours moved, theirs put in: our order, theirs at the end.
+            (json!(["a", "b"]), json!(["b", "a"]), json!(["a", "b", "x"]), Some(json!(["b", "a", "x"]))),
+            // Both moved: the same way, and not.
+            (
+                json!(["a", "b", "c"]),
+                json!(["c", "b", "a"]),
+                json!(["c", "b", "a", "x"]),
+                Some(json!(["c", "b", "a", "x"])),
+            ),
+            (json!(["a", "b", "c"]), json!(["b", "a", "c"]), json!(["a", "c", "b"]), None),
             (
                 json!({ "@languages": { "en": "Fern", "cy": "Rhedyn" } }),
                 json!({ "@languages": { "en": "Tall fern", "cy": "Rhedyn" } }),
@@ -345,7 +407,8 @@ mod tests {
             ),
             (json!("<p>a</p>"), json!("<p>a b</p>"), json!("<p>c a</p>"), None),
         ] {
-            assert_eq!(both(&of(base), &of(ours), &of(theirs)), expected.map(of));
+            let base = of(base);
+            assert_eq!(both((&base, &base), &of(ours), &of(theirs)), expected.map(of));
         }
     }
 
@@ -373,7 +436,12 @@ mod tests {
             theirs in proptest::collection::vec(0..6_i64, 0..6),
         ) {
             let values = |side: &[i64]| side.iter().map(|item| Value::Integer(*item)).collect::<Vec<_>>();
-            let merged = items(&values(&base), &values(&ours), &values(&theirs));
+            let before = values(&base);
+            let Some(merged) = items((&before, &before), &values(&ours), &values(&theirs)) else {
+                // Only what both moved is left to a person.
+                prop_assert!(is_moved(&before, &values(&ours)) && is_moved(&before, &values(&theirs)));
+                return Ok(());
+            };
             for item in 0..6_i64 {
                 let in_side = |side: &[i64]| side.contains(&item);
                 let expected = match (in_side(&base), in_side(&ours), in_side(&theirs)) {

@@ -29,6 +29,15 @@ impl InnerText {
         &self.text
     }
 
+    /// The text after so many bytes.
+    #[must_use]
+    pub fn after(&self, bytes: usize) -> InnerText {
+        match self.text.get(bytes..) {
+            Some(rest) => InnerText { text: rest.to_owned(), offsets: self.offsets[bytes..].to_vec() },
+            None => self.clone(),
+        }
+    }
+
     /// The stretch of the file that a stretch of the decoded text comes from.
     #[must_use]
     pub fn in_file(&self, span: Span) -> Span {

@@ -10,6 +10,7 @@ use super::briefs::BRIEF;
 use super::keeping::KEEP;
 use super::lanes::LANE;
 use super::library::{FUNCTION, LANGUAGES};
+use super::own::{LIST, OUTLINE};
 use super::serving::SERVE;
 use super::table::LOOKUP_TABLE;
 use super::tells::TELL;
@@ -28,6 +29,8 @@ pub static CONFIGURATION: Table = Table::new(
         keep: Form::Table(&KEEP), none, "how long what is no longer needed is kept; for good where nothing is said", "{ versions = \"90d\", gone = \"30d\" }";
         tell: Form::Named(&Form::Table(&TELL)), none, "who is told of what happens, by name", "{ build = { on = [\"run.changed\"], to = \"env:BUILD_HOOK_URL\" } }";
         views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{ soon = { type = \"exhibit\", sort = \"opens\" } }";
+        lists: Form::Named(&Form::Table(&LIST)), none, "ordered lists of entries, by name; lanes take them from `hub/list`, or item by item from `hub/list-item`", "{ front-page = { of = \"catalogue/plant-profile\", sort = \"common_name@en\", most = 8, on = \"visitor-site\" } }";
+        outlines: Form::Named(&Form::Table(&OUTLINE)), none, "trees of sections or menu items, by name; lanes take them from `hub/outline`, or node by node from `hub/node`", "{ menu = { file = \"menu.toml\" } }";
         tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{ sections = { rows = { bog = \"Wetlands\" }, unknown = \"hold\" } }";
         functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{ teaser = { is = 'it | plain | shorten 160' } }";
         languages: Form::Table(&LANGUAGES), none, "the languages of the hub", "{ known = [\"en\", \"fr\"], fallback = [\"en\"] }";

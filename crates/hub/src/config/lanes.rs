@@ -202,6 +202,12 @@ impl Names<'_> {
     }
 
     fn target(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Target> {
+        if self.is_own(&end.system) {
+            let message = "lists and outlines come from the hub itself; nothing can be sent there";
+            let finding = self.wrong(item, Code::Lane, message);
+            self.report.add(finding);
+            return None;
+        }
         let system = self.around.systems.get(&end.system)?.as_ref()?;
         let Some(profile) = system.profile().filter(|profile| profile.can_write()) else {
             let finding =

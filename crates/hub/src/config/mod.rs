@@ -12,6 +12,7 @@ mod lane_checks;
 mod lanes;
 mod library;
 mod models;
+mod own;
 mod pushed;
 mod return_lane;
 mod rules;
@@ -43,6 +44,7 @@ pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};
 pub use keeping::{Keeping, Kept};
 pub use models::{KeptModels, model_file};
+pub use own::{Fills, ListConfig, NodeEntries, OWN, OutlineConfig, OutlineSource};
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
 pub use systems::SystemConfig;
@@ -75,6 +77,10 @@ pub struct Config {
     pub tells: IndexMap<SystemName, TellConfig>,
     /// The views, in the order of the file.
     pub views: IndexMap<String, View>,
+    /// The lists, in the order of the file.
+    pub lists: IndexMap<String, ListConfig>,
+    /// The outlines, in the order of the file.
+    pub outlines: IndexMap<String, OutlineConfig>,
     /// What the expressions share.
     pub library: Arc<Library>,
     /// The models that the hub keeps.
@@ -142,8 +148,17 @@ pub fn load_with(
         let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
         let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);
         let library = Arc::new(library::library(file, folder, report));
-        let around =
-            ends::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
+        let has_own = own::has_own(file, &systems, report);
+        let around = ends::Around {
+            systems: &systems,
+            seen,
+            library: &library,
+            kept: &kept,
+            profiles_are_sound,
+            folder,
+            now,
+            has_own,
+        };
         let mut lanes = lanes::lanes(file, &around, report);
         let briefs = briefs::briefs(file, &around, report);
         for brief in briefs.values() {
@@ -161,6 +176,8 @@ pub fn load_with(
         let keeping = keeping::keeping(file, report);
         let tells = tells::tells(file, (folder, &library), report);
         let views = views::views(file, &library, report);
+        let lists = own::lists(file, &around, report);
+        let outlines = own::outlines(file, &around, report);
         let config = Config {
             folder: folder.to_owned(),
             systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
@@ -172,6 +189,8 @@ pub fn load_with(
             keeping,
             tells,
             views,
+            lists,
+            outlines,
             library,
             kept,
         };
@@ -193,8 +212,10 @@ impl Config {
         let of_lanes = self.lanes.values().flat_map(|lane| lane.lane.expressions());
         let of_briefs = self.briefs.values().filter_map(|brief| brief.when.as_ref());
         let of_views = self.views.values().filter_map(|view| view.holds.as_ref());
+        let of_own = own::expressions(&self.lists, &self.outlines);
         let of_tells = self.tells.values().flat_map(|tell| tell.when.iter().chain(tell.body.values()));
-        let uses = of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views).chain(of_tells);
+        let uses =
+            of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views).chain(of_tells).chain(of_own);
         library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
     }
 

@@ -10,8 +10,9 @@ use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
 use super::{Chosen, Push, PushError, PushOptions, PushRow, PushTally};
-use crate::config::ConfiguredLane;
+use crate::config::{Config, ConfiguredLane, OWN};
 use crate::look::lane_record;
+use crate::own::make_own;
 use crate::{ConnectError, Connector, Listener};
 
 /// How often lanes are gone through: the second time for what waited for an entry of another lane, the
@@ -46,6 +47,12 @@ impl<'a> Target<'a> {
         Ok(targets)
     }
 
+    /// Whether its entries are the hub's own.
+    #[must_use]
+    pub fn is_own(&self) -> bool {
+        self.lane.lane.from.system.as_str() == OWN
+    }
+
     /// Whether the destination can save without showing.
     #[must_use]
     pub fn shows_apart(&self) -> bool {
@@ -70,6 +77,9 @@ pub struct PushRun<'a> {
     pub targets: &'a [Target<'a>],
     /// The entries of each lane that are pushed alone; all that are due where none are chosen.
     pub chosen: Option<&'a BTreeMap<LaneName, Chosen>>,
+    /// By what the hub's own entries are made anew before their lanes are pushed; they are left as they are where
+    /// nothing is given.
+    pub own: Option<&'a Config>,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.
@@ -85,6 +95,8 @@ pub struct PushSummary {
     pub tally: PushTally,
     /// The lanes that stopped, and why.
     pub stopped: Vec<(LaneName, PushError)>,
+    /// What is wrong with lists and outlines.
+    pub problems: Vec<String>,
 }
 
 impl PushSummary {
@@ -145,9 +157,16 @@ impl PushRun<'_> {
         row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
     ) -> Result<PushSummary, StoreError> {
         let mut summary = PushSummary { run, ..PushSummary::default() };
-        let names: Vec<LaneName> = self.targets.iter().map(|target| target.lane.lane.name.clone()).collect();
+        // Lists and outlines last, since what is in them depends on what is there.
+        let (own, mut targets): (Vec<&Target<'_>>, Vec<_>) = self.targets.iter().partition(|target| target.is_own());
+        let first_own = targets.len();
+        targets.extend(own);
+        let names: Vec<LaneName> = targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
-            for (place, Target { lane, writer }) in self.targets.iter().enumerate() {
+            for (place, Target { lane, writer }) in targets.iter().enumerate() {
+                if place == first_own && !options.dry_run {
+                    self.make_own(&mut summary)?;
+                }
                 let is_over = summary.stopped.iter().any(|(name, _)| *name == lane.lane.name) || (self.stop)();
                 if round > 0 && (is_over || options.dry_run || !owes(self.store, lane)?) {
                     continue;
@@ -174,6 +193,13 @@ impl PushRun<'_> {
             }
         }
         Ok(summary)
+    }
+
+    fn make_own(&mut self, summary: &mut PushSummary) -> Result<(), StoreError> {
+        if let Some(config) = self.own {
+            summary.problems = make_own(config, self.store, (self.clock)())?.problems;
+        }
+        Ok(())
     }
 
     /// Notes how a lane was gone through. One that was asked to stop begins anew as if nothing had been.

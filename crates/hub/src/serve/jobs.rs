@@ -12,6 +12,7 @@ use super::subscribing::{Subscribed, Subscribing};
 use crate::batch::{BatchError, TimedBatch, TimedBatches, TimedCollection};
 use crate::config::{Config, ConfiguredLane};
 use crate::leases::{Clock, LeasedStore, Worker};
+use crate::own::make_own;
 use crate::pull::{PullOptions, PullRow, PullSource, pull};
 use crate::push::{Author, PushOptions, PushRun, PushSummary, Target};
 use crate::slate::{Launch, LaunchBy, LaunchError, Launched};
@@ -160,7 +161,7 @@ impl JobTools {
             Job::Pull(system) => {
                 let source = PullSource { system: &system, reader: connector.reader(&system) };
                 match pull(store, vec![source], PullOptions::default(), &self.clock, &mut self.listener()).await {
-                    Ok(rows) => JobEnd::Pulled(rows),
+                    Ok(rows) => self.own(store).map_or_else(JobEnd::Store, |()| JobEnd::Pulled(rows)),
                     Err(error) => JobEnd::Store(error),
                 }
             }
@@ -173,6 +174,11 @@ impl JobTools {
             Job::Launch(name, _) => self.launch(&name, &connector, store).await,
             Job::Push(lanes, extent) => self.push((&lanes, extent), what, (&connector, store)).await,
         }
+    }
+
+    /// Makes lists and outlines anew from what came in.
+    fn own(&self, store: &mut Store) -> Result<(), StoreError> {
+        make_own(&self.config, store, (self.clock)()).map(drop)
     }
 
     async fn look(&self, system: &SystemName, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
@@ -302,7 +308,8 @@ impl JobTools {
         let command = std::iter::once("serve").chain(names.iter().map(LaneName::as_str)).collect::<Vec<_>>().join(" ");
         let author = Author { command: &command, who: &self.who };
         let stop = || self.asked.is_ending();
-        let mut run = PushRun { store, targets: &targets, chosen: None, clock: &self.clock, stop: &stop };
+        let (chosen, own) = (None, Some(&*self.config));
+        let mut run = PushRun { store, targets: &targets, chosen, own, clock: &self.clock, stop: &stop };
         let options = PushOptions { only_owed: extent == Extent::Owed, ..PushOptions::default() };
         match run.run(options, author, &mut self.listener(), &mut |_, _| {}).await {
             Ok(summary) => JobEnd::Pushed(summary),

@@ -9,7 +9,7 @@ use diaporos_store::{Slate, SlateAction, SlateEntry, SlateStanding, Store, Store
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
-use super::{SlateFault, chosen, faults};
+use super::{SlateFault, chosen, faults, lanes};
 use crate::config::{Config, ConfiguredLane};
 use crate::push::{Author, Chosen, PushError, PushOptions, PushRow, PushRun, PushSummary, Showing, Target};
 use crate::{ConnectError, Silent};
@@ -27,6 +27,8 @@ pub struct Launch<'a> {
     targets: Vec<Target<'a>>,
     /// How many those are.
     apart: usize,
+    /// The lanes of lists and outlines to the same systems, which follow.
+    own: Vec<Target<'a>>,
     author: Author<'a>,
     clock: &'a (dyn Fn() -> Timestamp + Sync),
     stop: &'a (dyn Fn() -> bool + Sync),
@@ -88,13 +90,15 @@ impl<'a> Launch<'a> {
     ) -> Result<Launch<'a>, LaunchError> {
         let entries = store.slate_entries(&slate.name)?;
         let chosen = chosen(config, &slate, &entries);
-        let lanes: Vec<&ConfiguredLane> = chosen.keys().filter_map(|name| config.lanes.get(name)).collect();
-        let (mut targets, others): (Vec<Target<'a>>, Vec<_>) =
+        let lanes: Vec<&ConfiguredLane> =
+            lanes(config, &chosen).iter().filter_map(|name| config.lanes.get(name)).collect();
+        let (mut targets, others): (Vec<Target<'a>>, Vec<Target<'a>>) =
             targets(&lanes)?.into_iter().partition(Target::shows_apart);
+        let (own, others): (Vec<_>, Vec<_>) = others.into_iter().partition(Target::is_own);
         let apart = targets.len();
         targets.extend(others);
         let LaunchBy { author, clock, stop } = by;
-        Ok(Launch { slate, entries, chosen, config, targets, apart, author, clock, stop })
+        Ok(Launch { slate, entries, chosen, config, targets, apart, own, author, clock, stop })
     }
 
     /// Everything that stands against a launch: what is known here, and what a plan against the destinations finds.
@@ -110,7 +114,7 @@ impl<'a> Launch<'a> {
         let mut rows = Vec::new();
         let options = PushOptions { dry_run: true, allow_removals, ..PushOptions::default() };
         let (chosen, clock, stop) = (Some(&self.chosen), self.clock, self.stop);
-        let mut run = PushRun { store, targets: &self.targets, chosen, clock, stop };
+        let mut run = PushRun { store, targets: &self.targets, chosen, own: None, clock, stop };
         let add = &mut |lane: &LaneName, row| rows.push((lane.clone(), row));
         let plan = run.run(options, self.author, &mut Silent, add).await?;
         for (lane, row) in rows {
@@ -208,7 +212,23 @@ impl<'a> Launch<'a> {
             return Ok(Launched::InPart(done));
         }
         self.stands(store, SlateStanding::Launched, run)?;
+        self.lists_follow(store, row).await?;
         Ok(Launched::Whole(done))
+    }
+
+    /// Lists and outlines show what is on view now, in a run of their own: who takes the slate back takes back its
+    /// entries, and they follow once more.
+    async fn lists_follow(
+        &self,
+        store: &mut Store,
+        row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
+    ) -> Result<(), StoreError> {
+        if self.own.is_empty() {
+            return Ok(());
+        }
+        let (clock, stop) = (self.clock, self.stop);
+        let mut run = PushRun { store, targets: &self.own, chosen: None, own: Some(self.config), clock, stop };
+        run.run(PushOptions::default(), self.author, &mut Silent, row).await.map(drop)
     }
 
     async fn push(
@@ -220,7 +240,7 @@ impl<'a> Launch<'a> {
     ) -> Result<PushSummary, StoreError> {
         let (chosen, clock, stop) = (Some(&self.chosen), self.clock, self.stop);
         let targets = self.targets.get(lanes).unwrap_or_default();
-        PushRun { store, targets, chosen, clock, stop }.run_within(run, options, &mut Silent, row).await
+        PushRun { store, targets, chosen, own: None, clock, stop }.run_within(run, options, &mut Silent, row).await
     }
 
     fn stands(&self, store: &mut Store, standing: SlateStanding, run: i64) -> Result<(), StoreError> {

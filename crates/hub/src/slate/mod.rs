@@ -3,13 +3,13 @@
 mod launch;
 mod whereabouts;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::value::{Address, LaneName};
 use diaporos_store::{Slate, SlateAction, SlateEntry, Store, StoreError};
 use jiff::Timestamp;
 
-use crate::config::{Config, ConfiguredLane};
+use crate::config::{Config, ConfiguredLane, OWN};
 use crate::preview::preview;
 use crate::push::{Chosen, PushError};
 use crate::refs::{RefEnd, Way, refs};
@@ -51,6 +51,20 @@ pub fn chosen(config: &Config, slate: &Slate, entries: &[SlateEntry]) -> BTreeMa
         }
     }
     chosen
+}
+
+/// The lanes that a launch goes through: those of its entries, and those of lists and outlines to the same systems.
+#[must_use]
+pub fn lanes(config: &Config, chosen: &BTreeMap<LaneName, Chosen>) -> Vec<LaneName> {
+    let systems: BTreeSet<_> =
+        chosen.keys().filter_map(|name| config.lanes.get(name)).map(|lane| &lane.lane.to.system).collect();
+    let follows = |lane: &&ConfiguredLane| {
+        lane.lane.from.system.as_str() == OWN
+            && systems.contains(&lane.lane.to.system)
+            && !chosen.contains_key(&lane.lane.name)
+    };
+    let own = config.lanes.values().filter(follows).map(|lane| lane.lane.name.clone());
+    chosen.keys().cloned().chain(own).collect()
 }
 
 /// What is known to stand against a launch without asking a destination.

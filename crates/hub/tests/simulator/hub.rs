@@ -264,7 +264,7 @@ impl Hub {
             }
         };
         let targets: Vec<Target<'_>> = config.lanes.values().map(target).collect();
-        let mut run = PushRun { store, targets: &targets, chosen: None, clock: &clock, stop: &|| false };
+        let mut run = PushRun { store, targets: &targets, chosen: None, own: None, clock: &clock, stop: &|| false };
         let options =
             PushOptions { verify, allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
         let done = run.run(options, author, &mut Silent, &mut |_, _| {}).await?;

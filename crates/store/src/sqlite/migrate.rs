@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 19] = [
+const MIGRATIONS: [&str; 20] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -29,6 +29,7 @@ const MIGRATIONS: [&str; 19] = [
     include_str!("../../migrations/0017_undone.sql"),
     include_str!("../../migrations/0018_slate.sql"),
     include_str!("../../migrations/0019_slate_run.sql"),
+    include_str!("../../migrations/0020_list.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -96,6 +96,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         store: &mut store,
         targets: &targets,
         chosen: alone.as_ref(),
+        own: if alone.is_none() { Some(&config) } else { None },
         clock: &Context::now,
         stop: &|| interrupt.is_asked(),
     };
@@ -189,8 +190,14 @@ fn leases(args: &Push, chosen: &[&ConfiguredLane]) -> Vec<Leased> {
 
 /// Tells of the lanes that stopped, and how the program ends.
 fn end(done: PushSummary, lanes: usize, args: &Push, context: &Context) -> Result<Exit, Failure> {
-    let PushSummary { tally, stopped, .. } = done;
-    let is_partial = tally.held + tally.failed > 0 || !stopped.is_empty() || (args.verify && tally.drifted > 0);
+    let PushSummary { tally, stopped, problems, .. } = done;
+    for problem in &problems {
+        note(&format!("problem: {}", one_line(problem)));
+    }
+    let is_partial = !problems.is_empty()
+        || tally.held + tally.failed > 0
+        || !stopped.is_empty()
+        || (args.verify && tally.drifted > 0);
     let all_stopped = stopped.len() == lanes && lanes > 0;
     for (lane, error) in stopped {
         let failure = Failure::from(error).about(&format!("the lane `{lane}` stopped"));

@@ -4,14 +4,12 @@ use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::config::Config;
 use diaporos_hub::push::{Author, Target};
-use diaporos_hub::slate::{Launch, LaunchBy, Launched, SlateFault, chosen};
+use diaporos_hub::slate::{Launch, LaunchBy, Launched, SlateFault, chosen, lanes};
 use diaporos_store::{Leased, Slate, SlateStanding, Store};
-use jiff::Timestamp;
-use jiff::civil::DateTime;
-use jiff::tz::TimeZone;
 
 use super::{of, slate as named};
 use crate::commands::counted;
+use crate::commands::moments::moment_to_come;
 use crate::commands::push::{COLUMNS as STEP_COLUMNS, Steps, stopped};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -92,7 +90,7 @@ fn filled(config: &Config, store: &Store, name: &str) -> Result<(Slate, Vec<Leas
         let next = format!("`diaporos slate add {name} ADDRESS…`");
         return Err(Failure::wrong(format!("nothing is in `{name}`")).advise(next));
     }
-    let lanes = chosen(config, &slate, &entries).into_keys().map(Leased::Lane).collect();
+    let lanes = lanes(config, &chosen(config, &slate, &entries)).into_iter().map(Leased::Lane).collect();
     Ok((slate, lanes))
 }
 
@@ -165,35 +163,12 @@ fn later(
     config: &Config,
     context: &Context,
 ) -> Result<Exit, Failure> {
+    let at = moment_to_come(text, zone, context)?;
     let now = Context::now();
-    let zone = match zone {
-        None => context.zone.clone(),
-        Some(name) => TimeZone::get(name).map_err(|_| {
-            Failure::wrong(format!("`{name}` is not a time zone that is known")).advise("as in `Europe/London`")
-        })?,
-    };
-    let at = moment_of(text, &zone)?;
-    if at <= now {
-        return Err(Failure::wrong(format!("{text} is past")).advise("without `--at` it is launched now"));
-    }
     let mut store = Context::store_for_change(config)?;
     let name = slate.name.clone();
     store.keep_slate(&Slate { launch_at: Some(at), ..slate }, now)?;
     let at = crate::output::moment(at, &context.zone);
     note(&format!("`serve` launches `{name}` at {at}; `diaporos slate check {name}` says whether it could go now"));
     Ok(Exit::Done)
-}
-
-/// A moment as it was typed: with its offset, or in a zone, where it must be one moment and no other.
-fn moment_of(text: &str, zone: &TimeZone) -> Result<Timestamp, Failure> {
-    if let Ok(moment) = text.parse::<Timestamp>() {
-        return Ok(moment);
-    }
-    let local: DateTime = text.parse().map_err(|_| {
-        Failure::wrong(format!("`{text}` is no moment")).advise("as in `2026-12-01T09:00` or `2026-12-01T09:00:00Z`")
-    })?;
-    zone.to_ambiguous_timestamp(local).unambiguous().map_err(|_| {
-        Failure::wrong(format!("the clock there shows {text} twice, or never"))
-            .advise("say it with its offset, as in `2026-10-25T01:30:00+01:00`")
-    })
 }

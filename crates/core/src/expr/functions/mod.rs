@@ -15,6 +15,7 @@ mod ceiling;
 mod clean;
 mod count;
 mod counterpart;
+mod counterparts;
 mod crop;
 mod date;
 mod digits;
@@ -111,6 +112,7 @@ pub const ALL: &[Function] = &[
     clean::CLEAN,
     count::COUNT,
     counterpart::COUNTERPART,
+    counterparts::COUNTERPARTS,
     crop::CROP,
     date::DATE,
     digits::DIGITS,

@@ -13,7 +13,7 @@ use crate::config::Keeping;
 use crate::serve::agenda::{Facts, Planned, When, Why, agenda};
 use crate::serve::jobs::{Extent, Job, JobTools};
 use crate::serve::subscribing;
-use crate::slate::chosen;
+use crate::slate::{chosen, lanes};
 
 impl Running {
     /// Starts what is due, and says how long nothing more is.
@@ -62,8 +62,8 @@ impl Running {
     /// Launches a slate, once none of its lanes is being pushed.
     fn launch(&mut self, name: String) -> Result<(), StoreError> {
         let Some(slate) = self.store.slate(&name)? else { return Ok(()) };
-        let lanes: Vec<LaneName> =
-            chosen(&self.config, &slate, &self.store.slate_entries(&name)?).into_keys().collect();
+        let chosen = chosen(&self.config, &slate, &self.store.slate_entries(&name)?);
+        let lanes = lanes(&self.config, &chosen);
         let systems = lanes.iter().filter_map(|lane| Some(&self.config.lanes.get(lane)?.lane.to.system));
         if !systems.into_iter().any(|system| self.underway.is_pushed(&self.config, system)) {
             self.start(Job::Launch(name, lanes));
