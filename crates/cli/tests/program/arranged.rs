@@ -232,7 +232,9 @@ fn a_menu_goes_parents_first_and_moved_nodes_keep_their_page() {
         assert!(page(&hub, "menu-visit").is_object());
         hub.run(&["outline", "show", "menu"]).ends(1);
     }
-    // A branch goes: those under it first.
+    // A branch goes: those under it first, although their parent was there before them.
+    hub.write("menu.toml", MENU);
+    hub.run(&["push"]).ends(3);
     hub.write("menu.toml", "[[nodes]]\nkey = \"visit\"\nlabel = { en = \"Visit\" }\nurl = \"/visit\"\n");
     hub.run(&["push", "--allow-removals", "5"]).ends(3);
     assert!(

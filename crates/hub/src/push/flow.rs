@@ -41,6 +41,8 @@ pub(super) enum Waiting {
 pub(super) enum Doing {
     /// It counts them, and leaves them for a later pass.
     NotYet,
+    /// It does it, but for what others refer to that are to be taken away too: those go first.
+    ThoseInTheWay,
     /// It does it.
     Now,
 }
@@ -321,6 +323,12 @@ impl Flow<'_, '_, '_> {
         if plan.removes() {
             end.removals += 1;
             if rules.removing == Doing::NotYet && !self.options.dry_run {
+                return Ok(Turn::Later(Verdict { standing: Standing::Owed, ..plan.verdict() }));
+            }
+            if rules.removing == Doing::ThoseInTheWay
+                && self.push.store.is_referred_to_by_owed(&lane.lane.name, &plan.address)?
+            {
+                end.put_off += 1;
                 return Ok(Turn::Later(Verdict { standing: Standing::Owed, ..plan.verdict() }));
             }
         }

@@ -40,6 +40,12 @@ impl Flow<'_, '_, '_> {
         let may_remove =
             limits::ask_before_removing(self.push.store, self.push.lane, removals, self.options.allow_removals);
         let removing = if may_remove.is_ok() { Doing::Now } else { Doing::NotYet };
+        let mut in_the_way = removals > 0 && removing == Doing::Now && !self.options.dry_run;
+        while in_the_way && !breaker.is_open() {
+            let rules = PassRules { waiting: Waiting::ForNone, removing: Doing::ThoseInTheWay, adopting };
+            end = self.pass(DueFilter::Owed, rules, breaker).await?;
+            in_the_way = end.put_off > 0 && end.sent > 0;
+        }
         for _ in 0..LAST_LOOKS {
             if self.options.dry_run || breaker.is_open() {
                 break;

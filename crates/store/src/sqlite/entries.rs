@@ -237,6 +237,20 @@ impl Store {
         Ok(found)
     }
 
+    /// Whether an entry that is owed a look on a lane, and has a document there, refers to an address.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn is_referred_to_by_owed(&self, lane: &LaneName, address: &Address) -> Result<bool, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT EXISTS (SELECT 1 FROM refers JOIN delivery ON delivery.entry = refers.entry
+                 JOIN counterpart ON counterpart.lane = delivery.lane AND counterpart.entry = delivery.entry
+                 WHERE target = ?2 AND delivery.lane = (SELECT id FROM lane WHERE name = ?1)
+                     AND standing = 'owed' AND presence IN ('present', 'unseen'))",
+        )?;
+        Ok(query.query_row(params![lane.as_str(), address.to_string()], |row| row.get(0))?)
+    }
+
     /// Whether nothing was ever taken in; never counts.
     ///
     /// # Errors
