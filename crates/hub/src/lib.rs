@@ -18,6 +18,7 @@ pub mod model;
 pub mod openapi;
 pub mod own;
 pub mod page;
+pub mod pictures;
 pub mod preview;
 pub mod probe;
 pub mod pull;

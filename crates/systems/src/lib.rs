@@ -22,6 +22,7 @@ mod kinds;
 mod languages;
 pub mod ninjs;
 pub mod openapi;
+pub mod picture;
 mod profile;
 mod query;
 mod read;

@@ -6,6 +6,7 @@ mod batch;
 mod changes;
 mod check;
 mod completions;
+mod crop;
 mod demo;
 mod entries;
 mod explain;
@@ -98,6 +99,7 @@ pub(crate) enum Command {
     Slate(slate::SlateCommand),
     List(list::ListCommand),
     Outline(outline::OutlineCommand),
+    Crop(crop::Crop),
     Undo(undo::UndoCommand),
     Report(report::ReportCommand),
     Tidy(tidy::Tidy),
@@ -137,6 +139,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Slate(args) => slate::run(&args, context).await,
         Command::List(args) => list::run(&args, context),
         Command::Outline(args) => outline::run(&args, context),
+        Command::Crop(args) => crop::run(&args, context).await,
         Command::Undo(args) => undo::run(&args, context).await,
         Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,

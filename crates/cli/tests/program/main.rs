@@ -39,6 +39,7 @@ mod mail;
 mod mapping;
 mod pages;
 mod peers;
+mod pictures;
 mod probe;
 mod pull;
 mod push;

@@ -9,6 +9,7 @@ use super::ast::Expression;
 use super::types::{Kind, Type};
 use crate::change::{Fingerprint, fingerprint};
 use crate::diagnostic::nearest;
+use crate::image::Rendition;
 use crate::text::house::HouseStyle;
 use crate::value::{LanguageTag, Record, Value};
 
@@ -19,6 +20,8 @@ pub struct Library {
     pub functions: IndexMap<String, UserFunction>,
     /// Tables to look values up in, by name.
     pub tables: IndexMap<String, Arc<Table>>,
+    /// What pictures become for their places, by name.
+    pub renditions: IndexMap<String, Rendition>,
     /// Tables and functions that are there and faulty: what uses them is not told of it again.
     pub faulty: BTreeSet<String>,
     /// The languages of the hub.

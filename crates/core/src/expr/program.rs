@@ -31,6 +31,8 @@ pub struct Uses {
     pub fields: BTreeSet<String>,
     /// Tables of the hub.
     pub tables: BTreeSet<String>,
+    /// Renditions of the hub.
+    pub renditions: BTreeSet<String>,
     /// Functions of the hub.
     pub functions: BTreeSet<String>,
     /// Languages that are asked for by name.
@@ -46,6 +48,7 @@ impl Uses {
     pub fn extend(&mut self, other: &Uses) {
         self.fields.extend(other.fields.iter().cloned());
         self.tables.extend(other.tables.iter().cloned());
+        self.renditions.extend(other.renditions.iter().cloned());
         self.functions.extend(other.functions.iter().cloned());
         self.languages.extend(other.languages.iter().cloned());
         self.now |= other.now;

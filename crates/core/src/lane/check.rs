@@ -116,7 +116,8 @@ fn wanted(field: &Field) -> Kinds {
         FieldKind::Integer => Kinds::INTEGER,
         FieldKind::Number => Kinds::NUMERIC,
         FieldKind::Boolean => Kinds::BOOLEAN,
-        FieldKind::Record | FieldKind::Asset => Kinds::RECORD,
+        FieldKind::Record => Kinds::RECORD,
+        FieldKind::Asset => Kinds::RECORD.with(Kinds::TEXT),
         FieldKind::Reference(_) => Kinds::TEXT.with(Kinds::INTEGER),
     }
 }

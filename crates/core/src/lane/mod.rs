@@ -185,6 +185,11 @@ impl Lane {
                 texts.extend([name.clone(), table.fingerprint().to_string()]);
             }
         }
+        for (name, rendition) in &self.library.renditions {
+            if uses.renditions.contains(name) {
+                texts.push(format!("{name} {rendition:?}"));
+            }
+        }
         if !uses.functions.is_empty() {
             texts.extend(self.library.functions.iter().flat_map(|(name, own)| [name.clone(), own.text.clone()]));
         }

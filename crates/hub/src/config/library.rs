@@ -15,6 +15,7 @@ use diaporos_core::value::LanguageTag;
 use indexmap::IndexMap;
 
 use super::expression::tree;
+use super::renditions::renditions;
 use super::table::tables;
 
 /// The languages of the hub.
@@ -45,6 +46,7 @@ pub(super) fn library(file: &mut Section<'_>, folder: &Path, report: &mut Report
         library.fallback = languages("fallback", &mut section, report);
         section.finish(report);
     }
+    library.renditions = renditions(file, &mut library.faulty, report);
     functions(file, &mut library, report);
     library
 }
@@ -182,10 +184,11 @@ pub(super) fn warn_of_unused<'a>(
     for (section, names, known) in [
         ("tables", library.tables.keys().collect::<Vec<_>>(), &used.tables),
         ("functions", library.functions.keys().collect(), &used.functions),
+        ("renditions", library.renditions.keys().collect(), &used.renditions),
     ] {
         for name in names.into_iter().filter(|name| !known.contains(*name)) {
             let Some(span) = file.place(&[section, name]) else { continue };
-            let what = if section == "tables" { "table" } else { "function" };
+            let what = section.trim_end_matches('s');
             let finding = Diagnostic::warning(Code::Unused, span, format!("nothing uses the {what} `{name}`"));
             report.add(finding.help("take it out, or use it"));
         }

@@ -14,6 +14,7 @@ mod library;
 mod models;
 mod own;
 mod pushed;
+mod renditions;
 mod return_lane;
 mod rules;
 mod serving;

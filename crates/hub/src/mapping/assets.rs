@@ -2,11 +2,12 @@
 
 use std::collections::BTreeSet;
 
-use diaporos_core::lane::Mapped;
+use diaporos_core::image::PictureOrder;
+use diaporos_core::lane::{Fault, Mapped};
 use diaporos_core::model::FieldKind;
 use diaporos_core::plan::Document;
 use diaporos_core::value::{EntryId, Record, Value};
-use diaporos_store::{Store, StoreError};
+use diaporos_store::{CutPlace, Store, StoreError};
 
 use crate::config::ConfiguredLane;
 
@@ -27,6 +28,53 @@ pub(super) fn name_assets(store: &Store, lane: &ConfiguredLane, mapped: &mut Map
         }
     }
     Ok(())
+}
+
+/// Puts into what is ordered of an entry's pictures the parts that editors chose. A rendition in a field that takes no
+/// files is a fault.
+///
+/// # Errors
+/// Where the store fails.
+pub(super) fn with_cuts(
+    store: &Store,
+    lane: &ConfiguredLane,
+    entry: i64,
+    mapped: &mut Mapped,
+) -> Result<(), StoreError> {
+    let Mapped::Goes { documents, .. } = mapped else { return Ok(()) };
+    let fields = asset_fields(lane);
+    let mut faults = Vec::new();
+    for Document { fields: values, language, .. } in documents {
+        for (name, value) in values {
+            let mut cut = |text: &mut String| {
+                let Some((picture, mut order)) = PictureOrder::of_address(text) else { return Ok(()) };
+                if !fields.contains(name.as_str()) {
+                    let message = "is a rendition, and the field takes no files".to_owned();
+                    faults.push(Fault { field: name.clone(), language: language.clone(), message });
+                    return Ok(());
+                }
+                if let Some(known) = store.cut(CutPlace { entry, picture, rendition: &order.name })? {
+                    order.cut = Some((known.area, known.hash));
+                    *text = format!("{picture}#{}", order.fragment());
+                }
+                Ok(())
+            };
+            each_text(value, &mut cut)?;
+        }
+    }
+    if !faults.is_empty() {
+        *mapped = Mapped::Faulty(faults);
+    }
+    Ok(())
+}
+
+fn each_text(value: &mut Value, each: &mut dyn FnMut(&mut String) -> Result<(), StoreError>) -> Result<(), StoreError> {
+    match value {
+        Value::Text(text) => each(text),
+        Value::List(items) => items.iter_mut().try_for_each(|item| each_text(item, each)),
+        Value::Localised(by_language) => by_language.values_mut().try_for_each(|inner| each_text(inner, each)),
+        _ => Ok(()),
+    }
 }
 
 /// The destination fields that are files.

@@ -13,8 +13,8 @@ use diaporos_store::{CounterpartRow, Due, EntryRow, KeptDocument, Store, StoreEr
 use jiff::Timestamp;
 
 use crate::config::ConfiguredLane;
-use assets::name_assets;
 pub(crate) use assets::referred;
+use assets::{name_assets, with_cuts};
 use returned::map_returned;
 pub(crate) use returned::with_itself;
 
@@ -84,7 +84,9 @@ pub(crate) fn map_as_it_is(
     let mapping = seen_by(lane, due, previous.as_ref(), |subject| {
         map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
     });
-    Ok(mapping?)
+    let mut mapping = mapping?;
+    with_cuts(store, lane, due.number, &mut mapping.mapped)?;
+    Ok(mapping)
 }
 
 /// Hands over an entry as its lane's expressions see it; `now` is when it last changed.

@@ -3,9 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use diaporos_core::image::PictureOrder;
 use diaporos_core::lane::Mapped;
 use diaporos_store::Store;
-use diaporos_systems::asset::{Asset, Fetcher};
 use diaporos_systems::{ErrorKind, SystemError, Write};
 use futures::StreamExt;
 use jiff::Timestamp;
@@ -31,8 +31,16 @@ pub(super) async fn deliver_assets(
     }
     let Some(fetcher) = writer.asset_fetcher(&lane.lane.to.kind).transpose()? else { return Ok(found) };
     let system = &lane.lane.to.system;
-    let fetched = futures::stream::iter(addresses.into_iter().map(|url| fetch(&fetcher, url)));
-    let mut fetched = fetched.buffered(4);
+    // What is made of one picture is made together, so that it is fetched once.
+    let mut by_picture: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for address in addresses {
+        let picture = PictureOrder::of_address(&address).map_or(address.as_str(), |(picture, _)| picture).to_owned();
+        by_picture.entry(picture).or_default().push(address);
+    }
+    let fetcher = &fetcher;
+    let fetch = |(picture, wanted): (String, Vec<String>)| async move { fetcher.fetch(&picture, wanted).await };
+    let fetched = futures::stream::iter(by_picture.into_iter().map(fetch));
+    let mut fetched = fetched.buffered(4).map(futures::stream::iter).flatten();
     while let Some((url, asset)) = fetched.next().await {
         let asset = match asset {
             Ok(asset) => asset,
@@ -56,11 +64,6 @@ pub(super) async fn deliver_assets(
         }
     }
     Ok(found)
-}
-
-async fn fetch(fetcher: &Fetcher, url: String) -> (String, Result<Asset, SystemError>) {
-    let asset = fetcher.fetch(&url).await;
-    (url, asset)
 }
 
 /// Why an entry cannot go for a file that it refers to: what is wrong with the file, or why it could

@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 20] = [
+const MIGRATIONS: [&str; 21] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -30,6 +30,7 @@ const MIGRATIONS: [&str; 20] = [
     include_str!("../../migrations/0018_slate.sql"),
     include_str!("../../migrations/0019_slate_run.sql"),
     include_str!("../../migrations/0020_list.sql"),
+    include_str!("../../migrations/0021_cut.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -3,11 +3,14 @@
 
 mod svg;
 
+use diaporos_core::image::PictureOrder;
 use diaporos_core::value::SystemName;
 use sha2::{Digest, Sha256};
+use tokio::sync::Semaphore;
 use url::Url;
 
 use crate::http::{Client, Limits, Method, Request, shown_url};
+use crate::picture::made;
 use crate::{ErrorKind, SystemError};
 use svg::clean_svg;
 
@@ -41,6 +44,8 @@ pub struct Fetcher {
     /// Hosts that may be special ones.
     named: Vec<String>,
     svg: bool,
+    /// One for each picture that may be made at once.
+    cores: Semaphore,
 }
 
 impl Fetcher {
@@ -51,14 +56,59 @@ impl Fetcher {
     pub fn new(system: SystemName, limits: Limits, wanted: AssetLimits) -> Result<Fetcher, SystemError> {
         let (named, svg) = (limits.network.asset_hosts.clone(), limits.network.svg);
         let limits = Limits { max_bytes: wanted.max_bytes, rate: None, ..limits };
-        Ok(Fetcher { client: Client::new(system, limits, None)?, limits: wanted, named, svg })
+        let cores = Semaphore::new(std::thread::available_parallelism().map_or(1, std::num::NonZero::get));
+        Ok(Fetcher { client: Client::new(system, limits, None)?, limits: wanted, named, svg, cores })
     }
 
-    /// Fetches a file.
+    /// Fetches what stands at an address: a file, once, and everything that is to be made of it. Each of `wanted` is
+    /// that address, or that address with what is made of the picture.
+    pub async fn fetch(&self, address: &str, wanted: Vec<String>) -> Vec<(String, Result<Asset, SystemError>)> {
+        let original = self.fetch_whole(address, wanted.iter().any(|one| one == address)).await;
+        let mut fetched = Vec::with_capacity(wanted.len());
+        for one in wanted {
+            let asset = match (&original, PictureOrder::of_address(&one)) {
+                (Err(error), _) => Err(error.clone()),
+                (Ok(original), None) => Ok(original.clone()),
+                (Ok(original), Some((_, order))) => self.rendition(original, &order).await,
+            };
+            fetched.push((one, asset));
+        }
+        fetched
+    }
+
+    /// Fetches a picture as it is, whatever the destination takes, for something to be made of it.
     ///
     /// # Errors
+    /// Where it cannot be had, or is not what it says.
+    pub async fn fetch_picture(&self, address: &str) -> Result<Asset, SystemError> {
+        self.fetch_whole(address, false).await
+    }
+
+    /// Makes a rendition, on a thread that may take its time; so many at once as there are cores.
+    async fn rendition(&self, original: &Asset, order: &PictureOrder) -> Result<Asset, SystemError> {
+        let refused = |kind| SystemError { system: self.client.system().clone(), url: original.name.clone(), kind };
+        let free = self.cores.acquire().await;
+        let (bytes, own) = (original.bytes.clone(), order.clone());
+        let made = tokio::task::spawn_blocking(move || made(&bytes, &own)).await;
+        drop(free);
+        let made = made.map_err(|error| refused(ErrorKind::Broken(error.to_string())))?;
+        let made =
+            made.map_err(|fault| refused(ErrorKind::Refused(format!("the picture {}: {fault}", original.name))))?;
+        let media = order.rendition.format.media().to_owned();
+        if !self.limits.takes(&media) {
+            let types = self.limits.types.join(", ");
+            let why = format!("the rendition `{}` is {media}, and what is taken is {types}", order.name);
+            return Err(refused(ErrorKind::Refused(why)));
+        }
+        let stem = original.name.rsplit_once('.').map_or(original.name.as_str(), |(stem, _)| stem);
+        let name = format!("{stem}-{}.{}", order.name, order.rendition.format.ending());
+        let hash = Sha256::digest(&made.bytes).iter().map(|byte| format!("{byte:02x}")).collect();
+        Ok(Asset { bytes: made.bytes, media, name, hash })
+    }
+
+    /// # Errors
     /// Where it cannot be had, or is not what the destination takes.
-    pub async fn fetch(&self, address: &str) -> Result<Asset, SystemError> {
+    async fn fetch_whole(&self, address: &str, is_delivered: bool) -> Result<Asset, SystemError> {
         let refused = |why: String| SystemError {
             system: self.client.system().clone(),
             url: address.to_owned(),
@@ -94,7 +144,7 @@ impl Fetcher {
         if bytes.is_empty() {
             return Err(refused(format!("the file at {} is empty", shown_url(&url))));
         }
-        if !self.limits.takes(&media) {
+        if is_delivered && !self.limits.takes(&media) {
             let types = self.limits.types.join(", ");
             return Err(refused(format!("the file at {} is {media}, and what is taken is {types}", shown_url(&url))));
         }

@@ -2,6 +2,7 @@
 
 mod against;
 mod drawn;
+mod pictures;
 mod requests;
 mod steps;
 
@@ -31,7 +32,7 @@ use crate::output::{Format, note, one_line, out};
 /// it would be created.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
+    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --pictures look.html --most 20\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
 )]
 pub(crate) struct Preview {
     /// The lane.
@@ -52,6 +53,9 @@ pub(crate) struct Preview {
     /// Write a page that shows the entry through the lane's `template`, at three widths.
     #[arg(long, value_name = "FILE", group = "manner")]
     html: Option<PathBuf>,
+    /// Write a page that shows every rendition of the entries' pictures, as they would be delivered.
+    #[arg(long, value_name = "FILE", group = "manner")]
+    pictures: Option<PathBuf>,
     /// Map the entries of a file of JSON Lines (`-`: standard input), without the store or any
     /// system, and print a line for each document.
     #[arg(long, value_name = "FILE", group = "manner", conflicts_with = "address")]
@@ -74,6 +78,10 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     };
     let connector = Connector::new(&config, &Context::variable);
     let to = &lane.lane.to.system;
+    if let Some(file) = &args.pictures {
+        let addresses: Vec<Address> = plans.iter().map(|plan| plan.address.clone()).collect();
+        return pictures::write(file, lane, (&store, connector.writer(to)?.as_ref()), &addresses).await;
+    }
     if args.as_curl {
         requests::show(&plans, lane, connector.writer(to)?.as_ref(), context)?;
     } else if args.against {

@@ -116,6 +116,7 @@ impl Compiler<'_> {
             Kind::Each | Kind::Condition => self.per_item(function, kind, item, argument),
             Kind::Pattern => self.pattern(function, argument),
             Kind::Table | Kind::Terms => self.table(function, kind, argument),
+            Kind::Rendition => self.rendition(function, argument),
             Kind::Lane => {
                 let name = if let Tree::Name(name) = &argument.node { LaneName::new(name.clone()).ok() } else { None };
                 let Some(name) = name else {
@@ -180,6 +181,25 @@ impl Compiler<'_> {
         let finding = finding.help(format!("tables are defined as `[tables.{shown}]`"));
         let known = self.library.tables.keys().map(String::as_str);
         self.report(if self.library.tables.is_empty() { finding } else { finding.suggest(name, known) });
+        (Argument::Nothing, Type::anything())
+    }
+
+    /// A rendition of the hub by its name.
+    fn rendition(&mut self, function: &'static Function, argument: &Expression) -> (Argument, Type) {
+        let Tree::Literal(Value::Text(name)) = &argument.node else {
+            let message = format!("`{}` wants the name of a rendition between double quotes", function.name);
+            return self.refuse(function, argument, message);
+        };
+        if self.library.renditions.contains_key(name) || self.library.faulty.contains(name) {
+            self.uses.renditions.insert(name.clone());
+            let (node, gives) = self.node(argument);
+            return (Argument::Value(node), gives);
+        }
+        let message = format!("there is no rendition `{name}`");
+        let finding = Diagnostic::error(Code::UnknownName, argument.span.clone(), message);
+        let finding = finding.help(format!("renditions are defined as `[renditions.{name}]`"));
+        let known = self.library.renditions.keys().map(String::as_str);
+        self.report(if self.library.renditions.is_empty() { finding } else { finding.suggest(name, known) });
         (Argument::Nothing, Type::anything())
     }
 

@@ -5,6 +5,7 @@ use crate::expr::library::{Otherwise, Table, UserFunction};
 use crate::expr::types::Kind;
 use crate::expr::types::Type;
 use crate::expr::{Slots, compile, compile_function, parse};
+use crate::image::{Fit, PictureFormat, Rendition, Size};
 use crate::value::{from_json, from_stored, languages_of, project, to_json};
 use proptest::prelude::*;
 use serde_json::{Value as Json, json};
@@ -71,6 +72,15 @@ pub(in crate::expr) fn library() -> Library {
         fallback: vec![tag("en")],
         ..Library::default()
     };
+    let small = Rendition {
+        size: Size::Both(320, 240),
+        fit: Fit::Cover,
+        background: None,
+        format: PictureFormat::Jpeg,
+        quality: 82,
+        enlarges: false,
+    };
+    library.renditions.insert("small".to_owned(), small);
     for (name, takes, parameters, text) in [
         ("brief", Kind::Text, vec![("most", Kind::Count)], "it | plain | shorten most"),
         ("loud", Kind::Text, vec![], "(it | upper) + \"!\""),

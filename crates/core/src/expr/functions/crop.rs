@@ -68,6 +68,6 @@ fn pixels(of: &Value, name: &str, side: u32) -> Result<u32, String> {
     }
 }
 
-fn member<'a>(of: &'a Value, name: &str) -> Option<&'a Value> {
+pub(super) fn member<'a>(of: &'a Value, name: &str) -> Option<&'a Value> {
     if let Value::Record(members) = of { members.get(name) } else { None }
 }

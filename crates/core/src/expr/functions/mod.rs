@@ -59,6 +59,7 @@ mod pairs;
 mod phrases;
 mod plain;
 mod present;
+mod rendition;
 mod replace;
 mod reverse;
 mod rewrite;
@@ -154,6 +155,7 @@ pub const ALL: &[Function] = &[
     phrases::PHRASES,
     plain::PLAIN,
     present::PRESENT,
+    rendition::RENDITION,
     replace::REPLACE,
     reverse::REVERSE,
     rewrite::REWRITE,

@@ -38,6 +38,8 @@ pub enum Kind {
     Table,
     /// The name of a table of terms with how the house writes them.
     Terms,
+    /// The name of a rendition between double quotes.
+    Rendition,
     /// The name of a lane.
     Lane,
     /// An expression that is found for each item.
@@ -83,6 +85,7 @@ impl Kind {
             Kind::Pattern => "a pattern",
             Kind::Table => "the name of a table",
             Kind::Terms => "the name of a table of terms",
+            Kind::Rendition => "the name of a rendition",
             Kind::Lane => "the name of a lane",
             Kind::Each => "an expression over an item",
             Kind::Condition => "a condition over an item",
@@ -94,7 +97,7 @@ impl Kind {
     #[must_use]
     pub fn kinds(self) -> Kinds {
         match self {
-            Kind::Text | Kind::Word(_) | Kind::Pattern => Kinds::TEXT,
+            Kind::Text | Kind::Word(_) | Kind::Pattern | Kind::Rendition => Kinds::TEXT,
             Kind::Count => Kinds::INTEGER,
             Kind::Number => Kinds::NUMERIC,
             Kind::Boolean => Kinds::BOOLEAN,
