@@ -16,6 +16,7 @@ pub mod look;
 mod mapping;
 pub mod model;
 pub mod openapi;
+pub mod outputs;
 pub mod own;
 pub mod page;
 pub mod pictures;

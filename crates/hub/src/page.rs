@@ -80,7 +80,14 @@ pub fn page(folder: &Path, lane: &ConfiguredLane, plan: &EntryPlan) -> Result<St
 const LONGEST_PAGE: usize = 8 << 20;
 
 /// A page that grows so far and no further.
-struct Capped(Vec<u8>);
+#[derive(Default)]
+pub(crate) struct Capped(Vec<u8>);
+
+impl Capped {
+    pub(crate) fn into_bytes(self) -> Vec<u8> {
+        self.0
+    }
+}
 
 impl Write for Capped {
     fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {

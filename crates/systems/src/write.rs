@@ -116,6 +116,15 @@ pub trait Write: Send + Sync {
     /// Where it is refused, or the system takes no files.
     async fn deliver_asset(&self, kind: &TypeName, asset: &Asset) -> Result<EntryId, SystemError>;
 
+    /// What is in a file that was delivered; none where there is none, or the system does not give files back.
+    ///
+    /// # Errors
+    /// Where it cannot be had.
+    async fn kept_asset(&self, id: &EntryId) -> Result<Option<Vec<u8>>, SystemError> {
+        let _ = id;
+        Ok(None)
+    }
+
     /// What the system says it has of the type and its languages; none where it does not say.
     ///
     /// # Errors

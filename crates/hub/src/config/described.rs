@@ -10,6 +10,7 @@ use super::briefs::BRIEF;
 use super::keeping::KEEP;
 use super::lanes::LANE;
 use super::library::{FUNCTION, LANGUAGES};
+use super::outputs::OUTPUT;
 use super::own::{LIST, OUTLINE};
 use super::renditions::RENDITION;
 use super::serving::SERVE;
@@ -33,6 +34,7 @@ pub static CONFIGURATION: Table = Table::new(
         lists: Form::Named(&Form::Table(&LIST)), none, "ordered lists of entries, by name; lanes take them from `hub/list`, or item by item from `hub/list-item`", "{ front-page = { of = \"catalogue/plant-profile\", sort = \"common_name@en\", most = 8, on = \"visitor-site\" } }";
         outlines: Form::Named(&Form::Table(&OUTLINE)), none, "trees of sections or menu items, by name; lanes take them from `hub/outline`, or node by node from `hub/node`", "{ menu = { file = \"menu.toml\" } }";
         tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{ sections = { rows = { bog = \"Wetlands\" }, unknown = \"hold\" } }";
+        outputs: Form::Named(&Form::Table(&OUTPUT)), none, "whole outputs, by name: pages, feeds and a map, made of the documents of a system of files after each push", "{ guide = { of = \"guide\", folder = \"guide/public\", templates = \"templates\", url = \"https://guide.ostrel.example/\" } }";
         renditions: Form::Named(&Form::Table(&RENDITION)), none, "what pictures become for their places, by name; `image | rendition \"NAME\"` in a lane", "{ top-story = { size = \"1200x630\" } }";
         functions: Form::Named(&Form::Table(&FUNCTION)), none, "functions of the hub's own, by name", "{ teaser = { is = 'it | plain | shorten 160' } }";
         languages: Form::Table(&LANGUAGES), none, "the languages of the hub", "{ known = [\"en\", \"fr\"], fallback = [\"en\"] }";

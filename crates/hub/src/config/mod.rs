@@ -12,6 +12,7 @@ mod lane_checks;
 mod lanes;
 mod library;
 mod models;
+mod outputs;
 mod own;
 mod pushed;
 mod renditions;
@@ -45,6 +46,7 @@ pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};
 pub use keeping::{Keeping, Kept};
 pub use models::{KeptModels, model_file};
+pub use outputs::{FeedConfig, FeedFields, FeedForm, OutputConfig, PageConfig, Slash};
 pub use own::{Fills, ListConfig, NodeEntries, OWN, OutlineConfig, OutlineSource};
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
@@ -82,6 +84,8 @@ pub struct Config {
     pub lists: IndexMap<String, ListConfig>,
     /// The outlines, in the order of the file.
     pub outlines: IndexMap<String, OutlineConfig>,
+    /// The outputs, in the order of the file.
+    pub outputs: IndexMap<String, OutputConfig>,
     /// What the expressions share.
     pub library: Arc<Library>,
     /// The models that the hub keeps.
@@ -179,6 +183,7 @@ pub fn load_with(
         let views = views::views(file, &library, report);
         let lists = own::lists(file, &around, report);
         let outlines = own::outlines(file, &around, report);
+        let outputs = outputs::outputs(file, (folder, &systems), report);
         let config = Config {
             folder: folder.to_owned(),
             systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
@@ -192,6 +197,7 @@ pub fn load_with(
             views,
             lists,
             outlines,
+            outputs,
             library,
             kept,
         };

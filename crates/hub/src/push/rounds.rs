@@ -12,6 +12,7 @@ use serde_json::{Map, Value as Json};
 use super::{Chosen, Push, PushError, PushOptions, PushRow, PushTally};
 use crate::config::{Config, ConfiguredLane, OWN};
 use crate::look::lane_record;
+use crate::outputs::{OutputError, make_output};
 use crate::own::make_own;
 use crate::{ConnectError, Connector, Listener};
 
@@ -77,8 +78,8 @@ pub struct PushRun<'a> {
     pub targets: &'a [Target<'a>],
     /// The entries of each lane that are pushed alone; all that are due where none are chosen.
     pub chosen: Option<&'a BTreeMap<LaneName, Chosen>>,
-    /// By what the hub's own entries are made anew before their lanes are pushed; they are left as they are where
-    /// nothing is given.
+    /// By what lists and outlines are made anew before their lanes are pushed, where all is pushed that is due, and
+    /// outputs after; they are left as they are where nothing is given.
     pub own: Option<&'a Config>,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
@@ -95,7 +96,11 @@ pub struct PushSummary {
     pub tally: PushTally,
     /// The lanes that stopped, and why.
     pub stopped: Vec<(LaneName, PushError)>,
-    /// What is wrong with lists and outlines.
+    /// Files of outputs that were written.
+    pub files_written: u64,
+    /// Files of outputs that were removed.
+    pub files_removed: u64,
+    /// What is wrong with lists, outlines and outputs.
     pub problems: Vec<String>,
 }
 
@@ -164,7 +169,7 @@ impl PushRun<'_> {
         let names: Vec<LaneName> = targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
             for (place, Target { lane, writer }) in targets.iter().enumerate() {
-                if place == first_own && !options.dry_run {
+                if place == first_own && !options.dry_run && self.chosen.is_none() {
                     self.make_own(&mut summary)?;
                 }
                 let is_over = summary.stopped.iter().any(|(name, _)| *name == lane.lane.name) || (self.stop)();
@@ -192,7 +197,30 @@ impl PushRun<'_> {
                 summary.stopped.extend(end.err().map(|error| (lane.lane.name.clone(), error)));
             }
         }
+        if !options.dry_run {
+            self.make_outputs(&mut summary).await?;
+        }
         Ok(summary)
+    }
+
+    /// Makes the outputs of what was pushed to anew.
+    async fn make_outputs(&mut self, summary: &mut PushSummary) -> Result<(), StoreError> {
+        let Some(config) = self.own else { return Ok(()) };
+        for (name, output) in &config.outputs {
+            let mut pushed = self.targets.iter().filter(|target| target.lane.lane.to.system == output.of);
+            let Some(target) = pushed.next() else { continue };
+            match make_output(config, self.store, output, target.writer.as_ref(), (self.clock)()).await {
+                Ok(tally) => {
+                    let told = tally.problems.into_iter().map(|problem| format!("output {name}: {}", problem.message));
+                    summary.problems.extend(told);
+                    summary.files_written += tally.written;
+                    summary.files_removed += tally.removed;
+                }
+                Err(OutputError::Store(error)) => return Err(error),
+                Err(error) => summary.problems.push(format!("output {name}: {error}")),
+            }
+        }
+        Ok(())
     }
 
     fn make_own(&mut self, summary: &mut PushSummary) -> Result<(), StoreError> {

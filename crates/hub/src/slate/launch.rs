@@ -240,7 +240,8 @@ impl<'a> Launch<'a> {
     ) -> Result<PushSummary, StoreError> {
         let (chosen, clock, stop) = (Some(&self.chosen), self.clock, self.stop);
         let targets = self.targets.get(lanes).unwrap_or_default();
-        PushRun { store, targets, chosen, own: None, clock, stop }.run_within(run, options, &mut Silent, row).await
+        let own = (options.showing == Showing::AtOnce).then_some(self.config);
+        PushRun { store, targets, chosen, own, clock, stop }.run_within(run, options, &mut Silent, row).await
     }
 
     fn stands(&self, store: &mut Store, standing: SlateStanding, run: i64) -> Result<(), StoreError> {

@@ -1,5 +1,7 @@
 //! Looking at entries.
 
+use std::collections::BTreeSet;
+
 use diaporos_core::expr::{Referenced, World, WorldError};
 use diaporos_core::value::{Address, LaneName, Localised, Record, Revision, State, Value};
 use indexmap::IndexSet;
@@ -233,6 +235,23 @@ impl Store {
         let mut found = Vec::new();
         while let Some(row) = rows.next()? {
             found.push(address_at(row, 0)?);
+        }
+        Ok(found)
+    }
+
+    /// The other entries that an entry's documents on a lane were made of, as far as that is noted.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn reads_of(&self, lane: &LaneName, entry: i64) -> Result<BTreeSet<Address>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT system, name, source_id FROM reading JOIN entry_type ON entry_type.id = reading.type
+             WHERE lane = (SELECT id FROM lane WHERE name = ?1) AND entry = ?2",
+        )?;
+        let mut rows = query.query(params![lane.as_str(), entry])?;
+        let mut found = BTreeSet::new();
+        while let Some(row) = rows.next()? {
+            found.insert(address_at(row, 0)?);
         }
         Ok(found)
     }

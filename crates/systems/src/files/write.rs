@@ -11,6 +11,7 @@ use diaporos_core::value::{Revision, SystemName};
 use serde_json::{Map, Value as Json};
 use url::Url;
 
+use crate::asset::Asset;
 use crate::files::publish;
 use crate::http::{Body, Limits, Method, Request};
 use crate::keyed_store::{Base, KeyedStore, KeyedStoreWriter, Stored};
@@ -34,6 +35,9 @@ pub fn files_writer(
     let store = FilesStore { system, folder, limits, writing: Mutex::new(()) };
     Box::new(KeyedStoreWriter::new(store, profile, languages))
 }
+
+/// Where files of entries are kept.
+const ASSETS: &str = "assets";
 
 struct FilesStore {
     system: SystemName,
@@ -165,6 +169,27 @@ impl KeyedStore for FilesStore {
             return Err(self.error(place, ErrorKind::Refused(why)));
         }
         std::fs::remove_file(path).map_err(|error| self.failed(place, &error))
+    }
+
+    async fn keep_asset(&self, asset: &Asset) -> Result<String, SystemError> {
+        // What is in it is in its name, so that what is there is what it would be.
+        let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.') { c } else { '-' };
+        let name: String = asset.name.chars().map(plain).collect();
+        let name = name.trim_start_matches('.');
+        let hash = asset.hash.get(..16).unwrap_or(&asset.hash);
+        let place = format!("{ASSETS}/{hash}-{}", name.get(name.len().saturating_sub(60)..).unwrap_or(name));
+        let path = self.path(&place)?;
+        let _writing = self.writing.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if self.bytes(&place)?.is_some_and(|known| known == asset.bytes) {
+            return Ok(place);
+        }
+        self.claim(&place).map_err(|error| self.failed(&place, &error))?;
+        Self::replace(&path, &asset.bytes).map_err(|error| self.failed(&place, &error))?;
+        Ok(place)
+    }
+
+    async fn kept_asset(&self, place: &str) -> Result<Option<Vec<u8>>, SystemError> {
+        self.bytes(place)
     }
 
     fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {

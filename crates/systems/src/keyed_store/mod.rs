@@ -65,6 +65,12 @@ pub(crate) trait KeyedStore: Send + Sync {
         Err(self.error(&asset.name, ErrorKind::Refused(why)))
     }
 
+    /// What is in a file that was kept; none where there is none, or files are not given back.
+    async fn kept_asset(&self, place: &str) -> Result<Option<Vec<u8>>, SystemError> {
+        let _ = place;
+        Ok(None)
+    }
+
     /// An error at a place.
     fn error(&self, place: &str, kind: ErrorKind) -> SystemError;
 
@@ -313,6 +319,10 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
     async fn deliver_asset(&self, _: &TypeName, asset: &Asset) -> Result<EntryId, SystemError> {
         let place = self.store.keep_asset(asset).await?;
         EntryId::new(place).map_err(|error| self.content("", error.to_string()))
+    }
+
+    async fn kept_asset(&self, id: &EntryId) -> Result<Option<Vec<u8>>, SystemError> {
+        self.store.kept_asset(id.as_str()).await
     }
 
     async fn make(&self, _: &TypeName, lack: &Lack) -> Result<(), SystemError> {

@@ -30,6 +30,7 @@ pub(crate) static WRITE_FILES: Table = Table::new(
     &[
         settings![
             place: TEXT, required, "the file: `.md` (front matter, and `body` as its text) or `.json`; `{key}` is the lane's `match` field, `{language}` the document's", "pages/{language}/{key}.md";
+            assets: Form::Table(&ATTACHMENTS), none, "which files are kept in `assets/`, each once", "{ types = [\"image/*\"] }";
         ],
         PLACED,
     ],
@@ -88,9 +89,8 @@ impl PlaceType {
         let members = section.section("members", report).map(|mut table| constants(&mut table));
         let withdraw = section.section("withdraw", report).map(|mut table| constants(&mut table));
         let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
-        let takes_files = form == WritingForm::Documents;
         let limits = |table: &mut Section<'_>, report: &mut Report| Some(asset_limits(table, report));
-        let assets = takes_files.then(|| whole_table(section, "assets", report, limits)).flatten();
+        let assets = whole_table(section, "assets", report, limits);
         let layout = layout.for_writing(section, report);
         Some(PlaceType {
             languages: languages?,

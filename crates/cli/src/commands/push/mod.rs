@@ -96,7 +96,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         store: &mut store,
         targets: &targets,
         chosen: alone.as_ref(),
-        own: if alone.is_none() { Some(&config) } else { None },
+        own: Some(&config),
         clock: &Context::now,
         stop: &|| interrupt.is_asked(),
     };
