@@ -14,6 +14,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 
 use crate::answer::{lock, problem};
+use crate::photographs::photograph;
 use crate::server::bears;
 use crate::{CATALOGUE_READ_TOKEN, CATALOGUE_WRITE_TOKEN};
 
@@ -31,6 +32,22 @@ impl Catalogue {
             by_type.entry(entry["type"].as_str().unwrap_or_default().to_owned()).or_default().push(entry);
         }
         Catalogue(Arc::new(Mutex::new(by_type)))
+    }
+
+    /// Gives every plant profile a photograph, which the catalogue shows at that address.
+    pub fn photograph(&self, catalogue: &str) {
+        for (number, entry) in lock(&self.0).entry("plant-profile".to_owned()).or_default().iter_mut().enumerate() {
+            let name = &entry["content"]["common_name"];
+            let alt = |code: &str, words: &str| name[code].as_str().map(|name| format!("{words} {name}"));
+            let photo = json!({
+                "url": format!("{catalogue}/photographs/{}.jpg", number + 1), "width": 1800, "height": 1200,
+                "focal_point": { "x": 0.4, "y": 0.35 },
+            });
+            let alts =
+                json!({ "eng": alt("eng", "Fronds of"), "fra": alt("fra", "Feuilles :"), "cym": alt("cym", "Dail") });
+            entry["content"]["photo_alt"] = alts;
+            entry["content"]["photo"] = photo;
+        }
     }
 
     /// Changes fields of an entry, as an editor would; its revision goes up.
@@ -124,10 +141,19 @@ struct Listing {
     limit: Option<usize>,
 }
 
+async fn show_photograph(Path(name): Path<String>) -> Response {
+    let number = name.strip_suffix(".jpg").and_then(|number| number.parse().ok());
+    match number.and_then(photograph) {
+        Some(bytes) => ([(axum::http::header::CONTENT_TYPE, "image/jpeg")], bytes).into_response(),
+        None => problem(StatusCode::NOT_FOUND, "no such photograph"),
+    }
+}
+
 pub(crate) fn routes(catalogue: Catalogue) -> Router {
     Router::new()
         .route("/v1/entries", get(list).post(refuse))
         .route("/v1/entries/{id}", get(one).put(refuse).patch(refuse).delete(refuse))
+        .route("/photographs/{name}", get(show_photograph))
         .route("/v1/manage", get(manage_find))
         .route("/v1/manage/{id}", get(manage_one).patch(manage_change))
         .with_state(catalogue)

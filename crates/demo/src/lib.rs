@@ -8,6 +8,7 @@ mod bulletins;
 mod catalogue;
 mod faults;
 mod newsroom;
+mod photographs;
 mod server;
 mod slip;
 mod translator;
@@ -139,6 +140,41 @@ impl World {
             ("AGENCY_TOKEN", AGENCY_TOKEN.to_owned()),
         ]
     }
+}
+
+/// The files that the guide adds to the demo's hub.
+const GUIDE_FILES: [(&str, &str); 5] = [
+    ("profiles/guide.toml", include_str!("../guide/profiles/guide.toml")),
+    ("menu.toml", include_str!("../guide/menu.toml")),
+    ("templates/base.html", include_str!("../guide/templates/base.html")),
+    ("templates/page.html", include_str!("../guide/templates/page.html")),
+    ("templates/front.html", include_str!("../guide/templates/front.html")),
+];
+
+/// What is added to the hub's configuration for the guide.
+const GUIDE: &str = include_str!("../guide/guide.toml");
+
+/// Adds the guide to the demo's hub in a folder: its system, lane, list, menu, templates, and the plants' photographs.
+///
+/// # Errors
+/// Where a file cannot be read or written.
+pub fn add_guide(folder: &Path) -> io::Result<()> {
+    for (name, text) in GUIDE_FILES {
+        let file = folder.join(name);
+        if let Some(parent) = file.parent() {
+            std::fs::create_dir_all(parent)?;
+        }
+        std::fs::write(file, text)?;
+    }
+    std::fs::create_dir_all(folder.join("guide/data"))?;
+    let alter = |name: &str, change: &dyn Fn(String) -> String| {
+        let file = folder.join(name);
+        std::fs::write(&file, change(std::fs::read_to_string(&file)?))
+    };
+    let photo =
+        "latin_name  = \"text\"\nphoto       = \"asset\"\nphoto_alt   = { kind = \"text\", localised = true }\n";
+    alter("profiles/catalogue.toml", &|text| text.replacen("latin_name  = \"text\"\n", photo, 1))?;
+    alter("diaporos.toml", &|text| text + GUIDE)
 }
 
 /// Writes the demo's hub into a folder; files that are there stay as they are.

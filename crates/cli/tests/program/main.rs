@@ -37,6 +37,7 @@ mod launches;
 mod looking;
 mod mail;
 mod mapping;
+mod outputs;
 mod pages;
 mod peers;
 mod pictures;

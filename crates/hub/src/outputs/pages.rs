@@ -30,6 +30,32 @@ struct Around {
     lists: Json,
 }
 
+/// Has what is put into a page escaped where HTML and XML ask for it (HTML, §13.3; XML 1.0, §2.4), and nothing more, so
+/// that addresses stay readable. What is not there is nothing.
+fn escape_lightly(environment: &mut Environment<'_>) {
+    environment.set_auto_escape_callback(|_| AutoEscape::Html);
+    environment.set_formatter(|out, state, value| {
+        use std::fmt::Write;
+        if value.is_undefined() || value.is_none() {
+            return Ok(());
+        }
+        if value.is_safe() || *state.auto_escape() == AutoEscape::None {
+            return Ok(write!(out, "{value}")?);
+        }
+        for c in value.to_string().chars() {
+            match c {
+                '&' => out.write_str("&amp;")?,
+                '<' => out.write_str("&lt;")?,
+                '>' => out.write_str("&gt;")?,
+                '"' => out.write_str("&quot;")?,
+                '\'' => out.write_str("&#39;")?,
+                other => out.write_char(other)?,
+            }
+        }
+        Ok(())
+    });
+}
+
 /// What renders pages of an output.
 pub(crate) struct Templates {
     environment: Environment<'static>,
@@ -40,7 +66,7 @@ impl Templates {
     pub(crate) fn of(folder: &Path) -> Templates {
         let folder = folder.to_owned();
         let mut environment = Environment::new();
-        environment.set_auto_escape_callback(|_| AutoEscape::Html);
+        escape_lightly(&mut environment);
         environment.set_fuel(Some(FUEL));
         environment.set_loader(move |name| match read_within(&folder, name) {
             Ok(text) => Ok(Some(text)),
@@ -156,7 +182,7 @@ fn fields((output, site): (&OutputConfig, &Site<'_>), shown: &ShownDocument) -> 
         };
         (name.clone(), shown_value)
     };
-    shown.fields.iter().map(of).collect()
+    Shown::from(shown.fields.iter().map(of).collect::<BTreeMap<String, Shown>>())
 }
 
 /// A value with everything in it that has a place here as a record of its `url` and `title`.
@@ -290,7 +316,7 @@ pub(super) fn xml(template: &'static str, values: &Json) -> Result<Vec<u8>, Stri
         }
     }
     let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
+    escape_lightly(&mut environment);
     let told = |error: minijinja::Error| format!("{error:#}");
     environment.add_template("xml", template).map_err(told)?;
     let made = environment.get_template("xml").map_err(told)?.render(Serde(&sound(values))).map_err(told)?;

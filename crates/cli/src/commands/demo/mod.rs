@@ -10,7 +10,8 @@ use std::time::Duration;
 
 use clap::Args;
 use diaporos_core::text::shell_word;
-use diaporos_demo::{Fault, Rule, World, write_hub};
+use diaporos_demo::{Fault, Rule, World, add_guide, write_hub};
+use diaporos_hub::config::FILE;
 
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -31,6 +32,9 @@ pub(crate) struct Demo {
     /// Only run the stand-ins, in the foreground, until Ctrl-C. Prints the variables that the hub needs.
     #[arg(long, requires = "folder")]
     serve: bool,
+    /// Add the visitor guide to the hub: static pages in three languages, with a front page, a menu, feeds and pictures.
+    #[arg(long, requires = "serve")]
+    guide: bool,
     /// Add so many made-up plant profiles to the catalogue.
     #[arg(long, value_name = "N", default_value_t = 0, requires = "serve")]
     plants: usize,
@@ -46,7 +50,14 @@ pub(crate) async fn run(args: &Demo, context: &Context) -> Result<Exit, Failure>
     }
     let temporary = tempfile::tempdir()?;
     let folder = args.folder.clone().unwrap_or_else(|| temporary.path().to_owned());
+    let is_new = !folder.join(FILE).exists();
     write_hub(&folder)?;
+    if args.guide {
+        world.plants.photograph(&world.catalogue.url());
+        if is_new {
+            add_guide(&folder)?;
+        }
+    }
     if args.serve { serve(&world, &folder).await } else { tell(&world, &folder, args.folder.is_some(), context).await }
 }
 
