@@ -19,6 +19,7 @@ pub mod openapi;
 pub mod outputs;
 pub mod own;
 pub mod page;
+pub mod page_server;
 pub mod pictures;
 pub mod preview;
 pub mod probe;

@@ -261,3 +261,55 @@ fn what_is_wrong_with_an_output_is_told_where_it_stands() {
     let told = hub.run(&["push"]).ends(3).stderr;
     assert!(told.contains("another page has the path"), "{told}");
 }
+
+/// Looks at an address of this machine.
+fn get(at: &str, path: &str, host: &str) -> (u16, String) {
+    let request = answered(at, path, host);
+    let (head, body) = request.split_once("\r\n\r\n").unwrap_or((&request, ""));
+    let status = head.split(' ').nth(1).and_then(|status| status.parse().ok()).unwrap_or_default();
+    (status, body.to_owned())
+}
+
+fn answered(at: &str, path: &str, host: &str) -> String {
+    use std::io::{Read, Write};
+    let mut stream = std::net::TcpStream::connect(at).unwrap();
+    write!(stream, "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n").unwrap();
+    let mut text = String::new();
+    stream.read_to_string(&mut text).unwrap();
+    text
+}
+
+#[test]
+fn a_preview_is_the_page_itself_beside_what_is_on_view() {
+    let hub = guided();
+    let sundew = "catalogue/plant-profile/p-008";
+    hub.world.plants.edit_text("p-008", "description", "eng", "<p>It closes over a gnat.</p>");
+    hub.good(&["pull", "catalogue"]);
+    hub.good(&["preview", "guide", sundew, "--html", "look.html", "--against"]);
+    let page = std::fs::read_to_string(hub.path().join("look.html")).unwrap();
+    for part in ["As it would be", "On view now", "It closes over a gnat.", "id=\"fr\"", "In season", "/en/bog-myrtle/"]
+    {
+        assert!(page.contains(part), "{part}");
+    }
+    assert_eq!(page.matches("<iframe").count(), 18, "three languages, two rows, three widths");
+    // In a browser it follows what is changed.
+    let mut child =
+        hub.command(&["preview", "guide", sundew, "--serve"]).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    let mut said = std::io::BufReader::new(child.stderr.take().unwrap());
+    let mut line = String::new();
+    std::io::BufRead::read_line(&mut said, &mut line).unwrap();
+    let at = line.split("http://").nth(1).unwrap().split('/').next().unwrap().to_owned();
+    let mark = get(&at, "/mark", &at).1;
+    assert!(get(&at, "/", &at).1.contains("It closes over a gnat."));
+    assert_eq!(get(&at, "/", "gardens.example").0, 403, "no other site has it asked");
+    assert_eq!(get(&at, "/mark", &at).1, mark);
+    let template = hub.path().join("templates/page.html");
+    let text = std::fs::read_to_string(&template).unwrap();
+    std::fs::write(&template, text.replace("<h1>", "<h1 class=\"new\">")).unwrap();
+    assert_ne!(get(&at, "/mark", &at).1, mark);
+    assert!(get(&at, "/", &at).1.contains("class=&quot;new&quot;"));
+    let (status, told) = get(&at, "/entries/catalogue/plant-profile/p-999", &at);
+    assert!(status == 500 && told.contains("there is no entry"), "{status} {told}");
+    child.kill().unwrap();
+    child.wait().unwrap();
+}

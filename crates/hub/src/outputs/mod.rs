@@ -6,6 +6,7 @@ mod feeds;
 mod folder;
 mod pages;
 mod places;
+mod preview;
 
 use std::collections::BTreeMap;
 
@@ -18,6 +19,7 @@ use jiff::Timestamp;
 use crate::config::{Config, OutputConfig};
 use documents::documents;
 use folder::OutputFolder;
+pub use preview::{OutputPreviewError, output_pages};
 
 /// What an output came to.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

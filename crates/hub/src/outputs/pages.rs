@@ -10,7 +10,7 @@ use diaporos_store::{Store, StoreError};
 use diaporos_systems::settings::path::read_within;
 use jiff::Timestamp;
 use minijinja::value::Serde;
-use minijinja::{AutoEscape, Environment, Value as Shown, context};
+use minijinja::{Environment, Value as Shown, context};
 use serde_json::{Map, Value as Json, json};
 
 use super::documents::Shown as ShownDocument;
@@ -18,7 +18,7 @@ use super::places::{ASSETS, PagePlace, Site, absolute, filled, place, rooted};
 use super::{OutputProblem, Wanted};
 use crate::config::{Config, OutputConfig};
 use crate::own::{ListPlace, list_places, outline_nodes};
-use crate::page::Capped;
+use crate::page::{Capped, escape_lightly};
 
 /// What a template may do before it is stopped.
 const FUEL: u64 = 5_000_000;
@@ -28,32 +28,6 @@ struct Around {
     site: Json,
     outlines: Json,
     lists: Json,
-}
-
-/// Has what is put into a page escaped where HTML and XML ask for it (HTML, §13.3; XML 1.0, §2.4), and nothing more, so
-/// that addresses stay readable. What is not there is nothing.
-fn escape_lightly(environment: &mut Environment<'_>) {
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.set_formatter(|out, state, value| {
-        use std::fmt::Write;
-        if value.is_undefined() || value.is_none() {
-            return Ok(());
-        }
-        if value.is_safe() || *state.auto_escape() == AutoEscape::None {
-            return Ok(write!(out, "{value}")?);
-        }
-        for c in value.to_string().chars() {
-            match c {
-                '&' => out.write_str("&amp;")?,
-                '<' => out.write_str("&lt;")?,
-                '>' => out.write_str("&gt;")?,
-                '"' => out.write_str("&quot;")?,
-                '\'' => out.write_str("&#39;")?,
-                other => out.write_char(other)?,
-            }
-        }
-        Ok(())
-    });
 }
 
 /// What renders pages of an output.
@@ -92,12 +66,23 @@ pub(super) fn make(
     now: Timestamp,
     wanted: &mut Wanted,
 ) -> Result<(), StoreError> {
+    make_some(config, store, (output, site), now, (wanted, None))
+}
+
+/// The same of one entry alone, where one is named.
+pub(super) fn make_some(
+    config: &Config,
+    store: &Store,
+    (output, site): (&OutputConfig, &Site<'_>),
+    now: Timestamp,
+    (wanted, only): (&mut Wanted, Option<&Address>),
+) -> Result<(), StoreError> {
     let templates = Templates::of(&output.templates);
     let mut around = BTreeMap::new();
     for language in site.languages.iter().copied() {
         around.insert(language, around_of(config, store, (output, site), language, now, wanted)?);
     }
-    for (shown, place) in &site.shown {
+    for (shown, place) in site.shown.iter().filter(|(shown, _)| only.is_none_or(|only| shown.address == *only)) {
         let of = Some((shown.lane.clone(), shown.entry));
         let (Some(page), Some(around)) = (output.pages.get(&shown.kind), around.get(&shown.language)) else { continue };
         let place = match place {
@@ -116,7 +101,7 @@ pub(super) fn make(
             }
         }
     }
-    for (name, page) in &output.lists {
+    for (name, page) in output.lists.iter().filter(|_| only.is_none()) {
         for (language, around) in &around {
             let at = match filled(&page.at, language, None) {
                 Ok(at) => place(output, &at),

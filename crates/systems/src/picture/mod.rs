@@ -58,6 +58,12 @@ pub fn measured(bytes: &[u8]) -> Result<((u32, u32), String), PictureFault> {
     Ok((read::size(bytes)?, hash(bytes)))
 }
 
+/// The media type of a picture, as its bytes tell.
+#[must_use]
+pub fn media(bytes: &[u8]) -> Option<&'static str> {
+    infer::get(bytes).map(|kind| kind.mime_type()).filter(|media| media.starts_with("image/"))
+}
+
 fn hash(bytes: &[u8]) -> String {
     Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
 }

@@ -2,6 +2,7 @@
 
 mod against;
 mod drawn;
+mod pages;
 mod pictures;
 mod requests;
 mod steps;
@@ -15,7 +16,6 @@ use diaporos_core::value::{Address, LanguageTag};
 use diaporos_hub::Connector;
 use diaporos_hub::config::ConfiguredLane;
 use diaporos_hub::look::{EntryQuery, Glance, entries};
-use diaporos_hub::page::page;
 use diaporos_hub::preview::preview;
 use diaporos_hub::push::EntryPlan;
 use diaporos_hub::stream::stream;
@@ -32,7 +32,7 @@ use crate::output::{Format, note, one_line, out};
 /// it would be created.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --pictures look.html --most 20\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
+    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --html look.html --against\n  diaporos preview profiles --serve\n  diaporos preview profiles --pictures look.html --most 20\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
 )]
 pub(crate) struct Preview {
     /// The lane.
@@ -47,10 +47,12 @@ pub(crate) struct Preview {
     /// Print the value after every step of every field.
     #[arg(long, group = "manner")]
     steps: bool,
-    /// Ask the destination what it holds now, and print what differs, word by word.
-    #[arg(long, group = "manner")]
+    /// Ask the destination what it holds now, and print what differs, word by word; with `--html` or `--serve`, show
+    /// what is on view now beside it.
+    #[arg(long, conflicts_with_all = ["as_curl", "steps", "pictures", "from"])]
     against: bool,
-    /// Write a page that shows the entry through the lane's `template`, at three widths.
+    /// Write a page that shows the entry at three widths: by the template of the output that shows it, or the lane's
+    /// `template`.
     #[arg(long, value_name = "FILE", group = "manner")]
     html: Option<PathBuf>,
     /// Write a page that shows every rendition of the entries' pictures, as they would be delivered.
@@ -60,6 +62,13 @@ pub(crate) struct Preview {
     /// system, and print a line for each document.
     #[arg(long, value_name = "FILE", group = "manner", conflicts_with = "address")]
     from: Option<PathBuf>,
+    /// Show the entry, or the first that go on the lane, in a browser on this machine, and follow changes of templates
+    /// and lanes till Ctrl-C.
+    #[arg(long, group = "manner")]
+    serve: bool,
+    /// The port for `--serve`; a free one where not given.
+    #[arg(long, value_name = "PORT", default_value_t = 0, requires = "serve")]
+    port: u16,
     /// How many entries, where no address is given.
     #[arg(long, value_name = "N", default_value_t = 3)]
     most: usize,
@@ -70,6 +79,10 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     let lane = lane(&config, &args.lane)?;
     if let Some(from) = &args.from {
         return map_lines(lane, from);
+    }
+    if args.serve {
+        let address = args.address.as_deref().map(address).transpose()?;
+        return pages::serve(&args.lane, address, (args.most.max(50), args.against, args.port), context).await;
     }
     let store = Context::store(&config)?;
     let plans = match &args.address {
@@ -84,7 +97,7 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     }
     if args.as_curl {
         requests::show(&plans, lane, connector.writer(to)?.as_ref(), context)?;
-    } else if args.against {
+    } else if args.against && args.html.is_none() {
         against::show(&plans, lane, connector.writer(to)?.as_ref(), context).await?;
     } else if args.steps {
         steps::show(&plans, lane, &store, context)?;
@@ -92,7 +105,9 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
         let Some(plan) = plans.first() else {
             return Err(Failure::failed(format!("no entry goes on `{}`", lane.lane.name)));
         };
-        let made = page(&config.folder, lane, plan).map_err(|error| Failure::failed(error.to_string()))?;
+        let writer = connector.writer(to)?;
+        let of = pages::Pages { config: &config, store: &store, lane, writer: writer.as_ref(), against: args.against };
+        let made = of.drawn(plan, None).await?;
         std::fs::write(file, made).map_err(|error| Failure::failed(format!("{}: {error}", file.display())))?;
         writeln!(out(), "{} as a page: {}", plan.address, file.display())?;
     } else if context.format == Format::Table {
