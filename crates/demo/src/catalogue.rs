@@ -47,6 +47,7 @@ impl Catalogue {
                 json!({ "eng": alt("eng", "Fronds of"), "fra": alt("fra", "Feuilles :"), "cym": alt("cym", "Dail") });
             entry["content"]["photo_alt"] = alts;
             entry["content"]["photo"] = photo;
+            entry["revision"] = json!(entry["revision"].as_u64().unwrap_or_default() + 1);
         }
     }
 

@@ -7,6 +7,7 @@ mod archive;
 mod bulletins;
 mod catalogue;
 mod faults;
+mod kiosk;
 mod newsroom;
 mod photographs;
 mod server;
@@ -21,6 +22,7 @@ pub use agency::Agency;
 pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use faults::{Annexe, Asked, Fault, Noticeboard, PastTheEnd, Rule, Says, Whim};
+pub use kiosk::Kiosk;
 pub use newsroom::Newsroom;
 pub use server::StandIn;
 pub use slip::{FileSlip, Slip, Spoilt};
@@ -102,6 +104,10 @@ pub struct World {
     pub agency: StandIn,
     /// Its translators.
     pub translators: Agency,
+    /// The server of the kiosk's database.
+    pub kiosk: StandIn,
+    /// What the kiosk holds.
+    pub cards: Kiosk,
 }
 
 impl World {
@@ -114,6 +120,7 @@ impl World {
         let plants = Catalogue::new(made_up);
         let pages = VisitorSite::new();
         let translators = Agency::default();
+        let cards = Kiosk::default();
         Ok(World {
             bulletins: StandIn::start(bulletins::routes()).await?,
             catalogue: StandIn::start(catalogue::routes(plants.clone())).await?,
@@ -122,6 +129,8 @@ impl World {
             pages,
             agency: StandIn::start(agency::routes(translators.clone())).await?,
             translators,
+            kiosk: StandIn::start(kiosk::routes(cards.clone())).await?,
+            cards,
         })
     }
 
@@ -138,12 +147,14 @@ impl World {
             ("SITE_WRITE_TOKEN", SITE_WRITE_TOKEN.to_owned()),
             ("AGENCY_URL", self.agency.url()),
             ("AGENCY_TOKEN", AGENCY_TOKEN.to_owned()),
+            ("KIOSK_URL", format!("{}/kiosk", self.kiosk.url())),
         ]
     }
 }
 
 /// The files that the guide adds to the demo's hub.
-const GUIDE_FILES: [(&str, &str); 5] = [
+const GUIDE_FILES: [(&str, &str); 6] = [
+    ("profiles/kiosk.toml", include_str!("../guide/profiles/kiosk.toml")),
     ("profiles/guide.toml", include_str!("../guide/profiles/guide.toml")),
     ("menu.toml", include_str!("../guide/menu.toml")),
     ("templates/base.html", include_str!("../guide/templates/base.html")),

@@ -2,8 +2,8 @@
 
 use clap::{Args, Subcommand};
 use diaporos_core::arrange::Node;
-use diaporos_core::value::{Address, Value};
-use diaporos_hub::config::{Config, OutlineConfig, OutlineSource};
+use diaporos_core::value::{Address, LanguageTag, Value};
+use diaporos_hub::config::{Config, OutlineSource};
 use diaporos_hub::own::outline_nodes;
 use diaporos_store::Store;
 use serde_json::json;
@@ -97,7 +97,8 @@ fn show(config: &Config, name: &str, context: &Context) -> Result<Exit, Failure>
         }
     };
     let mut rows = Vec::new();
-    drawn(&store, (name, outline), &nodes, "", &mut rows)?;
+    let language = config.library.fallback.first().or(config.library.languages.first());
+    drawn(&store, (name, language), &nodes, "", &mut rows)?;
     let mut sheet = context.sheet(COLUMNS).within("nodes");
     let count = rows.len();
     rows.into_iter().for_each(|row| sheet.row(row));
@@ -111,7 +112,7 @@ fn show(config: &Config, name: &str, context: &Context) -> Result<Exit, Failure>
 /// A row for each node, with the lines of the tree before its label.
 fn drawn(
     store: &Store,
-    (name, outline): (&str, &OutlineConfig),
+    (name, language): (&str, Option<&LanguageTag>),
     nodes: &[Node],
     before: &str,
     rows: &mut Vec<Vec<Cell>>,
@@ -119,7 +120,7 @@ fn drawn(
     for (place, node) in nodes.iter().enumerate() {
         let is_last = place + 1 == nodes.len();
         let (own, under) = if is_last { ("└─ ", "   ") } else { ("├─ ", "│  ") };
-        let label = label(&node.part.label).unwrap_or_else(|| node.part.key.clone());
+        let label = label(&node.part.label, language).unwrap_or_else(|| node.part.key.clone());
         let leads = match (&node.part.entry, &node.part.url) {
             (Some(entry), _) => entry.to_string(),
             (None, Some(url)) => url.clone(),
@@ -131,14 +132,18 @@ fn drawn(
             Cell::text(leads),
             Cell::text(standings(store, name, node)?),
         ]);
-        drawn(store, (name, outline), &node.nodes, &format!("{before}{under}"), rows)?;
+        drawn(store, (name, language), &node.nodes, &format!("{before}{under}"), rows)?;
     }
     Ok(())
 }
 
-fn label(value: &Value) -> Option<String> {
+/// A label in the hub's first language, or in the first that it has.
+fn label(value: &Value, language: Option<&LanguageTag>) -> Option<String> {
     match value {
-        Value::Localised(by_language) => by_language.values().next().and_then(label),
+        Value::Localised(by_language) => {
+            let own = language.and_then(|language| by_language.get(language));
+            own.or_else(|| by_language.values().next()).and_then(|own| label(own, None))
+        }
         other => other.scalar_text().map(std::borrow::Cow::into_owned),
     }
 }

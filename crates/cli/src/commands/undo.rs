@@ -24,7 +24,7 @@ use crate::output::{Cell, Column, Summary, note, one_line};
 #[derive(Debug, Args)]
 #[command(
     name = "undo",
-    after_help = "Examples:\n  diaporos undo 7 --dry-run\n  diaporos undo 7\n  diaporos undo spring\n  diaporos undo --list\n  diaporos undo 7 --release\n\n`diaporos ledger` lists runs with their numbers."
+    after_help = "Examples:\n  diaporos undo 7 --dry-run\n  diaporos undo 7\n  diaporos undo spring\n  diaporos undo spring --lane guide\n  diaporos undo --list\n  diaporos undo 7 --release\n\n`diaporos ledger` lists runs with their numbers."
 )]
 pub(crate) struct UndoCommand {
     /// The run, or the slate that was launched.
@@ -36,6 +36,9 @@ pub(crate) struct UndoCommand {
     /// Only these entries of it.
     #[arg(long, value_name = "ADDRESS", num_args = 1..)]
     only: Vec<String>,
+    /// Only on this lane; may be given several times.
+    #[arg(long, value_name = "LANE")]
+    lane: Vec<String>,
     /// Take away up to so many entries of a lane; a share of those that are there where not given, as in `push`.
     #[arg(long, value_name = "N")]
     allow_removals: Option<u64>,
@@ -43,7 +46,7 @@ pub(crate) struct UndoCommand {
     #[arg(long, conflicts_with = "dry_run")]
     release: bool,
     /// List what is kept as it was.
-    #[arg(long, conflicts_with_all = ["run", "dry_run", "only", "release"])]
+    #[arg(long, conflicts_with_all = ["run", "dry_run", "only", "lane", "release"])]
     list: bool,
 }
 
@@ -52,9 +55,12 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     let Some(named) = args.run.as_ref().filter(|_| !args.list) else { return list(&config, context) };
     let (runs, slate) = runs_of(&config, named)?;
     let number = runs.iter().max().copied().unwrap_or_default();
+    let lanes: BTreeSet<LaneName> =
+        super::lanes(&config, &args.lane)?.into_iter().map(|lane| lane.lane.name.clone()).collect();
+    let is_meant = |lane: &LaneName| args.lane.is_empty() || lanes.contains(lane);
     let only = args.only.iter().map(|text| address(text)).collect::<Result<BTreeSet<Address>, _>>()?;
     if args.release {
-        return release(&config, number, &only);
+        return release(&config, number, (&only, &is_meant));
     }
     let store = Context::store(&config)?;
     if !store.has_run_numbered(number)? {
@@ -66,7 +72,7 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     }
     let (store, who) = (Context::store(&config)?, Context::who());
     let mut rows = undo(&config, &store, &runs, (&who, Context::now()))?;
-    rows.retain(|row| only.is_empty() || only.contains(&row.address));
+    rows.retain(|row| is_meant(&row.lane) && (only.is_empty() || only.contains(&row.address)));
     let kept: Vec<(LaneName, i64, Undone)> =
         rows.iter().filter_map(|row| Some((row.lane.clone(), row.entry, row.end.as_ref().ok()?.clone()))).collect();
     for UndoRow { lane, address, end, .. } in &rows {
@@ -249,12 +255,16 @@ fn chosen(kept: &[(LaneName, i64, Undone)], slate: Option<&Slate>) -> BTreeMap<L
     chosen
 }
 
-fn release(config: &Config, run: i64, only: &BTreeSet<Address>) -> Result<Exit, Failure> {
+fn release(
+    config: &Config,
+    run: i64,
+    (only, is_meant): (&BTreeSet<Address>, &dyn Fn(&LaneName) -> bool),
+) -> Result<Exit, Failure> {
     let mut store = Context::store_for_change(config)?;
     let all = store.all_undone()?;
-    let wanted = all
-        .into_iter()
-        .filter(|(_, address, _, undone)| undone.run == run && (only.is_empty() || only.contains(address)));
+    let wanted = all.into_iter().filter(|(lane, address, _, undone)| {
+        undone.run == run && is_meant(lane) && (only.is_empty() || only.contains(address))
+    });
     let released: Vec<(LaneName, i64)> = wanted.map(|(lane, _, entry, _)| (lane, entry)).collect();
     let count = store.release_undone(&released, Context::now())?;
     note(&match count {

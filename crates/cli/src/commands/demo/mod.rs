@@ -1,6 +1,7 @@
 //! `demo`.
 
 mod hour;
+mod launch;
 mod story;
 
 use std::io::Write;
@@ -83,13 +84,13 @@ async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> R
     let mut out = drawn_out();
     writeln!(out, "Ostrel Gardens, a made-up network of botanic gardens. Its hub is in {}\n", folder.display())?;
     out.flush()?;
+    let bold = anstyle::Style::new().bold();
+    let (on, off) = if context.terminal.colour {
+        (bold.render().to_string(), bold.render_reset().to_string())
+    } else {
+        Default::default()
+    };
     for step in STORY {
-        let bold = anstyle::Style::new().bold();
-        let (on, off) = if context.terminal.colour {
-            (bold.render().to_string(), bold.render_reset().to_string())
-        } else {
-            Default::default()
-        };
         let killed =
             if step.ending == Ending::Killed { "     (killed while it waits for the site's answer)" } else { "" };
         writeln!(out, "# {}\n{on}$ diaporos {}{off}{killed}", step.why, step.command)?;
@@ -103,10 +104,14 @@ async fn tell(world: &World, folder: &Path, stays: bool, context: &Context) -> R
         }
     }
     hour::tell(world, folder, folder, context).await?;
+    let around = tempfile::tempdir()?;
+    let copy = if stays { folder.join("launch") } else { around.path().join("launch") };
+    launch::tell(world, folder, &copy, (&on, &off)).await?;
     if stays {
         writeln!(
             out,
-            "Left to look at: the page of the hub's state at the end of its hour, {}, and a report, {}",
+            "Left to look at: the guide, {}, the page of the hub's state at the end of its hour, {}, and a report, {}",
+            copy.join("guide/public/en/index.html").display(),
             folder.join("status.html").display(),
             folder.join("report.html").display()
         )?;

@@ -24,11 +24,11 @@ pub(super) enum Ending {
     Killed,
 }
 
-const fn step(why: &'static str, command: &'static str, code: i32) -> Step {
+pub(super) const fn step(why: &'static str, command: &'static str, code: i32) -> Step {
     Step { why, before: |_| {}, command, ending: Ending::Code(code) }
 }
 
-const fn after(before: fn(&World), why: &'static str, command: &'static str, code: i32) -> Step {
+pub(super) const fn after(before: fn(&World), why: &'static str, command: &'static str, code: i32) -> Step {
     Step { why, before, command, ending: Ending::Code(code) }
 }
 
