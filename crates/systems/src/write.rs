@@ -149,6 +149,15 @@ pub trait Write: Send + Sync {
     /// Where it refuses, or cannot be told to.
     async fn make(&self, kind: &TypeName, lack: &Lack) -> Result<(), SystemError>;
 
+    /// Who else has a document open, and since when, as far as the system tells.
+    ///
+    /// # Errors
+    /// Where it cannot be asked.
+    async fn locked_by(&self, kind: &TypeName, id: &EntryId) -> Result<Option<String>, SystemError> {
+        let _ = (kind, id);
+        Ok(None)
+    }
+
     /// Gives back what a run that died may have left behind on a document: a lock of ours.
     ///
     /// # Errors

@@ -39,6 +39,12 @@ fn a_slate_keeps_back_is_checked_whole_launched_and_taken_back() {
     assert_eq!(hub.writes(), writes, "all or nothing");
     edit(&hub, &["p-003"]);
     hub.good(&["slate", "add", "spring", &address("p-003")]);
+    // What somebody has open there stands against it too.
+    let page = hub.world.pages.with_slug("lady-fern")[0]["id"].as_u64().unwrap();
+    hub.world.pages.lock(page, "Nia Parry", "2026-05-01T10:00:00Z");
+    let checked = hub.run(&["slate", "check", "spring"]).ends(3).stdout;
+    assert!(checked.contains("is open there: Nia Parry, since 2026-05-01T10:00:00Z"), "{checked}");
+    hub.world.pages.unlock(page);
     assert!(hub.run(&["slate", "check", "spring"]).ends(0).stdout.contains("3 entries could go now"));
     hub.run(&["slate", "launch", "spring"]).ends(0);
     for id in ["p-002", "p-003", "p-007"] {

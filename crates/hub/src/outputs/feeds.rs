@@ -147,7 +147,7 @@ impl Feed<'_> {
         let item = |item: &&Item| {
             let mut json = json!({
                 "id": item.id, "url": item.url, "title": item.title, "date_published": item.published.to_string(),
-                "date_modified": item.updated.to_string(), "language": self.language.as_str(),
+                "date_modified": item.updated.to_string(),
             });
             // An item must have one of the two.
             match (&item.content, &item.summary) {

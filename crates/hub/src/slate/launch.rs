@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use diaporos_core::plan::HoldReason;
-use diaporos_core::value::LaneName;
+use diaporos_core::value::{EntryId, LaneName};
 use diaporos_store::{Slate, SlateAction, SlateEntry, SlateStanding, Store, StoreError};
+use futures::StreamExt;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
@@ -13,6 +14,9 @@ use super::{SlateFault, chosen, faults, lanes};
 use crate::config::{Config, ConfiguredLane};
 use crate::push::{Author, Chosen, PushError, PushOptions, PushRow, PushRun, PushSummary, Showing, Target};
 use crate::{ConnectError, Silent};
+
+/// Locks that are asked for at once.
+const LOCKS_AT_ONCE: usize = 8;
 
 /// A slate with all that it takes to go through it.
 pub struct Launch<'a> {
@@ -117,6 +121,7 @@ impl<'a> Launch<'a> {
         let mut run = PushRun { store, targets: &self.targets, chosen, own: None, clock, stop };
         let add = &mut |lane: &LaneName, row| rows.push((lane.clone(), row));
         let plan = run.run(options, self.author, &mut Silent, add).await?;
+        found.extend(self.locks(&rows).await);
         for (lane, row) in rows {
             let Some(reason) = row.reason else { continue };
             let known = HoldReason::from_word(&reason);
@@ -132,6 +137,27 @@ impl<'a> Launch<'a> {
             Some((lane, error)) => Err(LaunchError::Lane { lane, error }),
             None => Ok(found),
         }
+    }
+
+    /// Documents that would be written and that somebody else has open.
+    async fn locks(&self, rows: &[(LaneName, PushRow)]) -> Vec<SlateFault> {
+        let writes = rows.iter().filter(|(_, row)| row.reason.is_none());
+        let asked = writes.filter_map(|(lane, row)| {
+            let target = self.targets.iter().find(|target| target.lane.lane.name == *lane)?;
+            Some((target, row, EntryId::new(row.id_there.clone()?).ok()?))
+        });
+        let looks = asked.map(|(target, row, id)| async move {
+            let lane = &target.lane.lane;
+            let message = match target.writer.locked_by(&lane.to.kind, &id).await {
+                Ok(None) => return None,
+                Ok(Some(who)) => format!("{}: `{id}` is open there: {who}", HoldReason::Locked.word()),
+                Err(error) => format!("it cannot be told whether `{id}` is open there: {error}"),
+            };
+            let way_out = HoldReason::Locked.way_out().to_owned();
+            Some(SlateFault { lane: Some(lane.name.clone()), address: row.address.clone(), message, way_out })
+        });
+        let looks: Vec<_> = looks.collect();
+        futures::stream::iter(looks).buffered(LOCKS_AT_ONCE).filter_map(|fault| async { fault }).collect().await
     }
 
     fn known_faults(&self, store: &Store) -> Result<Vec<SlateFault>, LaunchError> {

@@ -77,6 +77,16 @@ impl RestWriter {
         Ok(())
     }
 
+    /// Who else has a document open, and since when.
+    pub(super) async fn others_lock(&self, calls: &LockCalls, id: &EntryId) -> Result<Option<String>, SystemError> {
+        let holder = self.holder(calls, id).await?.filter(|holder| !calls.is_us(Some(holder)));
+        Ok(holder.map(|Holder { name, since, .. }| match (name, since) {
+            (Some(name), Some(since)) => format!("{name}, since {since}"),
+            (Some(name), None) => name,
+            (None, _) => "somebody who is not told".to_owned(),
+        }))
+    }
+
     async fn holder(&self, calls: &LockCalls, id: &EntryId) -> Result<Option<Holder>, SystemError> {
         let Some(look) = &calls.look else { return Ok(None) };
         let answer = match self.client.read(&self.lock_call(look, id)?).await {

@@ -283,6 +283,13 @@ impl Write for RestWriter {
         self.client.write(&request).await.map(drop)
     }
 
+    async fn locked_by(&self, kind: &TypeName, id: &EntryId) -> Result<Option<String>, SystemError> {
+        let write = self.write_type(kind)?;
+        let Some(calls) = &write.lock else { return Ok(None) };
+        let whole = EntryId::new(write.languages.split(id).0).map_err(|error| self.error(error.to_string()))?;
+        self.others_lock(calls, &whole).await
+    }
+
     async fn release_stale_lock(&self, kind: &TypeName, id: &EntryId) -> Result<(), SystemError> {
         match &self.write_type(kind)?.lock {
             Some(calls) => self.release_ours(calls, id).await,
