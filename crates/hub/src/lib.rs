@@ -34,6 +34,7 @@ pub mod serve;
 pub mod slate;
 pub mod stream;
 pub mod tell;
+mod template;
 pub mod three_way;
 pub mod tidy;
 pub mod undo;

@@ -1,6 +1,7 @@
 //! A mapped entry as a page, to look at in a browser at three widths.
 
-use std::io::Write;
+mod output;
+
 use std::path::Path;
 
 use diaporos_core::model::FieldKind;
@@ -12,8 +13,10 @@ use minijinja::{AutoEscape, Environment, context};
 use serde::Serialize;
 
 use crate::config::ConfiguredLane;
-
 use crate::push::EntryPlan;
+use crate::template::{Capped, escape_lightly};
+
+pub use output::{OutputPageError, Showing, output_pages};
 
 /// The widths at which a page is shown, in CSS pixels: a telephone, a tablet, a desk.
 const WIDTHS: [u32; 3] = [360, 768, 1200];
@@ -34,32 +37,6 @@ pub enum PageError {
     /// The template is faulty, or asks for what is not there.
     #[error("the template: {0}")]
     Template(String),
-}
-
-/// Has what is put into a page escaped where HTML and XML ask for it (HTML, §13.3; XML 1.0, §2.4), and nothing more, so
-/// that addresses stay readable. What is not there is nothing.
-pub(crate) fn escape_lightly(environment: &mut Environment<'_>) {
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.set_formatter(|out, state, value| {
-        use std::fmt::Write;
-        if value.is_undefined() || value.is_none() {
-            return Ok(());
-        }
-        if value.is_safe() || *state.auto_escape() == AutoEscape::None {
-            return Ok(write!(out, "{value}")?);
-        }
-        for c in value.to_string().chars() {
-            match c {
-                '&' => out.write_str("&amp;")?,
-                '<' => out.write_str("&lt;")?,
-                '>' => out.write_str("&gt;")?,
-                '"' => out.write_str("&quot;")?,
-                '\'' => out.write_str("&#39;")?,
-                other => out.write_char(other)?,
-            }
-        }
-        Ok(())
-    });
 }
 
 /// A document as a page.
@@ -119,9 +96,9 @@ pub fn lane_pages(
         let plain: serde_json::Map<_, _> = fields.iter().map(|(name, value)| (name.clone(), to_json(value))).collect();
         let fields = minijinja::Value::from(Serde(&plain));
         let values = context! { fields, language, address => address.clone(), html => html.clone() };
-        let mut to = Capped(Vec::new());
+        let mut to = Capped::default();
         environment.get_template("page.html")?.render_captured_to(values, &mut to)?;
-        Ok(String::from_utf8_lossy(&to.0).into_owned())
+        Ok(String::from_utf8_lossy(&to.into_bytes()).into_owned())
     };
     let mut shown = Vec::new();
     for (place, document) in plan.documents.iter().enumerate() {
@@ -161,33 +138,6 @@ pub fn entry_list(lane: &str, entries: &[(String, String)]) -> Result<String, Pa
     environment.add_template("list.html", include_str!("page/list.html")).map_err(wrong)?;
     let values = context! { lane, entries => Serde(&entries) };
     environment.get_template("list.html").and_then(|list| list.render(values)).map_err(wrong)
-}
-
-/// The most bytes that a template makes of one document.
-const LONGEST_PAGE: usize = 8 << 20;
-
-/// A page that grows so far and no further.
-#[derive(Default)]
-pub(crate) struct Capped(Vec<u8>);
-
-impl Capped {
-    pub(crate) fn into_bytes(self) -> Vec<u8> {
-        self.0
-    }
-}
-
-impl Write for Capped {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        if self.0.len() + bytes.len() > LONGEST_PAGE {
-            return Err(std::io::Error::other(format!("it makes more than {LONGEST_PAGE} bytes of one document")));
-        }
-        self.0.extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
-    }
 }
 
 const PLAIN: &str = include_str!("page/plain.html");

@@ -96,9 +96,10 @@ fn show(config: &Config, name: &str, context: &Context) -> Result<Exit, Failure>
                 .advise("mend what was said; till then it stands at its destinations as it was"));
         }
     };
-    let mut rows = Vec::new();
     let language = config.library.fallback.first().or(config.library.languages.first());
-    drawn(&store, (name, language), &nodes, "", &mut rows)?;
+    let mut drawing = Drawing { store: &store, name, language, rows: Vec::new() };
+    drawing.add(&nodes, "")?;
+    let rows = drawing.rows;
     let mut sheet = context.sheet(COLUMNS).within("nodes");
     let count = rows.len();
     rows.into_iter().for_each(|row| sheet.row(row));
@@ -109,32 +110,35 @@ fn show(config: &Config, name: &str, context: &Context) -> Result<Exit, Failure>
     Ok(Exit::Done)
 }
 
-/// A row for each node, with the lines of the tree before its label.
-fn drawn(
-    store: &Store,
-    (name, language): (&str, Option<&LanguageTag>),
-    nodes: &[Node],
-    before: &str,
-    rows: &mut Vec<Vec<Cell>>,
-) -> Result<(), Failure> {
-    for (place, node) in nodes.iter().enumerate() {
-        let is_last = place + 1 == nodes.len();
-        let (own, under) = if is_last { ("└─ ", "   ") } else { ("├─ ", "│  ") };
-        let label = label(&node.part.label, language).unwrap_or_else(|| node.part.key.clone());
-        let leads = match (&node.part.entry, &node.part.url) {
-            (Some(entry), _) => entry.to_string(),
-            (None, Some(url)) => url.clone(),
-            (None, None) => String::new(),
-        };
-        rows.push(vec![
-            Cell::text(format!("{before}{own}{label}")),
-            Cell::text(node.part.key.as_str()),
-            Cell::text(leads),
-            Cell::text(standings(store, name, node)?),
-        ]);
-        drawn(store, (name, language), &node.nodes, &format!("{before}{under}"), rows)?;
+/// An outline as rows, with the lines of the tree before each label.
+struct Drawing<'a> {
+    store: &'a Store,
+    name: &'a str,
+    language: Option<&'a LanguageTag>,
+    rows: Vec<Vec<Cell>>,
+}
+
+impl Drawing<'_> {
+    fn add(&mut self, nodes: &[Node], before: &str) -> Result<(), Failure> {
+        for (place, node) in nodes.iter().enumerate() {
+            let is_last = place + 1 == nodes.len();
+            let (own, under) = if is_last { ("└─ ", "   ") } else { ("├─ ", "│  ") };
+            let label = label(&node.part.label, self.language).unwrap_or_else(|| node.part.key.clone());
+            let leads = match (&node.part.entry, &node.part.url) {
+                (Some(entry), _) => entry.to_string(),
+                (None, Some(url)) => url.clone(),
+                (None, None) => String::new(),
+            };
+            self.rows.push(vec![
+                Cell::text(format!("{before}{own}{label}")),
+                Cell::text(node.part.key.as_str()),
+                Cell::text(leads),
+                Cell::text(standings(self.store, self.name, node)?),
+            ]);
+            self.add(&node.nodes, &format!("{before}{under}"))?;
+        }
+        Ok(())
     }
-    Ok(())
 }
 
 /// A label in the hub's first language, or in the first that it has.

@@ -60,7 +60,9 @@ pub(crate) async fn run(args: &UndoCommand, context: &Context) -> Result<Exit, F
     let is_meant = |lane: &LaneName| args.lane.is_empty() || lanes.contains(lane);
     let only = args.only.iter().map(|text| address(text)).collect::<Result<BTreeSet<Address>, _>>()?;
     if args.release {
-        return release(&config, number, (&only, &is_meant));
+        let is_meant =
+            |lane: &LaneName, address: &Address| is_meant(lane) && (only.is_empty() || only.contains(address));
+        return release(&config, number, is_meant);
     }
     let store = Context::store(&config)?;
     if !store.has_run_numbered(number)? {
@@ -255,16 +257,10 @@ fn chosen(kept: &[(LaneName, i64, Undone)], slate: Option<&Slate>) -> BTreeMap<L
     chosen
 }
 
-fn release(
-    config: &Config,
-    run: i64,
-    (only, is_meant): (&BTreeSet<Address>, &dyn Fn(&LaneName) -> bool),
-) -> Result<Exit, Failure> {
+fn release(config: &Config, run: i64, is_meant: impl Fn(&LaneName, &Address) -> bool) -> Result<Exit, Failure> {
     let mut store = Context::store_for_change(config)?;
     let all = store.all_undone()?;
-    let wanted = all.into_iter().filter(|(lane, address, _, undone)| {
-        undone.run == run && is_meant(lane) && (only.is_empty() || only.contains(address))
-    });
+    let wanted = all.into_iter().filter(|(lane, address, _, undone)| undone.run == run && is_meant(lane, address));
     let released: Vec<(LaneName, i64)> = wanted.map(|(lane, _, entry, _)| (lane, entry)).collect();
     let count = store.release_undone(&released, Context::now())?;
     note(&match count {

@@ -95,7 +95,7 @@ fn listed(hub: &Hub, slug: &str) -> Vec<String> {
     let named = page(hub, slug)["topics"].as_array().cloned().unwrap_or_default();
     let slug_of = |id: &Json| {
         rows.iter()
-            .find(|row| row["id"].to_string() == id.as_str().unwrap_or_default())
+            .find(|row| row["id"].as_u64().map(|id| id.to_string()).as_deref() == id.as_str())
             .map(|row| row["slug"].as_str().unwrap_or_default().to_owned())
     };
     named.iter().filter_map(slug_of).collect()

@@ -14,37 +14,41 @@ type Members = Vec<String>;
 /// What must be there for a setting to be sound, and the setting.
 fn smallest(table: &'static Table, tried: Option<&Setting>, chosen: Option<(&str, &str)>) -> Members {
     let mut members: Members = chosen.iter().map(|(key, word)| format!("{key} = \"{word}\"")).collect();
-    let mut add = |setting: &Setting| {
-        let is_there = members.iter().any(|member| member.starts_with(&format!("{} = ", setting.key)));
-        if !is_there {
+    let has = |members: &Members, key: &str| members.iter().any(|member| member.starts_with(&format!("{key} = ")));
+    let add = |members: &mut Members, setting: &Setting| {
+        if !has(members, setting.key) {
             members.push(setting.line());
         }
     };
-    tried.iter().for_each(|setting| add(setting));
-    table.settings().filter(|setting| setting.usual == Usual::Required).for_each(&mut add);
-    for keys in table.one_of {
-        if !tried.is_some_and(|setting| keys.contains(&setting.key)) {
-            table.setting(keys[0]).iter().for_each(|setting| add(setting));
+    tried.iter().for_each(|setting| add(&mut members, setting));
+    let required = table.settings().filter(|setting| setting.usual == Usual::Required);
+    required.for_each(|setting| add(&mut members, setting));
+    // Keys that are needed may need others; of one among several, one is there at most.
+    for _ in 0..2 {
+        for (key, other) in table.needs {
+            if has(&members, key) {
+                table.setting(other).iter().for_each(|setting| add(&mut members, setting));
+            }
         }
-    }
-    for (key, other) in table.needs {
-        if tried.is_some_and(|setting| setting.key == *key) {
-            table.setting(other).iter().for_each(|setting| add(setting));
+        for keys in table.one_of {
+            if !keys.iter().any(|key| has(&members, key)) {
+                table.setting(keys[0]).iter().for_each(|setting| add(&mut members, setting));
+            }
         }
     }
     // A lane to a destination where documents are looked up has a key.
     if table.name == "lane" {
-        table.setting("match").iter().for_each(|setting| add(setting));
+        table.setting("match").iter().for_each(|setting| add(&mut members, setting));
     }
     // A type says how it is read, or written.
     if table.setting("read").is_some_and(|read| matches!(read.form, Form::Table(read) if read.name != "credential"))
         && tried.is_none_or(|setting| setting.key != "write")
     {
-        table.setting("read").iter().for_each(|setting| add(setting));
+        table.setting("read").iter().for_each(|setting| add(&mut members, setting));
     }
     // A listing of many has items.
     if tried.is_none_or(|setting| setting.key != "alone") && table.setting("items").is_some() {
-        table.setting("items").iter().for_each(|setting| add(setting));
+        table.setting("items").iter().for_each(|setting| add(&mut members, setting));
     }
     members
 }
@@ -90,9 +94,16 @@ fn hub() -> TempDir {
     let site = hub.path().join("profiles/visitor-site.toml");
     let fields = std::fs::read_to_string(&site).unwrap().replace("required = true", "required = false");
     std::fs::write(site, fields).unwrap();
+    // Sections, as the examples of outlines have them.
+    let catalogue = hub.path().join("profiles/catalogue.toml");
+    let sections = "\n[types.section.read]\nlist = \"/sections\"\nitems = \"$.sections[*]\"\nid = \"$.id\"\n\n\
+        [types.section.fields]\nslug = \"text\"\nname = \"text\"\nparent = \"text\"\nweight = \"integer\"\nshown = \"boolean\"\n";
+    let whole = std::fs::read_to_string(&catalogue).unwrap() + sections;
+    std::fs::write(catalogue, whole).unwrap();
     let rest = "[types.page.read]\nlist = \"/pages\"\nitems = \"$.pages[*]\"\nid = \"$.id\"\n";
     for (name, text) in [
         ("profiles/example.toml", rest),
+        ("profiles/guide.toml", include_str!("../../../demo/guide/profiles/guide.toml")),
         ("certificates.pem", "x"),
         ("page.html", "{{ fields.heading }}"),
         ("glossary.csv", "term,language,say,avoid\nfrond,fr,fronde,\n"),
@@ -135,6 +146,9 @@ fn every_example_of_the_configuration_is_sound() {
     let demo = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
     let (systems, rest) = demo.split_once("# What expressions share").unwrap();
     assert!(rest.contains("[lanes.profiles]"));
+    let systems = format!(
+        "{systems}\n[systems.guide]\nkind = \"files\"\nfolder = \"guide/data\"\nprofile = \"profiles/guide.toml\"\n"
+    );
     let validator = jsonschema::validator_for(&schema("configuration", &CONFIGURATION)).unwrap();
     let (tried, faulty) = (std::cell::Cell::new(0), std::cell::Cell::new(0));
     each(
@@ -148,7 +162,7 @@ fn every_example_of_the_configuration_is_sound() {
                 std::fs::write(hub.path().join("profiles/example.toml"), profile).unwrap();
             }
             // What the lanes and briefs of the examples are about.
-            let around = if members[0].starts_with("systems") { "" } else { systems };
+            let around = if members[0].starts_with("systems") { "" } else { &systems };
             std::fs::write(hub.path().join("diaporos.toml"), format!("{}\n{around}", members.join("\n"))).unwrap();
             tried.set(tried.get() + 1);
             let text = members.join("\n");

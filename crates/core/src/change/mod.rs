@@ -18,6 +18,7 @@
 mod alike;
 mod difference;
 mod fingerprint;
+mod list_merge;
 mod merge;
 mod policy;
 mod words;

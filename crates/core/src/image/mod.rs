@@ -1,6 +1,7 @@
 //! Pictures: what of them is shown, and what they become for a place.
 
 mod crop;
+mod fragment;
 mod rendition;
 
 pub use crop::{Area, AspectRatio, Crop, Point, crop};

@@ -13,7 +13,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 use super::models::KeptModels;
-use super::own::{OWN, own_model};
+use super::own_model::{OWN, own_model};
 use super::systems::SystemConfig;
 use super::{SeenFields, model_with_seen};
 

@@ -14,6 +14,7 @@ mod library;
 mod models;
 mod outputs;
 mod own;
+mod own_model;
 mod pushed;
 mod renditions;
 mod return_lane;
@@ -47,7 +48,8 @@ pub use house_form::{Rewritten, house_form};
 pub use keeping::{Keeping, Kept};
 pub use models::{KeptModels, model_file};
 pub use outputs::{FeedConfig, FeedFields, FeedForm, OutputConfig, PageConfig, Slash};
-pub use own::{Fills, ListConfig, NodeEntries, OWN, OutlineConfig, OutlineSource};
+pub use own::{Fills, ListConfig, NodeEntries, OutlineConfig, OutlineSource};
+pub use own_model::OWN;
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
 pub use systems::SystemConfig;
@@ -145,12 +147,12 @@ pub fn load_with(
 ) -> Result<Loaded, std::io::Error> {
     let text = std::fs::read_to_string(folder.join(FILE))?;
     let source = Source { name: FILE.to_owned(), text };
-    let mut profile_reports = Vec::new();
+    let mut profile_reports: Vec<Report> = Vec::new();
     let (read, report) = read_toml(source, &CONFIGURATION, |file, report| {
         let mut files = HubFiles { folder, reports: &mut profile_reports };
         let systems = systems::systems(file, kinds, &mut files, report);
         // A lane is held against profiles; while one of them is faulty that would only echo it.
-        let profiles_are_sound = profile_reports.iter().all(|report: &Report| !report.has_errors());
+        let profiles_are_sound = !profile_reports.iter().any(Report::has_errors);
         let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);
         let library = Arc::new(library::library(file, folder, report));
         let has_own = own::has_own(file, &systems, report);
@@ -164,40 +166,23 @@ pub fn load_with(
             now,
             has_own,
         };
-        let mut lanes = lanes::lanes(file, &around, report);
-        let briefs = briefs::briefs(file, &around, report);
-        for brief in briefs.values() {
-            return_lane::add_return(file, brief, &around, &mut lanes, report);
-        }
-        if systems.is_empty() && !report.has_errors() {
-            report.add(
-                Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured")
-                    .help("add a table `[systems.NAME]`"),
-            );
-        }
-        let hooks = hooks::hooks(file, &systems, report);
-        let serving = serving::serving(file, &systems, report);
-        let alerting = alerting::alerting(file, report);
-        let keeping = keeping::keeping(file, report);
-        let tells = tells::tells(file, (folder, &library), report);
-        let views = views::views(file, &library, report);
-        let lists = own::lists(file, &around, report);
-        let outlines = own::outlines(file, &around, report);
-        let outputs = outputs::outputs(file, (folder, &systems), report);
+        let (lanes, briefs) = lanes_and_briefs(file, &around, report);
+        warn_of_no_system(&systems, report);
+        // What reads the systems comes before what takes them.
         let config = Config {
             folder: folder.to_owned(),
-            systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
             lanes,
             briefs,
-            hooks,
-            serving,
-            alerting,
-            keeping,
-            tells,
-            views,
-            lists,
-            outlines,
-            outputs,
+            hooks: hooks::hooks(file, &systems, report),
+            serving: serving::serving(file, &systems, report),
+            alerting: alerting::alerting(file, report),
+            keeping: keeping::keeping(file, report),
+            tells: tells::tells(file, (folder, &library), report),
+            views: views::views(file, &library, report),
+            lists: own::lists(file, &around, report),
+            outlines: own::outlines(file, &around, report),
+            outputs: outputs::outputs(file, (folder, &systems), report),
+            systems: systems.into_iter().filter_map(|(name, known)| Some((name, known?))).collect(),
             library,
             kept,
         };
@@ -211,6 +196,27 @@ pub fn load_with(
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
     Ok(Loaded { config: read.filter(|_| sound), reports })
+}
+
+/// The lanes, with those by which translations of briefs return.
+fn lanes_and_briefs(
+    file: &mut Section<'_>,
+    around: &ends::Around<'_>,
+    report: &mut Report,
+) -> (IndexMap<LaneName, ConfiguredLane>, IndexMap<String, Brief>) {
+    let mut lanes = lanes::lanes(file, around, report);
+    let briefs = briefs::briefs(file, around, report);
+    for brief in briefs.values() {
+        return_lane::add_return(file, brief, around, &mut lanes, report);
+    }
+    (lanes, briefs)
+}
+
+fn warn_of_no_system(systems: &ends::Systems, report: &mut Report) {
+    if systems.is_empty() && !report.has_errors() {
+        let finding = Diagnostic::warning(Code::MissingKey, 0..0, "no system is configured");
+        report.add(finding.help("add a table `[systems.NAME]`"));
+    }
 }
 
 impl Config {

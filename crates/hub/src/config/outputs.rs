@@ -127,7 +127,8 @@ pub(super) static OUTPUT: Table = Table::new(
         lists: Form::Named(&Form::Table(&PAGE)), none, "pages of lists, by the list's name", "{ front-page = { template = \"front.html\", at = \"{language}\" } }";
         feeds: Form::Named(&Form::Table(&FEED)), none, "feeds, by name", "{ news = { of = \"page\", at = \"{language}/news.xml\", title_from = \"heading\" } }";
     ]],
-);
+)
+.needing(&[("feeds", "pages")]);
 const URL: Form = Form::Text(&TextForm { name: "an http or https address", pattern: Some("^https?://") });
 static PAGE: Table = Table::new(
     "page of an output",

@@ -1,24 +1,20 @@
 //! The hub's own entries in the configuration: ordered lists, and outlines of sections or menus.
 
 use std::path::PathBuf;
-use std::sync::OnceLock;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::{KnownFields, Slots};
 use diaporos_core::lane::{FieldExpression, TypeRef};
-use diaporos_core::model::{EntryType, Field, FieldKind, Model};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{EXPRESSION, FILE, NAMED_TEXTS, TEXT, TYPE};
 use diaporos_core::settings::{Form, Item, Section, Table, TextForm};
-use diaporos_core::value::{LanguageTag, Localised, SystemName, TypeName, Value};
+use diaporos_core::value::{LanguageTag, Localised, SystemName, Value};
 use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 
 use super::ends::{Around, Names, Systems};
 use super::expression::Expressions;
-
-/// What the hub itself is called where its entries come from.
-pub const OWN: &str = "hub";
+use super::own_model::OWN;
 
 /// How many entries a list has where nothing is said.
 const MOST: u64 = 20;
@@ -122,49 +118,6 @@ pub(super) static OUTLINE: Table = Table::new(
 )
 .needing(&[("where", "of"), ("key", "of"), ("parent", "of"), ("label", "of"), ("sort", "of"), ("of", "parent"), ("of", "label")])
 .with_one_of(&[&["file", "of"]]);
-
-/// What is known of the hub's own entries.
-pub(super) fn own_model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| {
-        let field = |kind: FieldKind| Field { kind, ..Field::default() };
-        let localised = || Field { kind: FieldKind::Text, localised: true, ..Field::default() };
-        let many = |kind: FieldKind| Field { kind, many: true, ..Field::default() };
-        let key = || Field { kind: FieldKind::Text, required: true, ..Field::default() };
-        let (text, anything) = (|| field(FieldKind::Text), || field(FieldKind::Anything));
-        let of = |fields: Vec<(&str, Field)>| EntryType {
-            fields: fields.into_iter().map(|(name, field)| (name.to_owned(), field)).collect(),
-        };
-        let types = [
-            ("list", of(vec![("name", key()), ("title", localised()), ("items", many(FieldKind::Anything))])),
-            (
-                "list-item",
-                of(vec![
-                    ("list", key()),
-                    ("place", field(FieldKind::Integer)),
-                    ("item", anything()),
-                    ("pinned", field(FieldKind::Boolean)),
-                ]),
-            ),
-            ("outline", of(vec![("name", key()), ("title", localised()), ("nodes", many(FieldKind::Anything))])),
-            (
-                "node",
-                of(vec![
-                    ("outline", key()),
-                    ("key", key()),
-                    ("label", localised()),
-                    ("parent", anything()),
-                    ("place", field(FieldKind::Integer)),
-                    ("depth", field(FieldKind::Integer)),
-                    ("leads_to", anything()),
-                    ("url", text()),
-                ]),
-            ),
-        ];
-        let named = |(name, of): (&str, EntryType)| Some((TypeName::new(name).ok()?, of));
-        Model { types: types.into_iter().filter_map(named).collect() }
-    })
-}
 
 /// Reads the lists.
 pub(super) fn lists(file: &mut Section<'_>, around: &Around<'_>, report: &mut Report) -> IndexMap<String, ListConfig> {

@@ -9,8 +9,9 @@ use serde_json::{Value as Json, json};
 use sha2::{Digest, Sha256};
 
 use super::documents::Shown;
-use super::pages::{titled, xml};
+use super::pages::titled;
 use super::places::{PagePlace, Site, absolute, filled, rooted};
+use super::xml::xml;
 use super::{OutputProblem, Wanted};
 use crate::config::{FeedConfig, FeedForm, OutputConfig};
 
@@ -36,10 +37,10 @@ struct Picture {
 }
 
 /// Makes every feed in every language.
-pub(super) fn make(output: &OutputConfig, site: &Site<'_>, wanted: &mut Wanted) {
-    for (name, feed) in &output.feeds {
+pub(super) fn make(site: &Site<'_>, wanted: &mut Wanted) {
+    for (name, feed) in &site.output.feeds {
         for language in site.languages.iter().copied() {
-            if let Err(message) = one(output, site, (name, feed), language, wanted) {
+            if let Err(message) = one(site, (name, feed), language, wanted) {
                 wanted.problems.push(OutputProblem { of: None, message: format!("feed {name}: {message}") });
             }
         }
@@ -47,12 +48,12 @@ pub(super) fn make(output: &OutputConfig, site: &Site<'_>, wanted: &mut Wanted) 
 }
 
 fn one(
-    output: &OutputConfig,
     site: &Site<'_>,
     (name, feed): (&str, &FeedConfig),
     language: &LanguageTag,
     wanted: &mut Wanted,
 ) -> Result<(), String> {
+    let output = site.output;
     let of_feed = site.shown.iter().filter(|(shown, _)| shown.kind == feed.of && shown.language == *language);
     let mut items: Vec<Item> =
         of_feed.filter_map(|(shown, place)| Some(item(output, feed, shown, place.as_ref().ok()?))).collect();

@@ -6,7 +6,8 @@ mod feeds;
 mod folder;
 mod pages;
 mod places;
-mod preview;
+mod planned;
+mod xml;
 
 use std::collections::BTreeMap;
 
@@ -19,7 +20,8 @@ use jiff::Timestamp;
 use crate::config::{Config, OutputConfig};
 use documents::documents;
 use folder::OutputFolder;
-pub use preview::{OutputPreviewError, output_pages};
+use pages::PageMaker;
+pub(crate) use planned::{Planned, PlannedDocument, PlannedPages, planned_pages};
 
 /// What an output came to.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -91,17 +93,17 @@ pub async fn make_output(
     let all = documents(config, store, output, writer).await?;
     let mut wanted = Wanted::default();
     let site = places::Site::of(output, &all);
-    pages::make(config, store, (output, &site), now, &mut wanted)?;
+    PageMaker { config, store, site: &site, now }.make(&mut wanted)?;
     for asset in site.assets() {
         match writer.kept_asset(&asset).await? {
             Some(bytes) => wanted.add(asset.to_string(), bytes, None),
             None => {
-                wanted.problems.push(OutputProblem { of: None, message: format!("the file `{asset}` is not there") })
+                wanted.problems.push(OutputProblem { of: None, message: format!("the file `{asset}` is not there") });
             }
         }
     }
-    feeds::make(output, &site, &mut wanted);
-    pages::map(output, &site, &mut wanted);
+    feeds::make(&site, &mut wanted);
+    xml::map(&site, &mut wanted);
     let (files, kept) = (wanted.files, wanted.kept);
     let folder = OutputFolder::new(&output.folder);
     let written = folder.write(&files, &kept);

@@ -16,9 +16,9 @@ use serde_json::{Map, Value as Json, json};
 use super::documents::Shown as ShownDocument;
 use super::places::{ASSETS, PagePlace, Site, absolute, filled, place, rooted};
 use super::{OutputProblem, Wanted};
-use crate::config::{Config, OutputConfig};
+use crate::config::Config;
 use crate::own::{ListPlace, list_places, outline_nodes};
-use crate::page::{Capped, escape_lightly};
+use crate::template::{Capped, escape_lightly};
 
 /// What a template may do before it is stopped.
 const FUEL: u64 = 5_000_000;
@@ -58,42 +58,54 @@ impl Templates {
     }
 }
 
-/// Makes the pages of documents and lists.
-pub(super) fn make(
-    config: &Config,
-    store: &Store,
-    (output, site): (&OutputConfig, &Site<'_>),
-    now: Timestamp,
-    wanted: &mut Wanted,
-) -> Result<(), StoreError> {
-    make_some(config, store, (output, site), now, (wanted, None))
+/// Makes pages of documents and lists.
+pub(super) struct PageMaker<'a> {
+    pub(super) config: &'a Config,
+    pub(super) store: &'a Store,
+    pub(super) site: &'a Site<'a>,
+    pub(super) now: Timestamp,
 }
 
-/// The same of one entry alone, where one is named.
-pub(super) fn make_some(
-    config: &Config,
-    store: &Store,
-    (output, site): (&OutputConfig, &Site<'_>),
-    now: Timestamp,
-    (wanted, only): (&mut Wanted, Option<&Address>),
-) -> Result<(), StoreError> {
-    let templates = Templates::of(&output.templates);
-    let mut around = BTreeMap::new();
-    for language in site.languages.iter().copied() {
-        around.insert(language, around_of(config, store, (output, site), language, now, wanted)?);
+impl PageMaker<'_> {
+    /// Makes every page.
+    pub(super) fn make(&self, wanted: &mut Wanted) -> Result<(), StoreError> {
+        let templates = Templates::of(&self.site.output.templates);
+        let around = self.around(wanted)?;
+        for (shown, place) in &self.site.shown {
+            self.document(&templates, (shown, place), &around, wanted);
+        }
+        self.lists(&templates, &around, wanted);
+        Ok(())
     }
-    for (shown, place) in site.shown.iter().filter(|(shown, _)| only.is_none_or(|only| shown.address == *only)) {
+
+    /// Makes the pages of one entry alone.
+    pub(super) fn make_of(&self, entry: &Address, wanted: &mut Wanted) -> Result<(), StoreError> {
+        let templates = Templates::of(&self.site.output.templates);
+        let around = self.around(wanted)?;
+        for (shown, place) in self.site.shown.iter().filter(|(shown, _)| shown.address == *entry) {
+            self.document(&templates, (shown, place), &around, wanted);
+        }
+        Ok(())
+    }
+
+    fn document(
+        &self,
+        templates: &Templates,
+        (shown, place): (&ShownDocument, &Result<PagePlace, String>),
+        around: &BTreeMap<&LanguageTag, Around>,
+        wanted: &mut Wanted,
+    ) {
         let of = Some((shown.lane.clone(), shown.entry));
-        let (Some(page), Some(around)) = (output.pages.get(&shown.kind), around.get(&shown.language)) else { continue };
+        let page = self.site.output.pages.get(&shown.kind);
+        let (Some(page), Some(around)) = (page, around.get(&shown.language)) else { return };
         let place = match place {
             Ok(place) => place,
             Err(message) => {
                 wanted.problems.push(OutputProblem { of, message: format!("{}: {message}", shown.address) });
-                continue;
+                return;
             }
         };
-        let values = of_document((output, site), shown, place, around);
-        match templates.render(&page.template, values) {
+        match templates.render(&page.template, of_document(self.site, shown, place, around)) {
             Ok(bytes) => wanted.add(place.path.clone(), bytes, of),
             Err(message) => {
                 wanted.kept.push(place.path.clone());
@@ -101,37 +113,75 @@ pub(super) fn make_some(
             }
         }
     }
-    for (name, page) in output.lists.iter().filter(|_| only.is_none()) {
-        for (language, around) in &around {
-            let at = match filled(&page.at, language, None) {
-                Ok(at) => place(output, &at),
-                Err(message) => {
-                    wanted.problems.push(OutputProblem { of: None, message: format!("list {name}: {message}") });
-                    continue;
-                }
-            };
-            let languages = languages(
-                site.languages
-                    .iter()
-                    .copied()
-                    .filter_map(|other| Some((other, place(output, &filled(&page.at, other, None).ok()?).url))),
-            );
-            let own = json!({ "name": name, "items": around.lists[name] });
-            let values = context! {
-                list => Serde(&own), language => language.to_string(), languages => Serde(&languages), url => at.url.clone(),
-                absolute_url => absolute(&output.url, &at.url), site => Serde(&around.site),
-                outlines => Serde(&around.outlines), lists => Serde(&around.lists),
-            };
-            match templates.render(&page.template, values) {
-                Ok(bytes) => wanted.add(at.path, bytes, None),
-                Err(message) => {
-                    wanted.kept.push(at.path);
-                    wanted.problems.push(OutputProblem { of: None, message: format!("list {name}: {message}") });
+
+    /// The page of each list in each language.
+    fn lists(&self, templates: &Templates, around: &BTreeMap<&LanguageTag, Around>, wanted: &mut Wanted) {
+        let site = self.site;
+        for (name, page) in &site.output.lists {
+            let at = |language: &LanguageTag| filled(&page.at, language, None).map(|at| place(site.output, &at));
+            let every = || site.languages.iter().copied();
+            let languages = languages(every().filter_map(|other| Some((other, at(other).ok()?.url))));
+            for (language, around) in around {
+                let at = match at(language) {
+                    Ok(at) => at,
+                    Err(message) => {
+                        wanted.problems.push(OutputProblem { of: None, message: format!("list {name}: {message}") });
+                        continue;
+                    }
+                };
+                let own = json!({ "name": name, "items": around.lists[name] });
+                let values = context! {
+                    list => Serde(&own), language => language.to_string(), languages => Serde(&languages),
+                    url => at.url.clone(), absolute_url => absolute(&site.output.url, &at.url),
+                    site => Serde(&around.site), outlines => Serde(&around.outlines), lists => Serde(&around.lists),
+                };
+                match templates.render(&page.template, values) {
+                    Ok(bytes) => wanted.add(at.path, bytes, None),
+                    Err(message) => {
+                        wanted.kept.push(at.path);
+                        wanted.problems.push(OutputProblem { of: None, message: format!("list {name}: {message}") });
+                    }
                 }
             }
         }
     }
-    Ok(())
+
+    /// What every page may show beside its own, by language.
+    fn around(&self, wanted: &mut Wanted) -> Result<BTreeMap<&LanguageTag, Around>, StoreError> {
+        let mut around = BTreeMap::new();
+        for language in self.site.languages.iter().copied() {
+            around.insert(language, self.around_in(language, wanted)?);
+        }
+        Ok(around)
+    }
+
+    fn around_in(&self, language: &LanguageTag, wanted: &mut Wanted) -> Result<Around, StoreError> {
+        let PageMaker { config, store, site, now } = *self;
+        let mut outlines = Map::new();
+        for (name, outline) in &config.outlines {
+            match outline_nodes(config, store, outline, now)? {
+                Ok(nodes) => drop(outlines.insert(name.clone(), menu(site, language, &nodes))),
+                Err(_) => {
+                    let message =
+                        format!("outline {name}: it cannot be drawn; `diaporos outline show {name}` says why");
+                    wanted.problems.push(OutputProblem { of: None, message });
+                }
+            }
+        }
+        let mut lists = Map::new();
+        for (name, list) in config.lists.iter().filter(|(_, list)| list.on == site.output.of) {
+            let (places, _) = list_places(config, store, (name, list), now)?;
+            let item = |at: &ListPlace| {
+                let (named, place) = site.page_of(&at.address, language)?;
+                Some(linked(&named.fields, &place.url))
+            };
+            lists.insert(name.clone(), Json::Array(places.iter().filter_map(item).collect()));
+        }
+        let title = titled(&site.output.title, language).unwrap_or_default();
+        let url = &site.output.url;
+        let site = json!({ "title": title, "url": url.as_str(), "root": url.path() });
+        Ok(Around { site, outlines: Json::Object(outlines), lists: Json::Object(lists) })
+    }
 }
 
 fn languages<'a>(all: impl Iterator<Item = (&'a LanguageTag, String)>) -> Json {
@@ -139,16 +189,11 @@ fn languages<'a>(all: impl Iterator<Item = (&'a LanguageTag, String)>) -> Json {
 }
 
 /// What the template of a document is given.
-fn of_document(
-    (output, site): (&OutputConfig, &Site<'_>),
-    shown: &ShownDocument,
-    place: &PagePlace,
-    around: &Around,
-) -> Shown {
+fn of_document(site: &Site<'_>, shown: &ShownDocument, place: &PagePlace, around: &Around) -> Shown {
     let languages = languages(site.pages_of(&shown.address).map(|(language, place)| (language, place.url.clone())));
     context! {
-        page => fields((output, site), shown), language => shown.language.to_string(), languages => Serde(&languages),
-        url => place.url.clone(), absolute_url => absolute(&output.url, &place.url), address => shown.address.to_string(),
+        page => fields(site, shown), language => shown.language.to_string(), languages => Serde(&languages),
+        url => place.url.clone(), absolute_url => absolute(&site.output.url, &place.url), address => shown.address.to_string(),
         kind => shown.kind.to_string(), site => Serde(&around.site), outlines => Serde(&around.outlines),
         lists => Serde(&around.lists),
     }
@@ -156,14 +201,14 @@ fn of_document(
 
 /// A document's fields for its template: HTML is cleaned and stands as it is, a document or an entry that is named is
 /// where its page is, and a file where it will be.
-fn fields((output, site): (&OutputConfig, &Site<'_>), shown: &ShownDocument) -> Shown {
+fn fields(site: &Site<'_>, shown: &ShownDocument) -> Shown {
     let of = |(name, value): (&String, &Value)| {
         let shown_value = match value {
             Value::Text(text) if shown.html.contains(name) => {
                 // What costs too much to clean is shown as text.
                 clean(text).map_or_else(|_| Shown::from(text.as_str()), Shown::from_safe_string)
             }
-            other => Shown::from(Serde(&resolved((output, site), &shown.language, other))),
+            other => Shown::from(Serde(&resolved(site, &shown.language, other))),
         };
         (name.clone(), shown_value)
     };
@@ -171,9 +216,9 @@ fn fields((output, site): (&OutputConfig, &Site<'_>), shown: &ShownDocument) -> 
 }
 
 /// A value with everything in it that has a place here as a record of its `url` and `title`.
-fn resolved((output, site): (&OutputConfig, &Site<'_>), language: &LanguageTag, value: &Value) -> Json {
+fn resolved(site: &Site<'_>, language: &LanguageTag, value: &Value) -> Json {
     match value {
-        Value::Text(text) if text.starts_with(ASSETS) => json!(rooted(&output.url, text)),
+        Value::Text(text) if text.starts_with(ASSETS) => json!(rooted(&site.output.url, text)),
         Value::Text(text) => match site.page_called(text) {
             Some((named, place)) => linked(&named.fields, &place.url),
             None => json!(text),
@@ -182,12 +227,12 @@ fn resolved((output, site): (&OutputConfig, &Site<'_>), language: &LanguageTag, 
             Some((named, place)) => linked(&named.fields, &place.url),
             None => Json::Null,
         },
-        Value::List(items) => Json::Array(items.iter().map(|item| resolved((output, site), language, item)).collect()),
-        Value::Record(inner) => Json::Object(
-            inner.iter().map(|(name, value)| (name.clone(), resolved((output, site), language, value))).collect(),
-        ),
+        Value::List(items) => Json::Array(items.iter().map(|item| resolved(site, language, item)).collect()),
+        Value::Record(inner) => {
+            Json::Object(inner.iter().map(|(name, value)| (name.clone(), resolved(site, language, value))).collect())
+        }
         Value::Localised(by_language) => {
-            by_language.get(language).map_or(Json::Null, |value| resolved((output, site), language, value))
+            by_language.get(language).map_or(Json::Null, |value| resolved(site, language, value))
         }
         other => to_json(other),
     }
@@ -198,46 +243,13 @@ fn linked(fields: &Record, url: &str) -> Json {
     json!({ "url": url, "page": fields })
 }
 
-/// What every page of a language may show beside its own.
-fn around_of(
-    config: &Config,
-    store: &Store,
-    (output, site): (&OutputConfig, &Site<'_>),
-    language: &LanguageTag,
-    now: Timestamp,
-    wanted: &mut Wanted,
-) -> Result<Around, StoreError> {
-    let mut outlines = Map::new();
-    for (name, outline) in &config.outlines {
-        match outline_nodes(config, store, outline, now)? {
-            Ok(nodes) => drop(outlines.insert(name.clone(), menu((output, site), language, &nodes))),
-            Err(_) => {
-                let message = format!("outline {name}: it cannot be drawn; `diaporos outline show {name}` says why");
-                wanted.problems.push(OutputProblem { of: None, message });
-            }
-        }
-    }
-    let mut lists = Map::new();
-    for (name, list) in config.lists.iter().filter(|(_, list)| list.on == output.of) {
-        let (places, _) = list_places(config, store, (name, list), now)?;
-        let item = |at: &ListPlace| {
-            let (named, place) = site.page_of(&at.address, language)?;
-            Some(linked(&named.fields, &place.url))
-        };
-        lists.insert(name.clone(), Json::Array(places.iter().filter_map(item).collect()));
-    }
-    let title = titled(&output.title, language).unwrap_or_default();
-    let site = json!({ "title": title, "url": output.url.as_str(), "root": output.url.path() });
-    Ok(Around { site, outlines: Json::Object(outlines), lists: Json::Object(lists) })
-}
-
 /// A title in a language, or in the first that it has.
 pub(super) fn titled(title: &indexmap::IndexMap<String, String>, language: &LanguageTag) -> Option<String> {
     title.get(language.as_str()).or_else(|| title.values().next()).cloned()
 }
 
 /// The nodes of an outline in a language: each with where it leads.
-fn menu((output, site): (&OutputConfig, &Site<'_>), language: &LanguageTag, nodes: &[Node]) -> Json {
+fn menu(site: &Site<'_>, language: &LanguageTag, nodes: &[Node]) -> Json {
     let label = |value: &Value| match value {
         Value::Localised(by_language) => {
             let own = by_language.get(language).or_else(|| by_language.values().next());
@@ -249,7 +261,7 @@ fn menu((output, site): (&OutputConfig, &Site<'_>), language: &LanguageTag, node
         (Some(entry), _) => site.page_of(entry, language).map(|(_, place)| place.url.clone()),
         (None, Some(url)) => Some(match filled(url.trim_start_matches('/'), language, None) {
             // An address of this output begins with a slash; any other is as it is.
-            Ok(own) if url.starts_with('/') => rooted(&output.url, &own),
+            Ok(own) if url.starts_with('/') => rooted(&site.output.url, &own),
             _ => url.clone(),
         }),
         (None, None) => None,
@@ -258,52 +270,8 @@ fn menu((output, site): (&OutputConfig, &Site<'_>), language: &LanguageTag, node
         let label = label(&node.part.label).unwrap_or_else(|| node.part.key.clone());
         json!({
             "key": node.part.key, "label": label, "url": url(&node.part.entry, &node.part.url),
-            "nodes": menu((output, site), language, &node.nodes),
+            "nodes": menu(site, language, &node.nodes),
         })
     };
     Json::Array(nodes.iter().map(node).collect())
-}
-
-const MAP: &str = include_str!("templates/sitemap.xml");
-
-/// The map of the site (sitemaps.org 0.9), each page with its other languages.
-pub(super) fn map(output: &OutputConfig, site: &Site<'_>, wanted: &mut Wanted) {
-    let mut pages = Vec::new();
-    for (shown, place) in &site.shown {
-        let Ok(place) = place else { continue };
-        let others: Vec<Json> = site
-            .pages_of(&shown.address)
-            .map(|(language, place)| json!({ "language": language.as_str(), "url": absolute(&output.url, &place.url) }))
-            .collect();
-        pages.push(json!({
-            "url": absolute(&output.url, &place.url), "at": shown.delivered.strftime("%Y-%m-%d").to_string(), "others": others,
-        }));
-    }
-    match xml(MAP, &json!({ "pages": pages })) {
-        Ok(bytes) => wanted.add("sitemap.xml".to_owned(), bytes, None),
-        Err(message) => wanted.problems.push(OutputProblem { of: None, message }),
-    }
-}
-
-/// A document of XML by a template of ours; what XML has no place for is left out of texts (XML 1.0, §2.2).
-pub(super) fn xml(template: &'static str, values: &Json) -> Result<Vec<u8>, String> {
-    fn sound(value: &Json) -> Json {
-        match value {
-            Json::String(text) => {
-                let stays = |c: &char| !c.is_control() || matches!(c, '\t' | '\n' | '\r');
-                json!(text.chars().filter(stays).filter(|c| !matches!(c, '\u{fffe}' | '\u{ffff}')).collect::<String>())
-            }
-            Json::Array(items) => Json::Array(items.iter().map(sound).collect()),
-            Json::Object(members) => {
-                Json::Object(members.iter().map(|(name, value)| (name.clone(), sound(value))).collect())
-            }
-            other => other.clone(),
-        }
-    }
-    let mut environment = Environment::new();
-    escape_lightly(&mut environment);
-    let told = |error: minijinja::Error| format!("{error:#}");
-    environment.add_template("xml", template).map_err(told)?;
-    let made = environment.get_template("xml").map_err(told)?.render(Serde(&sound(values))).map_err(told)?;
-    Ok(made.into_bytes())
 }

@@ -18,6 +18,7 @@ pub(super) struct PagePlace {
 
 /// An output with the places of its documents.
 pub(super) struct Site<'a> {
+    pub(super) output: &'a OutputConfig,
     pub(super) shown: Vec<(&'a Shown, Result<PagePlace, String>)>,
     /// By entry and language, and by what the document is called.
     by_entry: BTreeMap<(&'a Address, &'a LanguageTag), usize>,
@@ -26,7 +27,7 @@ pub(super) struct Site<'a> {
 }
 
 impl<'a> Site<'a> {
-    pub(super) fn of(output: &OutputConfig, all: &'a [Shown]) -> Site<'a> {
+    pub(super) fn of(output: &'a OutputConfig, all: &'a [Shown]) -> Site<'a> {
         let (mut by_entry, mut by_id) = (BTreeMap::new(), BTreeMap::new());
         let mut shown = Vec::with_capacity(all.len());
         for (at, one) in all.iter().enumerate() {
@@ -38,8 +39,8 @@ impl<'a> Site<'a> {
             by_id.insert(&one.id, at);
             shown.push((one, place));
         }
-        let languages = all.iter().map(|one| &one.language).chain([]).collect();
-        Site { shown, by_entry, by_id, languages }
+        let languages = all.iter().map(|one| &one.language).collect();
+        Site { output, shown, by_entry, by_id, languages }
     }
 
     /// Where the page of an entry is in a language.

@@ -7,7 +7,7 @@ use diaporos_core::value::{Address, Value};
 use diaporos_store::{Store, StoreError};
 use jiff::Timestamp;
 
-use super::{AllMade, Made, record, that_hold, value};
+use super::{AllMade, Made, Wanted, record, those_wanted, value};
 use crate::config::{Config, ListConfig};
 use crate::look::{Glance, in_order};
 
@@ -73,8 +73,8 @@ fn in_their_order(
     let Some(fills) = &list.fills else { return Ok(Vec::new()) };
     let glance = Glance { store, library: &config.library, now };
     let mut keys: Vec<(Value, i64)> = Vec::new();
-    let holds = fills.holds.as_ref().map(|holds| &holds.program);
-    that_hold(glance, &fills.of, (holds, &fills.slots), problems, |entry, problems| {
+    let wanted = Wanted { of: &fills.of, holds: fills.holds.as_ref(), slots: &fills.slots };
+    those_wanted(glance, &wanted, problems, |entry, problems| {
         let key = match &fills.sort {
             None => Value::Null,
             Some((sort, _)) => match value(&sort.program, &fills.slots, &entry.row, glance, problems)? {
@@ -90,15 +90,12 @@ fn in_their_order(
     Ok(keys.into_iter().map(|(_, number)| number).collect())
 }
 
-/// Makes a list's entries: the list, and an entry for each place.
-pub(super) fn make(
-    config: &Config,
-    store: &Store,
+/// Adds a list's entries: the list, and an entry for each place.
+pub(super) fn add(
     (name, list): (&str, &ListConfig),
-    now: Timestamp,
+    (places, problems): (Vec<ListPlace>, Vec<String>),
     all: &mut AllMade,
-) -> Result<(), StoreError> {
-    let (places, problems) = list_places(config, store, (name, list), now)?;
+) {
     all.problems.extend(problems.into_iter().map(|problem| format!("list {name}: {problem}")));
     let text = || Value::from(name);
     for (at, place) in places.iter().enumerate() {
@@ -114,5 +111,4 @@ pub(super) fn make(
     let items = places.into_iter().map(|place| Value::Reference(place.address)).collect();
     let fields = record([("name", text()), ("title", list.title.clone()), ("items", Value::List(items))]);
     all.entries.push(Made { kind: "list", id: name.to_owned(), fields });
-    Ok(())
 }

@@ -9,7 +9,7 @@ use std::ops::ControlFlow;
 use diaporos_core::change::fingerprint_record;
 use diaporos_core::expr::{Program, Slots, is_true};
 use diaporos_core::intake::Incoming;
-use diaporos_core::lane::TypeRef;
+use diaporos_core::lane::{FieldExpression, TypeRef};
 use diaporos_core::value::{Address, EntryId, Record, State, SystemName, TypeName, Value};
 use diaporos_store::{EntryFilter, EntryRow, Moments, Store, StoreError, StoredEntry, TakenAlone};
 use jiff::Timestamp;
@@ -62,10 +62,12 @@ pub fn make_own(config: &Config, store: &mut Store, now: Timestamp) -> Result<Ow
     }
     let mut all = AllMade::default();
     for (name, list) in &config.lists {
-        lists::make(config, store, (name, list), now, &mut all)?;
+        let found = list_places(config, store, (name, list), now)?;
+        lists::add((name, list), found, &mut all);
     }
     for (name, outline) in &config.outlines {
-        outlines::make(config, store, (name, outline), now, &mut all)?;
+        let nodes = outline_nodes(config, store, outline, now)?;
+        outlines::add((name, outline), nodes, &mut all);
     }
     let system = SystemName::new(OWN).map_err(|error| StoreError::Content(error.to_string()))?;
     let moments = Moments { asked: now, taken: now };
@@ -114,12 +116,17 @@ fn known(store: &Store) -> Result<Vec<Address>, StoreError> {
     Ok(known)
 }
 
-/// Entries that are live, of a type, for which a condition holds. An entry for which it cannot be told is left out,
-/// and told.
-fn that_hold(
+/// Entries of a type for which a condition holds.
+struct Wanted<'a> {
+    of: &'a TypeRef,
+    holds: Option<&'a FieldExpression>,
+    slots: &'a Slots,
+}
+
+/// Those that are wanted, and live. An entry of which it cannot be told is left out, and told.
+fn those_wanted(
     glance: Glance<'_>,
-    of: &TypeRef,
-    (holds, slots): (Option<&Program>, &Slots),
+    Wanted { of, holds, slots }: &Wanted<'_>,
     problems: &mut Vec<String>,
     mut each: impl FnMut(StoredEntry, &mut Vec<String>) -> Result<(), StoreError>,
 ) -> Result<(), StoreError> {
@@ -128,7 +135,7 @@ fn that_hold(
     glance.store.entries(&filter, |entry| -> Result<_, StoreError> {
         let goes = match holds {
             None => true,
-            Some(holds) => match value(holds, slots, &entry.row, glance, problems)? {
+            Some(holds) => match value(&holds.program, slots, &entry.row, glance, problems)? {
                 Some(value) => is_true(&value).unwrap_or(false),
                 None => false,
             },

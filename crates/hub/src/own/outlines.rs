@@ -5,7 +5,7 @@ use diaporos_core::value::{Address, Value};
 use diaporos_store::{Store, StoreError};
 use jiff::Timestamp;
 
-use super::{AllMade, Made, record, that_hold, value};
+use super::{AllMade, Made, Wanted, record, those_wanted, value};
 use crate::config::{Config, NodeEntries, OWN, OutlineConfig, OutlineSource};
 use crate::look::{Glance, in_order};
 
@@ -76,9 +76,9 @@ fn of_entries(
     problems: &mut Vec<String>,
 ) -> Result<Vec<Part>, StoreError> {
     let glance = Glance { store, library: &config.library, now };
-    let holds = of.holds.as_ref().map(|holds| &holds.program);
+    let wanted = Wanted { of: &of.of, holds: of.holds.as_ref(), slots: &of.slots };
     let mut given: Vec<Given> = Vec::new();
-    that_hold(glance, &of.of, (holds, &of.slots), problems, |entry, problems| {
+    those_wanted(glance, &wanted, problems, |entry, problems| {
         let address = entry.row.address.clone();
         let mut of_entry = |expression: &diaporos_core::lane::FieldExpression| {
             value(&expression.program, &of.slots, &entry.row, glance, problems)
@@ -112,21 +112,15 @@ fn of_entries(
     Ok(given.iter().map(part).collect())
 }
 
-/// Makes an outline's entries: the outline, and an entry for each node, parents first. One with a fault is left as it
+/// Adds an outline's entries: the outline, and an entry for each node, parents first. One with a fault is left as it
 /// was.
-pub(super) fn make(
-    config: &Config,
-    store: &Store,
-    (name, outline): (&str, &OutlineConfig),
-    now: Timestamp,
-    all: &mut AllMade,
-) -> Result<(), StoreError> {
-    let nodes = match outline_nodes(config, store, outline, now)? {
+pub(super) fn add((name, outline): (&str, &OutlineConfig), nodes: Result<Vec<Node>, Vec<String>>, all: &mut AllMade) {
+    let nodes = match nodes {
         Ok(nodes) => nodes,
         Err(problems) => {
             all.problems.extend(problems.into_iter().map(|problem| format!("outline {name}: {problem}")));
             all.left.insert(name.to_owned());
-            return Ok(());
+            return;
         }
     };
     let fields = record([
@@ -136,7 +130,6 @@ pub(super) fn make(
     ]);
     all.entries.push(Made { kind: "outline", id: name.to_owned(), fields });
     flat(name, &nodes, None, 1, &mut all.entries);
-    Ok(())
 }
 
 fn leads_to(node: &Node) -> (Value, Value) {

@@ -52,6 +52,7 @@ mod verdict;
 mod versions;
 mod words;
 mod work;
+mod world;
 
 use std::cell::RefCell;
 use std::fs::{File, TryLockError};

@@ -82,7 +82,8 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     }
     if args.serve {
         let address = args.address.as_deref().map(address).transpose()?;
-        return pages::serve(&args.lane, address, (args.most.max(50), args.against, args.port), context).await;
+        let (lane, most, against) = (args.lane.clone(), args.most.max(50), args.against);
+        return pages::serve(pages::Asked { lane, address, most, against }, args.port, context).await;
     }
     let store = Context::store(&config)?;
     let plans = match &args.address {

@@ -7,8 +7,7 @@ use diaporos_core::value::Address;
 use diaporos_hub::Connector;
 use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::look::title;
-use diaporos_hub::outputs::output_pages;
-use diaporos_hub::page::{DocumentPage, EntryPages, entry_list, lane_pages, side_by_side};
+use diaporos_hub::page::{DocumentPage, EntryPages, Showing, entry_list, lane_pages, output_pages, side_by_side};
 use diaporos_hub::page_server::{folder_mark, serve_pages};
 use diaporos_hub::preview::held_there;
 use diaporos_hub::push::EntryPlan;
@@ -47,7 +46,8 @@ impl Pages<'_> {
         let to = &lane.lane.to;
         let of = config.outputs.values().find(|output| output.of == to.system && output.pages.contains_key(&to.kind));
         if let Some(output) = of {
-            let done = output_pages((config, store), output, (lane, writer), plan, (against, Context::now())).await;
+            let showing = Showing { lane, writer, output, against };
+            let done = output_pages(config, store, showing, plan, Context::now()).await;
             return done.map_err(|error| Failure::failed(error.to_string()));
         }
         let mut held = Vec::new();
@@ -58,27 +58,36 @@ impl Pages<'_> {
     }
 }
 
+/// What is asked to be looked at.
+#[derive(Clone)]
+pub(super) struct Asked {
+    /// The lane.
+    pub(super) lane: String,
+    /// The entry; the lane's first entries are listed without it.
+    pub(super) address: Option<Address>,
+    /// How many are listed.
+    pub(super) most: usize,
+    /// Whether what is on view now stands beside.
+    pub(super) against: bool,
+}
+
 /// Shows pages in a browser on this machine until Ctrl-C. Each is drawn anew when it is asked for, from the
 /// configuration and the templates as they are then.
-pub(super) async fn serve(
-    name: &str,
-    address: Option<Address>,
-    (most, against, port): (usize, bool, u16),
-    context: &Context,
-) -> Result<Exit, Failure> {
+pub(super) async fn serve(asked: Asked, port: u16, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let outputs: Vec<std::path::PathBuf> = config.outputs.values().map(|output| output.folder.clone()).collect();
-    let (folder, name, hub) = (config.folder.clone(), name.to_owned(), context.clone());
+    let (folder, hub) = (config.folder.clone(), context.clone());
     let mark = Arc::new(move || {
         let without: Vec<&Path> = outputs.iter().map(std::path::PathBuf::as_path).collect();
         folder_mark(&folder, &without)
     });
     let marked = Arc::clone(&mark);
     let runtime = tokio::runtime::Handle::current();
-    let only = address.clone();
     let draw = Arc::new(move |address: Option<Address>| {
         let follows = marked();
-        let drawn = runtime.block_on(draw(&hub, &name, (address.or(only.clone()), most, against), follows));
+        let mut asked = asked.clone();
+        asked.address = address.or(asked.address);
+        let drawn = runtime.block_on(draw(&hub, &asked, follows));
         drawn.map_err(|failure| failure.in_a_line())
     });
     let interrupt = Interrupt::listen();
@@ -92,20 +101,15 @@ pub(super) async fn serve(
     Ok(Exit::Done)
 }
 
-async fn draw(
-    context: &Context,
-    name: &str,
-    (address, most, against): (Option<Address>, usize, bool),
-    follows: String,
-) -> Result<String, Failure> {
+async fn draw(context: &Context, asked: &Asked, follows: String) -> Result<String, Failure> {
     let config = context.config()?;
-    let lane = lane(&config, name)?;
+    let lane = lane(&config, &asked.lane)?;
     let store = Context::store(&config)?;
     let connector = Connector::new(&config, &Context::variable);
     let writer = connector.writer(&lane.lane.to.system)?;
-    let Some(address) = address else { return list(&store, lane, most) };
-    let plan = one(&store, lane, &address)?;
-    let pages = Pages { config: &config, store: &store, lane, writer: writer.as_ref(), against };
+    let Some(address) = &asked.address else { return list(&store, lane, asked.most) };
+    let plan = one(&store, lane, address)?;
+    let pages = Pages { config: &config, store: &store, lane, writer: writer.as_ref(), against: asked.against };
     pages.drawn(&plan, Some(follows)).await
 }
 
