@@ -198,19 +198,11 @@ impl Undoing<'_> {
             steps.end(self.summary(&plan, false, left))?;
             return self.end(plan, left);
         }
-        store.keep_undone(&kept)?;
+        run.store.keep_undone(&kept)?;
         // What is taken back of a launch that was broken off is not gone on with.
         if let Some(slate) = self.slate.clone().filter(|slate| slate.standing.is_under_way()) {
-            store.keep_slate(&Slate { standing: SlateStanding::Cancelled, ..slate }, Context::now())?;
+            run.store.keep_slate(&Slate { standing: SlateStanding::Cancelled, ..slate }, Context::now())?;
         }
-        let mut run = PushRun {
-            store: &mut store,
-            targets: &targets,
-            chosen: Some(&chosen),
-            own: None,
-            clock: &Context::now,
-            stop: &stop,
-        };
         let done = run.run(options, author, &mut Silent, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
         steps.end(self.summary(&done, true, left))?;
         self.end(done, left)

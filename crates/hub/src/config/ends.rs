@@ -7,7 +7,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Library;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::model::Model;
-use diaporos_core::settings::{InnerText, Item};
+use diaporos_core::settings::{InnerText, Item, Section};
 use diaporos_core::value::{SystemName, TypeName};
 use indexmap::IndexMap;
 use jiff::Timestamp;
@@ -19,6 +19,36 @@ use super::{SeenFields, model_with_seen};
 
 /// The systems by name; a faulty one without its configuration.
 pub(super) type Systems = IndexMap<SystemName, Option<SystemConfig>>;
+
+/// The system of a name that is configured.
+pub(super) fn known_system(systems: &Systems, item: &Item<InnerText>, report: &mut Report) -> Option<SystemName> {
+    let name = item.value.as_str();
+    let known = systems.keys().find(|known| known.as_str() == name);
+    if known.is_none() {
+        let message = format!("there is no system `{name}`");
+        let finding = Diagnostic::error(Code::UnknownName, item.span.clone(), message);
+        report.add(finding.suggest(name, systems.keys().map(SystemName::as_str)));
+    }
+    known.cloned()
+}
+
+/// Reads the tables within a table, each by its name; a faulty one is left out.
+pub(super) fn named_tables<T>(
+    section: &mut Section<'_>,
+    key: &'static str,
+    report: &mut Report,
+    mut read: impl FnMut(&Item<String>, &mut Section<'_>, &mut Report) -> Option<T>,
+) -> IndexMap<String, T> {
+    let mut found = IndexMap::new();
+    let Some(mut section) = section.section(key, report) else { return found };
+    for name in section.names() {
+        let Some(mut table) = section.named_section(&name.value, report) else { continue };
+        let one = read(&name, &mut table, report);
+        table.finish(report);
+        found.extend(one.map(|one| (name.value, one)));
+    }
+    found
+}
 
 /// What lanes are held against.
 pub(super) struct Around<'a> {

@@ -11,7 +11,7 @@ use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 use url::Url;
 
-use super::ends::Systems;
+use super::ends::{Systems, known_system, named_tables};
 
 /// A whole output.
 #[derive(Debug, Clone)]
@@ -160,15 +160,7 @@ pub(super) fn outputs(
     (folder, systems): (&std::path::Path, &Systems),
     report: &mut Report,
 ) -> IndexMap<String, OutputConfig> {
-    let mut found = IndexMap::new();
-    let Some(mut section) = file.section("outputs", report) else { return found };
-    for name in section.names() {
-        let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        let read = output(&mut table, (folder, systems), report);
-        table.finish(report);
-        found.extend(read.map(|read| (name.value, read)));
-    }
-    found
+    named_tables(file, "outputs", report, |_, table, report| output(table, (folder, systems), report))
 }
 
 fn output(
@@ -176,15 +168,7 @@ fn output(
     (folder, systems): (&std::path::Path, &Systems),
     report: &mut Report,
 ) -> Option<OutputConfig> {
-    let of = table.text("of", report).and_then(|item| {
-        let known = systems.keys().find(|known| known.as_str() == item.value.as_str());
-        if known.is_none() {
-            let message = format!("there is no system `{}`", item.value.as_str());
-            let finding = Diagnostic::error(Code::UnknownName, item.span, message);
-            report.add(finding.suggest(item.value.as_str(), systems.keys().map(SystemName::as_str)));
-        }
-        known.cloned()
-    });
+    let of = table.text("of", report).and_then(|item| known_system(systems, &item, report));
     let inside = |key: &'static str, table: &mut Section<'_>, report: &mut Report| {
         let item = table.text(key, report)?;
         let found = within(folder, item.value.as_str());
@@ -200,14 +184,14 @@ fn output(
     });
     let title = texts("title", table, report);
     let mut pages = IndexMap::new();
-    for (name, page) in named("pages", table, report, page) {
+    for (name, page) in named_tables(table, "pages", report, |_, table, report| page(table, report)) {
         match TypeName::new(name) {
             Ok(kind) => drop(pages.insert(kind, page)),
             Err(error) => report.add(Diagnostic::error(Code::BadValue, table.span(), error.to_string())),
         }
     }
-    let lists = named("lists", table, report, page);
-    let feeds = named("feeds", table, report, feed);
+    let lists = named_tables(table, "lists", report, |_, table, report| page(table, report));
+    let feeds = named_tables(table, "feeds", report, |_, table, report| feed(table, report));
     for (name, feed) in &feeds {
         if !pages.contains_key(&feed.of) {
             let message = format!("the feed `{name}` is of `{}`, which has no pages", feed.of);
@@ -252,23 +236,6 @@ fn texts(key: &'static str, table: &mut Section<'_>, report: &mut Report) -> Ind
         found.extend(text.map(|text| (name.value, text.value.as_str().to_owned())));
     }
     section.finish(report);
-    found
-}
-
-fn named<T>(
-    key: &'static str,
-    table: &mut Section<'_>,
-    report: &mut Report,
-    read: fn(&mut Section<'_>, &mut Report) -> Option<T>,
-) -> IndexMap<String, T> {
-    let mut found = IndexMap::new();
-    let Some(mut section) = table.section(key, report) else { return found };
-    for name in section.names() {
-        let Some(mut inner) = section.named_section(&name.value, report) else { continue };
-        let one = read(&mut inner, report);
-        inner.finish(report);
-        found.extend(one.map(|one| (name.value, one)));
-    }
     found
 }
 

@@ -12,7 +12,7 @@ use diaporos_core::value::{LanguageTag, Localised, SystemName, Value};
 use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
 
-use super::ends::{Around, Names, Systems};
+use super::ends::{Around, Names, Systems, known_system, named_tables};
 use super::expression::Expressions;
 use super::own_model::OWN;
 
@@ -121,7 +121,8 @@ pub(super) static OUTLINE: Table = Table::new(
 
 /// Reads the lists.
 pub(super) fn lists(file: &mut Section<'_>, around: &Around<'_>, report: &mut Report) -> IndexMap<String, ListConfig> {
-    named(file, "lists", report, |table, report| {
+    named_tables(file, "lists", report, |name, table, report| {
+        let is_plain = is_plain(name, report);
         let on = system(table, around, report);
         let most = table.count("most", report).map_or(MOST, |count| count.value);
         let title = title(table, report);
@@ -136,7 +137,7 @@ pub(super) fn lists(file: &mut Section<'_>, around: &Around<'_>, report: &mut Re
             let slots = expressions.slots.clone();
             Some(Fills { of, holds: known(holds)?, sort: known(sort)?, slots })
         });
-        Some(ListConfig { title: title?, fills: fills?, most, on: on? })
+        is_plain.then_some(ListConfig { title: title?, fills: fills?, most, on: on? })
     })
 }
 
@@ -146,7 +147,8 @@ pub(super) fn outlines(
     around: &Around<'_>,
     report: &mut Report,
 ) -> IndexMap<String, OutlineConfig> {
-    named(file, "outlines", report, |table, report| {
+    named_tables(file, "outlines", report, |name, table, report| {
+        let is_plain = is_plain(name, report);
         let has_on = table.has("on");
         let on = system(table, around, report);
         let on = if has_on { Some(on) } else { None };
@@ -171,7 +173,7 @@ pub(super) fn outlines(
             (None, Some(entries)) => OutlineSource::Entries(Box::new(entries)),
             _ => return None,
         };
-        Some(OutlineConfig { title: title?, from, on: known(on)? })
+        is_plain.then_some(OutlineConfig { title: title?, from, on: known(on)? })
     })
 }
 
@@ -183,38 +185,20 @@ fn known<T>(read: Option<Option<T>>) -> Option<Option<T>> {
     }
 }
 
-fn named<T>(
-    file: &mut Section<'_>,
-    key: &'static str,
-    report: &mut Report,
-    mut read: impl FnMut(&mut Section<'_>, &mut Report) -> Option<T>,
-) -> IndexMap<String, T> {
-    let mut found = IndexMap::new();
-    let Some(mut section) = file.section(key, report) else { return found };
-    for name in section.names() {
-        let plain = |byte: u8| matches!(byte, b'a'..=b'z' | b'0'..=b'9' | b'-');
-        if name.value.is_empty() || !name.value.bytes().all(plain) {
-            let message = format!("`{}` cannot be a name here: small letters, digits and `-` only", name.value);
-            report.add(Diagnostic::error(Code::BadValue, name.span, message));
-            continue;
-        }
-        let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        let one = read(&mut table, report);
-        table.finish(report);
-        found.extend(one.map(|one| (name.value, one)));
+/// Whether a name can stand in an identifier of an entry.
+fn is_plain(name: &Item<String>, report: &mut Report) -> bool {
+    let plain = |byte: u8| matches!(byte, b'a'..=b'z' | b'0'..=b'9' | b'-');
+    let is_plain = !name.value.is_empty() && name.value.bytes().all(plain);
+    if !is_plain {
+        let message = format!("`{}` cannot be a name here: small letters, digits and `-` only", name.value);
+        report.add(Diagnostic::error(Code::BadValue, name.span.clone(), message));
     }
-    found
+    is_plain
 }
 
 fn system(table: &mut Section<'_>, around: &Around<'_>, report: &mut Report) -> Option<SystemName> {
     let item = table.text("on", report)?;
-    let known = around.systems.keys().find(|known| known.as_str() == item.value.as_str());
-    if known.is_none() {
-        let message = format!("there is no system `{}`", item.value.as_str());
-        let finding = Diagnostic::error(Code::UnknownName, item.span, message);
-        report.add(finding.suggest(item.value.as_str(), around.systems.keys().map(SystemName::as_str)));
-    }
-    known.cloned()
+    known_system(around.systems, &item, report)
 }
 
 /// What a list is called, by language; null where nothing is said.
