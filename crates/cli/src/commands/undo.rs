@@ -140,6 +140,10 @@ fn runs_of(config: &Config, named: &str) -> Result<(Vec<i64>, Option<Slate>), Fa
     let store = Context::store(config)?;
     let Some(slate) = store.slate(named)? else {
         let known: Vec<String> = store.slates()?.into_iter().map(|slate| slate.name).collect();
+        if known.is_empty() {
+            let failure = Failure::wrong(format!("there is no run or slate `{named}`"));
+            return Err(failure.advise("`diaporos ledger` lists runs; no slate was made yet"));
+        }
         return Err(unknown("run or slate", named, known.iter().map(String::as_str)));
     };
     let runs = store.slate_runs(named)?;

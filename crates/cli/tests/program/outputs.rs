@@ -7,6 +7,7 @@ use diaporos_demo::add_guide;
 use serde_json::{Value as Json, json};
 
 use crate::harness::Hub;
+use crate::servers::answers;
 
 /// The demo's hub with its guide, pushed.
 fn guided() -> Hub {
@@ -201,6 +202,7 @@ content_from = "body"
     assert!(
         wire["items"].as_array().unwrap().iter().all(|item| item["uri"].as_str().unwrap().starts_with("urn:uuid:"))
     );
+    as_another_reads_them(&hub);
     // A name changes, and its page moves: the item stays the same one.
     let sundew = |feed: &feed_rs::model::Feed, words: &str| {
         let named =
@@ -213,6 +215,22 @@ content_from = "body"
     hub.run(&["push"]).ends(3);
     let after = sundew(&read("en/feed.json"), "Round-leaved");
     assert!(before.0 == after.0 && before.1 != after.1, "{before:?} {after:?}");
+}
+
+/// Feeds as a package reads them: without a complaint, and with the identifiers that we read.
+fn as_another_reads_them(hub: &Hub) {
+    let paths = ["en/plants.xml", "en/plants-1.xml", "en/rss.xml", "cy/rss.xml"];
+    let whole = |path: &&str| json!({ "path": hub.path().join("guide/public").join(path) });
+    let Some(read) = answers("python", "feeds.py", &paths.iter().map(whole).collect::<Vec<_>>()) else { return };
+    for (path, read) in paths.iter().zip(&read) {
+        let read: Json = serde_json::from_str(read).unwrap();
+        let ours = feed_rs::parser::parse(text(hub, path).as_bytes()).unwrap();
+        let ids: Vec<&str> = ours.entries.iter().map(|entry| entry.id.as_str()).collect();
+        let version = if path.ends_with("rss.xml") { "rss20" } else { "atom10" };
+        assert_eq!((&read["complaint"], &read["version"], &read["dated"]), (&json!(""), &json!(version), &json!(true)));
+        assert_eq!(read["ids"], json!(ids), "{path}");
+    }
+    assert_eq!(read.len(), paths.len());
 }
 
 #[test]

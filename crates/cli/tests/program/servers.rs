@@ -1,9 +1,11 @@
-//! Real servers that we did not write, started and ended by the tests that ask them. `.ci/run` installs
+//! Real servers and packages that we did not write, started and ended by the tests that ask them. `.ci/run` installs
 //! them.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+
+use serde_json::Value as Json;
 
 use crate::harness::skipped;
 
@@ -23,6 +25,26 @@ impl Drop for Peer {
 
 pub(crate) fn folder() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../tests/peers")
+}
+
+/// What a package answers to cases, a line each; none where it is not installed.
+pub(crate) fn answers(program: &str, script: &str, cases: &[Json]) -> Option<Vec<String>> {
+    let (python, node) = (folder().join("venv/bin/python"), folder().join("node_modules/standardwebhooks"));
+    if !python.is_file() || !node.is_dir() {
+        skipped("the packages of tests/peers are not installed: `.ci/run` does it");
+        return None;
+    }
+    let program = if program == "python" { python.into_os_string() } else { program.into() };
+    let mut command = Command::new(program);
+    let command = command.arg(script).current_dir(folder()).stdin(Stdio::piped()).stdout(Stdio::piped());
+    let mut child = command.spawn().unwrap();
+    let mut input = child.stdin.take().unwrap();
+    for case in cases {
+        writeln!(input, "{case}").unwrap();
+    }
+    drop(input);
+    let output = child.wait_with_output().unwrap();
+    Some(String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect())
 }
 
 /// Starts a server by its script, which prints its port; none where it is not installed.

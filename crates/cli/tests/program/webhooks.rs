@@ -1,39 +1,16 @@
 //! Standard Webhooks against packages that we did not write: each side signs, and each verifies what the other did.
 
 use std::collections::BTreeMap;
-use std::io::Write;
-use std::process::{Command, Stdio};
 
 use diaporos_core::hook::{Received, Scheme, sign, verify};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value as Json, json};
 
-use crate::harness::skipped;
-use crate::servers::folder;
+use crate::servers::answers;
 
 const SECRET: &str = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw";
 const OTHER: &str = "whsec_T3N0cmVsIEdhcmRlbnMgYXJlIG1hZGUgdXA=";
 const BODY: &str = "{\"event\": \"saved\", \"id\": \"p-001 é\"}";
-
-/// What a package answers to cases, a line each; none where it is not installed.
-fn answers(program: &str, script: &str, cases: &[Json]) -> Option<Vec<String>> {
-    let (python, node) = (folder().join("venv/bin/python"), folder().join("node_modules/standardwebhooks"));
-    if !python.is_file() || !node.is_dir() {
-        skipped("the packages of tests/peers are not installed: `.ci/run` does it");
-        return None;
-    }
-    let program = if program == "python" { python.into_os_string() } else { program.into() };
-    let mut command = Command::new(program);
-    let command = command.arg(script).current_dir(folder()).stdin(Stdio::piped()).stdout(Stdio::piped());
-    let mut child = command.spawn().unwrap();
-    let mut input = child.stdin.take().unwrap();
-    for case in cases {
-        writeln!(input, "{case}").unwrap();
-    }
-    drop(input);
-    let output = child.wait_with_output().unwrap();
-    Some(String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect())
-}
 
 fn headers(id: &str, second: i64, signature: &str) -> BTreeMap<String, String> {
     [("webhook-id", id), ("webhook-timestamp", &second.to_string()), ("webhook-signature", signature)]

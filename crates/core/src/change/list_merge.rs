@@ -35,7 +35,7 @@ pub(super) fn items((base, there): (&[Value], &[Value]), ours: &[Value], theirs:
 }
 
 /// Whether items that both have stand in another order.
-pub(super) fn is_moved(before: &[Value], after: &[Value]) -> bool {
+fn is_moved(before: &[Value], after: &[Value]) -> bool {
     let common = |of: &[Value], other: &[Value]| -> Vec<Value> {
         let mut left: Vec<&Value> = other.iter().collect();
         let mut is_left =
@@ -69,5 +69,73 @@ fn how_often(base: usize, ours: usize, theirs: usize) -> usize {
         // Taken out for good by one side.
         _ if ours == 0 || theirs == 0 => 0,
         _ => (ours + theirs).saturating_sub(base),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::change::{Base, Divergences, MergePolicies, merge};
+    use crate::value::Record;
+    use proptest::prelude::*;
+
+    fn values(side: &[i64]) -> Vec<Value> {
+        side.iter().map(|item| Value::Integer(*item)).collect()
+    }
+
+    fn any_list() -> impl Strategy<Value = Vec<i64>> {
+        proptest::collection::vec(0..6_i64, 0..6)
+    }
+
+    proptest! {
+        #[test]
+        fn lists_keep_what_each_side_put_in_and_lose_what_each_took_out(
+            base in any_list(),
+            ours in any_list(),
+            theirs in any_list(),
+        ) {
+            let before = values(&base);
+            let Some(merged) = items((&before, &before), &values(&ours), &values(&theirs)) else {
+                // Only what both moved is left to a person.
+                prop_assert!(is_moved(&before, &values(&ours)) && is_moved(&before, &values(&theirs)));
+                return Ok(());
+            };
+            for item in 0..6_i64 {
+                let in_side = |side: &[i64]| side.contains(&item);
+                let expected = match (in_side(&base), in_side(&ours), in_side(&theirs)) {
+                    (false, a, b) => a || b,
+                    (true, a, b) => a && b,
+                };
+                prop_assert_eq!(merged.contains(&Value::Integer(item)), expected, "{}", item);
+            }
+        }
+
+        /// Whatever hands make of a list between our deliveries, it comes to rest, at once.
+        #[test]
+        fn a_list_comes_to_rest_after_any_disorder(
+            rounds in proptest::collection::vec((any_list(), proptest::option::of(any_list())), 1..8),
+        ) {
+            let record = |side: &[i64]| Record::from_iter([("items".to_owned(), Value::List(values(side)))]);
+            let (mut delivered, mut divergences, mut there) = (record(&[]), Divergences::new(), record(&[]));
+            for (ours, by_hand) in rounds {
+                if let Some(by_hand) = by_hand {
+                    there = record(&by_hand);
+                }
+                let ours = record(&ours);
+                let base = Base { delivered: &delivered, divergences: &divergences };
+                let first = merge(base, &ours, &there, false, &MergePolicies::default());
+                if !first.conflicts.is_empty() {
+                    // A person decides; nothing was written.
+                    continue;
+                }
+                if first.owes {
+                    there.extend(first.fields);
+                }
+                (delivered, divergences) = (ours.clone(), first.divergences);
+                let base = Base { delivered: &delivered, divergences: &divergences };
+                let again = merge(base, &ours, &there, false, &MergePolicies::default());
+                prop_assert!(!again.owes && again.conflicts.is_empty() && again.drifted.is_empty(), "{:?}", again);
+            }
+        }
     }
 }

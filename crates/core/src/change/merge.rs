@@ -212,7 +212,6 @@ fn both((base, there): (&Value, &Value), ours: &Value, theirs: &Value) -> Option
 
 #[cfg(test)]
 mod tests {
-    use super::super::list_merge::is_moved;
     use super::*;
     use crate::value::from_stored;
     use crate::value::tests::any_value;
@@ -358,29 +357,6 @@ mod tests {
             if !same(&other, &delivered["f"]) {
                 prop_assert_eq!(theirs.fields.get("f"), None);
                 prop_assert_eq!(theirs.divergences.get("f").map(Divergence::value), Some(&other));
-            }
-        }
-
-        #[test]
-        fn lists_keep_what_each_side_put_in_and_lose_what_each_took_out(
-            base in proptest::collection::vec(0..6_i64, 0..6),
-            ours in proptest::collection::vec(0..6_i64, 0..6),
-            theirs in proptest::collection::vec(0..6_i64, 0..6),
-        ) {
-            let values = |side: &[i64]| side.iter().map(|item| Value::Integer(*item)).collect::<Vec<_>>();
-            let before = values(&base);
-            let Some(merged) = items((&before, &before), &values(&ours), &values(&theirs)) else {
-                // Only what both moved is left to a person.
-                prop_assert!(is_moved(&before, &values(&ours)) && is_moved(&before, &values(&theirs)));
-                return Ok(());
-            };
-            for item in 0..6_i64 {
-                let in_side = |side: &[i64]| side.contains(&item);
-                let expected = match (in_side(&base), in_side(&ours), in_side(&theirs)) {
-                    (false, a, b) => a || b,
-                    (true, a, b) => a && b,
-                };
-                prop_assert_eq!(merged.contains(&Value::Integer(item)), expected, "{}", item);
             }
         }
     }

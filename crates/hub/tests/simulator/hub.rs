@@ -154,16 +154,27 @@ impl Hub {
 
     /// Has what was saved of a launch that came to no end taken back; the next push carries it out.
     pub(crate) fn take_back(&mut self) {
+        for slate in self.open().slates().unwrap().into_iter().filter(|slate| slate.standing.is_pending()) {
+            let runs = self.open().slate_runs(&slate.name).unwrap();
+            self.keep_as_before(&runs);
+            let cancelled = Slate { standing: SlateStanding::Cancelled, ..slate };
+            self.open().keep_slate(&cancelled, Timestamp::UNIX_EPOCH).unwrap();
+        }
+    }
+
+    /// Has the only launch undone; the next push carries it out.
+    pub(crate) fn undo_launch(&mut self) {
+        let slates = self.open().slates().unwrap();
+        let runs = self.open().slate_runs(&slates[0].name).unwrap();
+        self.keep_as_before(&runs);
+    }
+
+    fn keep_as_before(&mut self, runs: &[i64]) {
         let config = self.config;
         let store = self.open();
-        for slate in store.slates().unwrap().into_iter().filter(|slate| slate.standing.is_pending()) {
-            let runs = store.slate_runs(&slate.name).unwrap();
-            let rows = undo(config, store, &runs, ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
-            let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
-            store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
-            let cancelled = Slate { standing: SlateStanding::Cancelled, ..slate };
-            store.keep_slate(&cancelled, Timestamp::UNIX_EPOCH).unwrap();
-        }
+        let rows = undo(config, store, runs, ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
+        let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
+        store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
     }
 
     async fn live(&mut self, site: &Site, work: Work) -> bool {
@@ -193,13 +204,9 @@ impl Hub {
 
     /// Has the so-manieth run from the last undone; the next push carries it out.
     pub(crate) fn undo(&mut self, back: u8) {
-        let config = self.config;
         let store = self.open();
         let last = (1..).take_while(|run| store.has_run_numbered(*run).unwrap()).last().unwrap_or(0);
-        let run = last - i64::from(back);
-        let rows = undo(config, store, &[run], ("simulator", Timestamp::UNIX_EPOCH)).unwrap();
-        let kept = rows.into_iter().filter_map(|row| Some((row.lane, row.entry, row.end.ok()?)));
-        store.keep_undone(&kept.collect::<Vec<_>>()).unwrap();
+        self.keep_as_before(&[last - i64::from(back)]);
     }
 
     /// Has everything go as its lane has it again.

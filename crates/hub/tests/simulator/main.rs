@@ -80,6 +80,25 @@ async fn undone(first: Vec<Event>, then: Vec<Event>, languages: bool) {
     hub.everything_is_right(&site.world());
 }
 
+/// Plays what happens at the source, and pushes it; then more of that, launched and taken back: what a visitor sees
+/// is what was there before.
+async fn launched_and_undone(first: Vec<Event>, then: Vec<Event>, kind: HistoryKind) {
+    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.languages);
+    let mut hub = Hub::new(kind.languages);
+    at_the_source(&mut hub, first);
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
+    let before = site.world().on_view();
+    // A slate of what is live launches nothing that is withdrawn.
+    at_the_source(&mut hub, then.into_iter().filter(|event| !matches!(event, Event::Live(_, false))).collect());
+    assert!(hub.launch(&site).await);
+    hub.undo_launch();
+    assert!(hub.push(&site, false).await);
+    assert_eq!(site.world().on_view(), before);
+    hub.release();
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
+    hub.everything_is_right(&site.world());
+}
+
 /// What happens at the source alone.
 fn at_the_source(hub: &mut Hub, events: Vec<Event>) {
     for event in events {
@@ -136,6 +155,14 @@ proptest! {
         hub::die_quietly();
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
         runtime.block_on(undone(events, edits, languages));
+    }
+
+    #[test]
+    fn a_launch_that_is_undone_never_was(events in history(), edits in history(), languages: bool, apart: bool) {
+        hub::die_quietly();
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
+        let kind = HistoryKind { versions: true, shows: true, shares_key: false, languages, apart };
+        runtime.block_on(launched_and_undone(events, edits, kind));
     }
 
     #[test]

@@ -75,6 +75,10 @@ pub(super) struct Asked {
 /// configuration and the templates as they are then.
 pub(super) async fn serve(asked: Asked, port: u16, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
+    // What is not there is told now, and not to a browser.
+    if let Some(address) = &asked.address {
+        one(&Context::store(&config)?, lane(&config, &asked.lane)?, address)?;
+    }
     let outputs: Vec<std::path::PathBuf> = config.outputs.values().map(|output| output.folder.clone()).collect();
     let (folder, hub) = (config.folder.clone(), context.clone());
     let mark = Arc::new(move || {

@@ -87,6 +87,10 @@ fn slate(store: &Store, name: &str) -> Result<Slate, Failure> {
         Some(slate) => Ok(slate),
         None => {
             let known: Vec<String> = store.slates()?.into_iter().map(|slate| slate.name).collect();
+            if known.is_empty() {
+                let failure = Failure::wrong(format!("there is no slate `{name}`"));
+                return Err(failure.advise(format!("`diaporos slate new {name}` makes it")));
+            }
             Err(unknown("slate", name, known.iter().map(String::as_str)))
         }
     }
