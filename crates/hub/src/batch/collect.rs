@@ -256,12 +256,13 @@ impl Collector<'_> {
             gathered.pending.touch(&unit, into);
             return Ok(());
         }
-        let Some((sent, field)) = self.sent(&unit)? else {
+        let Some(known) = self.sent_once(&unit, &mut gathered.pending.last)? else {
             gathered.tally.refused += 1;
             (gathered.row)(told("refused", vec!["its text is no longer translated by the brief".to_owned()]));
             return Ok(());
         };
-        let (rejected, noted) = self.defects(&unit, &sent, &field, into, &target);
+        let (sent, field) = &*known;
+        let (rejected, noted) = self.defects(&unit, sent, field, into, &target);
         if !rejected.is_empty() {
             let reasons: Vec<String> = rejected.into_iter().map(|defect| defect.message).collect();
             if unit.standing == UnitStanding::Accepted {
@@ -287,7 +288,7 @@ impl Collector<'_> {
             return Ok(());
         }
         let notes = noted.into_iter().map(|defect| defect.message).collect();
-        self.settle(&unit, &sent, into, Sound { target, notes }, gathered)
+        self.settle(&unit, sent, into, Sound { target, notes }, gathered)
     }
 
     /// A sound translation: accepted, or held where its text has changed since; and so are those of the

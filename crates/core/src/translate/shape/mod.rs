@@ -4,6 +4,8 @@ mod cut;
 mod element;
 mod tag;
 
+use std::sync::OnceLock;
+
 use crate::text::{affordable_html, html_from_markdown, markdown_from_html};
 
 use super::inline::{Inline, Piece};
@@ -48,12 +50,22 @@ pub struct Block {
 }
 
 /// A text cut into its blocks.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct TextStructure {
     form: Form,
     parts: Vec<Part>,
     blocks: Vec<Block>,
+    is_sound: OnceLock<bool>,
 }
+
+impl PartialEq for TextStructure {
+    fn eq(&self, other: &TextStructure) -> bool {
+        // Whether it is sound follows from the rest, known already or not.
+        (self.form, &self.parts, &self.blocks) == (other.form, &other.parts, &other.blocks)
+    }
+}
+
+impl Eq for TextStructure {}
 
 /// Why blocks cannot be joined to a text again.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -78,7 +90,7 @@ impl TextStructure {
     /// Cuts a text. What must not change becomes a tag.
     #[must_use]
     pub fn of(form: Form, text: &str, protected: &Protected) -> TextStructure {
-        let mut shape = TextStructure { form, parts: Vec::new(), blocks: Vec::new() };
+        let mut shape = TextStructure { form, parts: Vec::new(), blocks: Vec::new(), is_sound: OnceLock::new() };
         // A text that nobody can read is nobody's to translate: it stays as it is.
         let read = match form {
             Form::Plain => Ok(text.to_owned()),
@@ -138,7 +150,24 @@ impl TextStructure {
     /// # Errors
     /// Where it has tags that the source has not, or is no sound markup.
     pub fn try_block(&self, place: usize, target: &Inline) -> Result<(), JoinError> {
-        let mut targets: Vec<Inline> = self.blocks.iter().map(|block| block.source.clone()).collect();
+        // Of what is in a start tag, what it costs to read is counted too.
+        let is_alike =
+            |block: &Block| self.form == Form::Html && !block.is_attribute && is_shaped_alike(&block.source, target);
+        if self.blocks.get(place).is_some_and(is_alike)
+            && *self.is_sound.get_or_init(|| self.join(&self.sources()).is_ok())
+        {
+            return Ok(());
+        }
+        self.try_whole(place, target)
+    }
+
+    fn sources(&self) -> Vec<Inline> {
+        self.blocks.iter().map(|block| block.source.clone()).collect()
+    }
+
+    /// One block within all the others, read as a whole.
+    fn try_whole(&self, place: usize, target: &Inline) -> Result<(), JoinError> {
+        let mut targets = self.sources();
         if let Some(own) = targets.get_mut(place) {
             *own = target.clone();
         }
@@ -173,6 +202,21 @@ impl TextStructure {
         }
         Ok(())
     }
+}
+
+/// Whether two texts have the same tags in the same places, with text between them where the other has some, blank
+/// where the other is blank. What is written as text is no markup, so one makes sound markup where the other does.
+fn is_shaped_alike(source: &Inline, target: &Inline) -> bool {
+    let (source, target) = (source.pieces(), target.pieces());
+    let is_alike = |(source, target): (&Piece, &Piece)| match (source, target) {
+        (Piece::Text(source), Piece::Text(target)) => {
+            let is_blank = |text: &str| text.chars().all(char::is_whitespace);
+            // Readers take some of these away.
+            is_blank(source) == is_blank(target) && !target.contains(char::is_control)
+        }
+        (source, target) => source == target,
+    };
+    source.len() == target.len() && source.iter().zip(target).all(is_alike)
 }
 
 #[cfg(test)]

@@ -85,6 +85,21 @@ proptest! {
     }
 
     #[test]
+    fn what_is_shaped_like_its_source_is_as_sound(html in any_html(), words in prop::collection::vec("[ \u{a0}a-zé<>&\"'=/;!-]{1,8}", 1..6)) {
+        let shape = TextStructure::of(Form::Html, &html, &Protected::default());
+        if shape.join(&shape.sources()).is_err() {
+            return Ok(());
+        }
+        for (place, block) in shape.blocks().iter().enumerate() {
+            let mut words = words.iter().cycle();
+            let target = block.source.map_text(|_| words.next().unwrap().clone());
+            if is_shaped_alike(&block.source, &target) {
+                prop_assert_eq!(shape.try_whole(place, &target), Ok(()), "{:?}", target);
+            }
+        }
+    }
+
+    #[test]
     fn plain_text_comes_back(text in "\\PC{0,20}[ \\n]{0,2}[a-z{}<&\\x01\\r]{0,10}") {
         let shape = TextStructure::of(Form::Plain, &text, &Protected::default());
         let own: Vec<Inline> = shape.blocks().iter().map(|block| block.source.clone()).collect();

@@ -7,6 +7,7 @@ use diaporos_core::translate::{Inline, MemoryPair};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchUnit, Translation, UnitVerdict};
 
+use super::sent::LastSent;
 use super::{CollectTally, Collector, UnitRow};
 use crate::batch::BatchError;
 use crate::batch::complete::{complete, joined, known_blocks, translation};
@@ -21,6 +22,8 @@ pub(super) struct Pending {
     pub(super) touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
     /// Texts that were translated from an earlier version, which is taken.
     pub(super) of_earlier: BTreeSet<(i64, String, u64)>,
+    /// Looked at anew after each time that something is noted.
+    pub(super) last: LastSent,
 }
 
 /// What came of the units of a file so far.
@@ -66,7 +69,7 @@ impl Collector<'_> {
     }
 
     pub(super) fn note(&mut self, into: &LanguageTag, gathered: &mut Gathered<'_>) -> Result<(), BatchError> {
-        let Pending { verdicts, learnt, mut touched, of_earlier } = std::mem::take(&mut gathered.pending);
+        let Pending { verdicts, learnt, mut touched, of_earlier, last: _ } = std::mem::take(&mut gathered.pending);
         // Known first, noted after: a unit that is noted as accepted is never without its text.
         self.store.remember(&learnt, &self.batch.name, self.now)?;
         for (entry, name, version) in of_earlier {

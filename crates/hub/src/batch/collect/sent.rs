@@ -1,5 +1,7 @@
 //! A unit against the text that it is of: at the version that was sent, and as it is now.
 
+use std::rc::Rc;
+
 use diaporos_core::translate::{CheckPolicy, Defect, Inline, TextStructure};
 use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchUnit, StoredEntry};
@@ -17,7 +19,27 @@ pub(super) struct Sent {
     pub(super) now: Option<TextStructure>,
 }
 
+/// The text that was looked at last: units of one text come one after another.
+#[derive(Default)]
+pub(super) struct LastSent {
+    of: Option<(i64, String, u64)>,
+    known: Option<Rc<(Sent, BriefField)>>,
+}
+
 impl Collector<'_> {
+    /// A unit's text as [`Collector::sent`] has it, looked at once for all its units.
+    pub(super) fn sent_once(
+        &self,
+        unit: &BatchUnit,
+        last: &mut LastSent,
+    ) -> Result<Option<Rc<(Sent, BriefField)>>, BatchError> {
+        let of = (unit.entry, unit.field.clone(), unit.version);
+        if last.of.as_ref() != Some(&of) {
+            *last = LastSent { known: self.sent(unit)?.map(Rc::new), of: Some(of) };
+        }
+        Ok(last.known.clone())
+    }
+
     /// A unit's text, at the version that it was sent of and now; none where the brief has dropped it.
     pub(super) fn sent(&self, unit: &BatchUnit) -> Result<Option<(Sent, BriefField)>, BatchError> {
         let Some(field) = self.brief.fields.get(&unit.field) else { return Ok(None) };
