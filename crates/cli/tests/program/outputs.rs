@@ -122,6 +122,17 @@ fn what_others_did_in_the_folder_stays_and_is_told() {
 }
 
 #[test]
+fn a_site_whose_documents_cannot_be_found_stays_as_it_was() {
+    let hub = guided();
+    let before = files(&hub);
+    std::fs::rename(hub.path().join("guide/data"), hub.path().join("guide/elsewhere")).unwrap();
+    std::fs::create_dir(hub.path().join("guide/data")).unwrap();
+    let told = hub.run(&["push"]).ends(3).stderr;
+    assert!(told.contains("is not there, so its page stays as it was"), "{told}");
+    assert_eq!(differing(&before, &files(&hub)), Vec::<String>::new());
+}
+
+#[test]
 fn a_template_that_fails_for_one_entry_holds_it_and_the_rest_goes() {
     let hub = guided();
     let template = hub.path().join("templates/page.html");

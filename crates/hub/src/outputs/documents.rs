@@ -18,6 +18,8 @@ pub(super) struct Shown {
     pub(super) kind: TypeName,
     pub(super) id: EntryId,
     pub(super) language: LanguageTag,
+    /// Whether it is there; else it was delivered, and cannot be found.
+    pub(super) is_there: bool,
     pub(super) fields: Record,
     /// The fields that are HTML.
     pub(super) html: Vec<String>,
@@ -51,9 +53,8 @@ pub(super) async fn documents(
         });
         let reads: Vec<_> = futures::stream::iter(reads).buffered(AT_ONCE).collect().await;
         for (entry, row, read) in reads {
-            // What was taken away by hand is told by a push that looks, and has no page.
-            let Some(existing) = read? else { continue };
-            if existing.presence != diaporos_core::plan::Presence::Present {
+            let existing = read?;
+            if existing.as_ref().is_some_and(|there| there.presence != diaporos_core::plan::Presence::Present) {
                 continue;
             }
             let Some(known) = store.entry_numbered(entry)? else { continue };
@@ -64,7 +65,9 @@ pub(super) async fn documents(
                 kind: to.kind.clone(),
                 id: row.counterpart.id,
                 language: row.language.unwrap_or_else(|| output.language.clone()),
-                fields: existing.fields,
+                is_there: existing.is_some(),
+                // Where it is not there, its page is found by what was delivered.
+                fields: existing.map_or(row.counterpart.fields, |there| there.fields),
                 html: html.clone(),
                 delivered: row.delivered,
             });

@@ -98,6 +98,7 @@ pub async fn make_output(
         match writer.kept_asset(&asset).await? {
             Some(bytes) => wanted.add(asset.to_string(), bytes, None),
             None => {
+                wanted.kept.push(asset.to_string());
                 wanted.problems.push(OutputProblem { of: None, message: format!("the file `{asset}` is not there") });
             }
         }

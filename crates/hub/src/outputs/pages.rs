@@ -105,6 +105,16 @@ impl PageMaker<'_> {
                 return;
             }
         };
+        if !shown.is_there {
+            // A folder that is missing for an hour takes no site away.
+            let message = format!(
+                "{}: its document `{}` is not there, so its page stays as it was; `diaporos push --verify {}` looks",
+                shown.address, shown.id, shown.lane
+            );
+            wanted.kept.push(place.path.clone());
+            wanted.problems.push(OutputProblem { of: None, message });
+            return;
+        }
         match templates.render(&page.template, of_document(self.site, shown, place, around)) {
             Ok(bytes) => wanted.add(place.path.clone(), bytes, of),
             Err(message) => {

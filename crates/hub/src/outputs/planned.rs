@@ -66,6 +66,7 @@ pub(crate) async fn planned_pages(
         kind: kind.clone(),
         id,
         language,
+        is_there: true,
         fields,
         html: html.clone(),
         delivered: at,
