@@ -115,3 +115,17 @@ fn what_a_hand_wrote_stays_theirs_when_a_run_is_undone() {
         simulate(history.clone(), HistoryKind { versions, ..HistoryKind::default() });
     }
 }
+
+/// What is saved unseen gets no answer, and its entry becomes what it was before anybody looks. The destination spells
+/// texts its own way, so that what lies there may be a hand's draft: it is not put on view.
+#[test]
+fn a_draft_that_may_be_a_hands_stays_unseen() {
+    use Fault::{Doubled, LostAfter, LostBefore};
+    let history = vec![
+        push(&[LostBefore], false),
+        Event::Edit(0, 1, 1),
+        Event::Launch { faults: vec![Doubled, Fault::None, Fault::None, LostAfter], crash: None },
+        Event::Edit(0, 1, 0),
+    ];
+    simulate(history, HistoryKind { versions: true, shows: true, apart: true, ..HistoryKind::default() });
+}
