@@ -1,16 +1,16 @@
 //! The hub's store: entries with their versions, where each stands on each lane, counterparts, and
-//! the ledger. SQLite, one file, write-ahead log; every call commits or changes nothing.
+//! the ledger. One SQLite file, or a PostgreSQL database that many machines share; every call commits or changes nothing.
 
-mod sqlite;
+mod store;
 
-pub use sqlite::{
+pub use store::{
     Action, AfterLook, AlertChanges, AlertRow, Attempt, BatchRow, BatchStanding, BatchUnit, ChainState, ChangeFilter,
-    ChangeRow, Condition, Content, Copied, CounterpartRow, Counts, CutPlace, Delivered, Due, DueFilter, EditorsCut,
+    ChangeRow, Condition, Content, Copied, CounterpartRow, Counts, CutPlace, DatabaseError, Delivered, Due, DueFilter, EditorsCut,
     EntryFilter, EntryRow, Fault, HandEdit, Happening, HeldRow, Holder, IntentRecord, KeptBack, KeptDocument,
-    LaneRecord, LaneStanding, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane, LongHeld, Message, Moments, NewCall,
+    LaneRecord, LaneStanding, LeaseRow, Leased, LedgerFilter, LedgerRow, LeftLane, LongHeld, Message, Moments, Moved, NewCall,
     NewMessage, NewText, OccurrenceCount, OpenIntent, OpenUnit, Origin, Outcome, OutcomeResult, Owner, PageTally,
-    Passage, Pause, Paused, Pin, Process, Resumption, RunChange, SLOT, Seen, Slate, SlateAction, SlateEntry,
-    SlateStanding, SlotCount, SourceType, Span, Standing, Store, StoreError, StoredEntry, Subscription, TakenAlone,
+    Passage, Pause, Paused, Pin, Process, Resumption, RunChange, SLOT, Seen, Server, ServerFault, Slate, SlateAction, SlateEntry,
+    SlateStanding, SlotCount, SourceType, Span, Standing, Store, StoreError, StorePlace, StoredEntry, Subscription, TakenAlone,
     Tidying, TranslatedCount, Translation, TranslationRow, TranslationStanding, Undone, UnitCount, UnitStanding,
     UnitVerdict, Verdict, VersionRow, Waiting, WaitingEvent, WantedLanguage, Was, WordSearch, WorkRow,
 };

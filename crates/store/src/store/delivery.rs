@@ -1,0 +1,270 @@
+//! What is due on a lane, and what became of it.
+
+use diaporos_core::plan::HoldReason;
+use diaporos_core::value::{Address, LaneName, SystemName};
+use jiff::Timestamp;
+use super::database::{OptionalRow, Transaction, params};
+
+use super::counterparts::{CounterpartRow, keep_counterpart};
+use super::happenings::happen_held;
+use super::occurrences::note_occurrences;
+use super::row::{address_at, millis, moment};
+use super::slates::KeptBack;
+use super::undone::Undone;
+use super::verdict::Verdict;
+use super::{EntryRow, Standing, Store, StoreError};
+
+/// An entry that a push has to look at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Due {
+    /// Its number, for the store alone.
+    pub number: i64,
+    /// The entry.
+    pub entry: EntryRow,
+    /// What is known of it at the destination.
+    pub counterparts: Vec<CounterpartRow>,
+    /// Whether a person keeps it off.
+    pub taken_off: bool,
+    /// How it is kept, where it is kept as it was before a run.
+    pub undone: Option<Undone>,
+    /// The slate that keeps it back.
+    pub kept_back: Option<KeptBack>,
+    /// Why it is held, where it is.
+    pub held: Option<HoldReason>,
+    /// How often something made it owed a look on the lane; told again with the verdict.
+    pub touched: i64,
+}
+
+/// Where an entry stands on a lane.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LaneStanding {
+    /// The lane.
+    pub lane: LaneName,
+    /// Where it stands.
+    pub standing: Standing,
+    /// Why it is held or failed.
+    pub reason: Option<String>,
+    /// Since when.
+    pub since: Timestamp,
+}
+
+/// Which entries are looked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DueFilter {
+    /// All that a push has to look at: what is owed, held or failed.
+    All,
+    /// What is owed alone.
+    Owed,
+    /// Everything that goes on the lane or is on view at its destination.
+    There,
+}
+
+impl Store {
+    /// The next entries of a lane that a push has to look at, after the one of that number.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn due(&self, lane: &LaneName, filter: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
+        let _snapshot = self.connection.snapshot()?;
+        let lane_number = self.lane_number(lane)?;
+        let which = match filter {
+            DueFilter::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
+            DueFilter::Owed => {
+                "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed') AND standing = 'owed'"
+            }
+            DueFilter::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
+        };
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT entry, system, name, source_id, due.reason FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
+             CROSS JOIN entry ON entry.id = due.entry CROSS JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
+        ))?;
+        let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
+        let mut addresses = Vec::new();
+        while let Some(row) = rows.next()? {
+            let reason: Option<String> = row.get(4)?;
+            addresses.push((address_at(row, 1)?, reason.as_deref().and_then(HoldReason::from_word)));
+        }
+        let mut due = Vec::with_capacity(addresses.len());
+        for (address, held) in addresses {
+            due.extend(self.as_it_is(lane, &address)?.map(|looked_at| Due { held, ..looked_at }));
+        }
+        Ok(due)
+    }
+
+    /// How many entries of a lane are on view at its destination.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn entries_there(&self, lane: &LaneName) -> Result<u64, StoreError> {
+        let count = self
+            .connection
+            .prepare_cached("SELECT count(DISTINCT entry) FROM counterpart WHERE lane = ?1 AND presence = 'present'")?
+            .query_row([self.lane_number(lane)?], |row| row.get::<_, i64>(0))?;
+        Ok(count.unsigned_abs())
+    }
+
+    /// One entry with what a push looks at.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn look_at(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
+        // Others may change it meanwhile; what is told is of one moment.
+        let _snapshot = self.connection.snapshot()?;
+        self.as_it_is(lane, address)
+    }
+
+    /// The same of an entry by its number, with why it is held.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn look_at_number(&self, lane: &LaneName, entry: i64) -> Result<Option<Due>, StoreError> {
+        let _snapshot = self.connection.snapshot()?;
+        let Some(stored) = self.entry_numbered(entry)? else { return Ok(None) };
+        let held = self.standing(lane, entry)?.and_then(|(_, reason)| reason);
+        Ok(self.as_it_is(lane, &stored.row.address)?.map(|due| Due { held, ..due }))
+    }
+
+    fn as_it_is(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
+        let Some(stored) = self.entry(address)? else { return Ok(None) };
+        let mut counterparts = self.counterparts(stored.number)?;
+        counterparts.retain(|row| row.lane == lane.as_str());
+        let taken_off = self.taken_off(lane, stored.number)?.is_some();
+        let undone = self.undone(lane, stored.number)?;
+        let kept_back = self.kept_back(lane, stored.number)?;
+        let mut touched = self.connection.prepare_cached(
+            "SELECT touched FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
+        )?;
+        let touched = touched.query_row(params![lane.as_str(), stored.number], |row| row.get(0)).optional()?;
+        let touched = touched.unwrap_or_default();
+        Ok(Some(Due {
+            number: stored.number,
+            entry: stored.row,
+            counterparts,
+            taken_off,
+            undone,
+            kept_back,
+            held: None,
+            touched,
+        }))
+    }
+
+    /// Where a destination was when it was last pushed to.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn destination_place(&self, system: &SystemName) -> Result<Option<String>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT place FROM destination WHERE system = ?1")?;
+        Ok(query.query_row([system.as_str()], |row| row.get(0)).optional()?)
+    }
+
+    /// Notes where a destination is.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn keep_destination_place(&mut self, system: &SystemName, place: &str) -> Result<(), StoreError> {
+        self.connection.execute(
+            "INSERT INTO destination VALUES (?1, ?2) ON CONFLICT (system) DO UPDATE SET place = ?2",
+            params![system.as_str(), place],
+        )?;
+        Ok(())
+    }
+
+    /// Writes where entries stand after they were looked at, in one commit. What was made owed a look again
+    /// since it was looked at stays owed.
+    ///
+    /// # Errors
+    /// Where the store fails; nothing is kept then.
+    pub fn note(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
+        let lane = self.lane_number(lane)?;
+        let transaction = self.fence.begin(&mut self.connection)?;
+        for verdict in verdicts {
+            note_one(&transaction, lane, verdict, now)?;
+        }
+        Ok(transaction.commit()?)
+    }
+
+    /// How an entry stands on a lane.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn standing(&self, lane: &LaneName, entry: i64) -> Result<Option<(Standing, Option<HoldReason>)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT standing, reason FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
+        )?;
+        let row = query.query_row(params![lane.as_str(), entry], |row| {
+            Ok((row.get::<_, String>(0)?, row.get::<_, Option<String>>(1)?))
+        });
+        let Some((standing, reason)) = row.optional()? else { return Ok(None) };
+        let standing =
+            Standing::from_word(&standing).ok_or_else(|| StoreError::Content(format!("the standing `{standing}`")))?;
+        Ok(Some((standing, reason.as_deref().and_then(HoldReason::from_word))))
+    }
+
+    /// Where an entry stands on every lane, with why it is held or failed, and since when.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn standings(&self, address: &Address) -> Result<Vec<LaneStanding>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT lane.name, standing, reason, since FROM entry JOIN delivery INDEXED BY delivery_entry ON delivery.entry = entry.id
+             JOIN lane ON lane.id = delivery.lane
+             WHERE entry.type = (SELECT id FROM entry_type WHERE system = ?1 AND name = ?2) AND source_id = ?3 ORDER BY lane.name",
+        )?;
+        let mut rows = query.query(params![address.system.as_str(), address.kind.as_str(), address.id.as_str()])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            let (name, word): (String, String) = (row.get(0)?, row.get(1)?);
+            let standing =
+                Standing::from_word(&word).ok_or_else(|| StoreError::Content(format!("the standing `{word}`")))?;
+            let lane = LaneName::new(name).map_err(StoreError::content)?;
+            found.push(LaneStanding { lane, standing, reason: row.get(2)?, since: moment(row.get(3)?)? });
+        }
+        Ok(found)
+    }
+}
+
+pub(super) fn note_one(
+    transaction: &Transaction<'_>,
+    lane: i64,
+    verdict: &Verdict,
+    now: Timestamp,
+) -> Result<(), StoreError> {
+    note_occurrences(transaction, lane, verdict, now)?;
+    if verdict.standing == Standing::Held {
+        happen_held(transaction, lane, verdict, now)?;
+    }
+    transaction
+        .prepare_cached(
+            "INSERT INTO delivery (lane, entry, standing, reason, message, since) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+             ON CONFLICT (lane, entry) DO UPDATE SET
+                 since = CASE WHEN delivery.standing = excluded.standing AND delivery.message IS NOT DISTINCT FROM excluded.message
+                     THEN delivery.since ELSE excluded.since END,
+                 standing = excluded.standing, reason = excluded.reason, message = excluded.message
+             WHERE delivery.touched = ?7",
+        )?
+        .execute(params![
+            lane,
+            verdict.entry,
+            verdict.standing.word(),
+            verdict.reason,
+            verdict.message,
+            millis(now),
+            verdict.touched
+        ])?;
+    for delivered in &verdict.delivered {
+        keep_counterpart(transaction, lane, verdict.entry, delivered, now)?;
+    }
+    transaction
+        .prepare_cached("DELETE FROM reading WHERE lane = ?1 AND entry = ?2")?
+        .execute(params![lane, verdict.entry])?;
+    for read in &verdict.reads {
+        let kind = Store::type_number(transaction, &read.system, &read.kind)?;
+        transaction.prepare_cached("INSERT INTO reading VALUES (?1, ?2, ?3, ?4)")?.execute(params![
+            kind,
+            read.id.as_str(),
+            lane,
+            verdict.entry
+        ])?;
+    }
+    Ok(())
+}
