@@ -145,9 +145,9 @@ impl Context {
     pub(crate) fn load(&self) -> Result<(PathBuf, Loaded), Failure> {
         let folder = self.folder()?;
         is_ours(&folder.join(config::FILE))?;
-        let file = config::store_file(&folder);
+        let place = config::StoreSetting::of(&folder).place(&folder, &Context::variable)?;
         // Fields that are not declared are known from the entries, once there are any.
-        let store = if file.exists() { Some(Store::open(&file)?) } else { None };
+        let store = if place.exists() { Some(Store::open(&place)?) } else { None };
         let failed = RefCell::new(None);
         let seen = |system: &SystemName, kind: &TypeName| match &store {
             None => Default::default(),
@@ -178,7 +178,7 @@ impl Context {
     /// Shows what a hub reaches before it first runs here, or when it reaches something new, and asks
     /// where somebody can answer.
     pub(crate) fn confirm_reach(&self, config: &Config) -> Result<(), Failure> {
-        let file = config.store_file().with_file_name("reach");
+        let file = config.own_folder().join("reach");
         let reached = reaches(config);
         let mark = mark_of(&reached);
         if std::fs::read_to_string(&file).is_ok_and(|known| known.trim() == mark) {
@@ -199,7 +199,7 @@ impl Context {
             }
         }
         // Where nobody can answer, as in a scheduled run, whoever scheduled it has decided.
-        Store::make_folder(&config.store_file())?;
+        config.store_place(&Context::variable)?.make_folder()?;
         // Put in its place, so that a link there leads to nothing that is written over.
         let keep = || -> std::io::Result<()> {
             let mut beside = tempfile::NamedTempFile::new_in(file.parent().unwrap_or(&config.folder))?;
@@ -214,7 +214,7 @@ impl Context {
 
     /// The store, for reading.
     pub(crate) fn store(config: &Config) -> Result<Store, Failure> {
-        Ok(Store::open(&config.store_file())?)
+        Ok(Store::open(&config.store_place(&Context::variable)?)?)
     }
 
     /// The store, for what one process at a time may do, with the configured lanes known to it. Waits a while
@@ -227,7 +227,7 @@ impl Context {
 
     /// The same, with the lanes known to it as they were.
     pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<WorkStore, Failure> {
-        let mut store = Store::open_for_change(&config.store_file())?;
+        let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
         let worker = Context::worker(config)?;
         let waiting = |error: &StoreError| note(&one_line(&format!("waiting: {error}")));
         worker.take_within(&mut store, (what, doing), WAITS_FOR_LEASE, &waiting)?;
@@ -242,12 +242,12 @@ impl Context {
     /// This process, as one that works on the hub.
     pub(crate) fn worker(config: &Config) -> Result<Worker, Failure> {
         let name = format!("{}-{:016x}", std::process::id(), fastrand::u64(..));
-        Ok(Worker::begin(&config.store_file(), &name, &Context::who(), Context::now)?)
+        Ok(Worker::begin(&config.store_place(&Context::variable)?, &name, &Context::who(), Context::now)?)
     }
 
     /// The store, for changing, with the configured lanes known to it.
     pub(crate) fn store_for_change(config: &Config) -> Result<Store, Failure> {
-        let mut store = Store::open_for_change(&config.store_file())?;
+        let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
         diaporos_hub::look::register_lanes(config, &mut store, Context::now())?;
         Ok(store)
     }

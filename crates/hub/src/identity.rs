@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use crate::config::store_file;
+use crate::config::own_folder;
 
 /// The hub's identity, made where there is none yet. Another hub's is another, whatever their folders
 /// and accounts are called.
@@ -11,14 +11,13 @@ use crate::config::store_file;
 /// # Errors
 /// Where it can be neither read nor written.
 pub(crate) fn identity(folder: &Path) -> std::io::Result<String> {
-    let file = store_file(folder).with_file_name("identity");
+    let parent = &own_folder(folder);
+    let file = parent.join("identity");
     match std::fs::read_to_string(&file) {
         Ok(text) if !text.trim().is_empty() => return Ok(text.trim().to_owned()),
         Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(error),
         _ => {}
     }
-    let kept = store_file(folder);
-    let parent = kept.parent().unwrap_or(folder);
     std::fs::create_dir_all(parent)?;
     let made = format!("{:032x}", fastrand::u128(..));
     let mut beside = tempfile::NamedTempFile::new_in(parent)?;

@@ -1,13 +1,12 @@
 //! What a process may do alone: it takes leases, and renews them as long as it lives.
 
 use std::ops::{Deref, DerefMut};
-use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
-use diaporos_store::{Holder, Leased, Process, Store, StoreError};
+use diaporos_store::{Holder, Leased, Process, Store, StoreError, StorePlace};
 use jiff::{SignedDuration, Timestamp};
 
 /// How long a lease lasts that is not renewed: longer than a commit of another process may take.
@@ -33,7 +32,7 @@ impl Worker {
     ///
     /// # Errors
     /// Where the store's folder cannot be written.
-    pub fn begin(store: &Path, name: &str, who: &str, clock: Clock) -> Result<Worker, StoreError> {
+    pub fn begin(store: &StorePlace, name: &str, who: &str, clock: Clock) -> Result<Worker, StoreError> {
         let process = Arc::new(Process::begin(store, name)?);
         let (store, renewed) = (Store::open(store)?.sparing()?, Arc::clone(&process));
         let (stop, stopped) = channel();

@@ -2,4 +2,4 @@
 
 mod postgres;
 
-pub use postgres::{Postgres, new_database};
+pub use postgres::{Postgres, ask, new_database};

@@ -1,7 +1,7 @@
 //! A PostgreSQL server of a test process.
 
 use std::fs;
-use std::io::{Error, Result};
+use std::io::{Error, Result, Write};
 use std::net::TcpListener;
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, Command, Stdio};
@@ -24,11 +24,12 @@ pub struct Postgres {
 #[derive(Debug)]
 struct Running {
     shell: Child,
-    _input: ChildStdin,
+    input: ChildStdin,
 }
 
-/// Starts the server, and ends it once nothing holds the shell's input any more.
-const RUN: &str = r#""$@" & server=$!; read -r _; kill -INT $server; wait $server"#;
+/// Starts the server, and ends it once nothing holds the shell's input any more. Where it was told nothing, the test's
+/// process is gone, and the folder goes too.
+const RUN: &str = r#"folder=$1; shift; "$@" & server=$!; read -r told; kill -INT $server; wait $server; [ -n "$told" ] || rm -rf "$folder""#;
 
 impl Postgres {
     /// A server that answers; none where none is installed.
@@ -62,17 +63,23 @@ impl Postgres {
     pub fn run(&mut self) -> Result<()> {
         self.end();
         let mut run = Command::new("sh");
-        run.args(["-c", RUN, "sh"]);
+        run.args(["-c", RUN, "sh"]).arg(self.folder.path());
         let server = self.command("postgres")?;
         run.arg(server.get_program()).args(server.get_args());
         run.arg("-D").arg(self.data()).arg("-k").arg(self.folder.path()).arg("-p").arg(self.port.to_string());
-        for setting in ["listen_addresses=127.0.0.1", "fsync=off", "max_connections=200", "shared_buffers=64MB"] {
+        for setting in [
+            "listen_addresses=127.0.0.1",
+            "fsync=off",
+            "max_connections=200",
+            "shared_buffers=64MB",
+            "max_wal_size=128MB",
+        ] {
             run.arg("-c").arg(setting);
         }
         let log = fs::File::create(self.folder.path().join("log"))?;
         let mut shell = run.stdin(Stdio::piped()).stdout(log.try_clone()?).stderr(log).spawn()?;
         let input = shell.stdin.take().ok_or_else(|| Error::other("no input"))?;
-        self.running = Some(Running { shell, _input: input });
+        self.running = Some(Running { shell, input });
         let began = Instant::now();
         while self.ask("postgres", "SELECT 1").is_err() {
             if began.elapsed() > Duration::from_secs(30) {
@@ -85,7 +92,9 @@ impl Postgres {
 
     /// Ends it.
     pub fn end(&mut self) {
-        if let Some(Running { mut shell, _input: input }) = self.running.take() {
+        if let Some(Running { mut shell, mut input }) = self.running.take() {
+            // Where it ended by itself there is nobody to be told.
+            let _ = input.write_all(b"end\n");
             drop(input);
             let _ = shell.wait();
         }
@@ -96,13 +105,7 @@ impl Postgres {
     /// # Errors
     /// Where it refuses.
     pub fn ask(&self, database: &str, sql: &str) -> Result<String> {
-        let mut ask = Command::new(self.programs.join("psql"));
-        ask.args(["-h", "127.0.0.1", "-p", &self.port.to_string(), "-U", "postgres", "-d", database, "-X", "-A", "-t"]);
-        let answer = ask.args(["-v", "ON_ERROR_STOP=1", "-c", sql]).stdin(Stdio::null()).output()?;
-        match answer.status.success() {
-            true => Ok(String::from_utf8_lossy(&answer.stdout).trim().to_owned()),
-            false => Err(Error::other(String::from_utf8_lossy(&answer.stderr).into_owned())),
-        }
+        ask(&self.address("postgres", database), sql)
     }
 
     /// A new, empty database, by its address.
@@ -163,6 +166,21 @@ pub fn new_database() -> Option<String> {
     });
     let made = server.as_ref()?.new_database();
     Some(made.unwrap_or_else(|error| panic!("no new database: {error}")))
+}
+
+/// Asks something of a database by the server's own program: a line a row.
+///
+/// # Errors
+/// Where it refuses.
+pub fn ask(address: &str, sql: &str) -> Result<String> {
+    let programs = programs().ok_or_else(|| Error::other("PostgreSQL is not installed"))?;
+    let mut ask = Command::new(programs.join("psql"));
+    ask.args([address, "-X", "-A", "-t", "-q", "-v", "ON_ERROR_STOP=1", "-c", sql]);
+    let answer = ask.stdin(Stdio::null()).output()?;
+    match answer.status.success() {
+        true => Ok(String::from_utf8_lossy(&answer.stdout).trim().to_owned()),
+        false => Err(Error::other(String::from_utf8_lossy(&answer.stderr).into_owned())),
+    }
 }
 
 /// Where the server's programs are: on the path, or where Debian puts them.

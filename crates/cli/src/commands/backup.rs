@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use diaporos_hub::config::store_file;
+use diaporos_hub::config::StoreSetting;
 use diaporos_store::Store;
 use serde_json::Map;
 
@@ -34,7 +34,8 @@ const COLUMNS: &[Column] =
     &[Column::text("file", "file"), Column::number("entries", "entries"), Column::number("bytes", "bytes")];
 
 pub(crate) fn run(args: &Backup, context: &Context) -> Result<Exit, Failure> {
-    let store = store_file(&context.folder()?);
+    let folder = context.folder()?;
+    let store = StoreSetting::of(&folder).place(&folder, &Context::variable)?;
     let (copied, sentence) = if args.restore {
         let kept_as = format!("store-before-{}", Context::now().strftime("%Y%m%dT%H%M%SZ"));
         let (restored, kept) = Store::restore(&store, &args.file, &kept_as)?;

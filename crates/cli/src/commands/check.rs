@@ -6,7 +6,7 @@ use std::io::Write;
 
 use clap::Args;
 use diaporos_core::diagnostic::{Diagnostic, Report, Severity, Source};
-use diaporos_hub::config::{FILE, house_form, store_file};
+use diaporos_hub::config::{FILE, StoreSetting, house_form};
 use diaporos_hub::model::{ModelDrift, Today, drifts};
 use diaporos_hub::probe::{UNGUARDED, unguarded};
 use diaporos_hub::review::misfits;
@@ -121,7 +121,8 @@ fn read_whole(context: &Context) -> Result<Exit, Failure> {
                     writeln!(out, "note: {name}/{kind}: {UNGUARDED}")?;
                 }
             }
-            let store = if store_file(&folder).exists() { Some(Store::open(&store_file(&folder))?) } else { None };
+            let place = config.store_place(&Context::variable)?;
+            let store = if place.exists() { Some(Store::open(&place)?) } else { None };
             if let Some(store) = &store {
                 for left in super::lane::left_lanes(store, &config)? {
                     writeln!(out, "{}", super::lane::told_of(&left))?;
@@ -228,22 +229,23 @@ fn count_entries(context: &Context) -> Result<Exit, Failure> {
 }
 
 fn inspect_store(context: &Context) -> Result<Exit, Failure> {
-    let file = store_file(&context.folder()?);
-    if !file.exists() {
-        return Err(Failure::failed(format!("{} is not there; `diaporos pull` makes it", file.display())));
+    let folder = context.folder()?;
+    let place = StoreSetting::of(&folder).place(&folder, &Context::variable)?;
+    if !place.exists() {
+        return Err(Failure::failed(format!("{place} is not there; `diaporos pull` makes it")));
     }
-    let store = Store::open(&file)?;
+    let store = Store::open(&place)?;
     let mut faults = store.inspect()?;
     if faults.is_empty() {
         faults = store.verify_ledger()?.faults;
     }
     let mut sheet = context.sheet(&[Column::prose("fault", "what is wrong")]);
     faults.iter().for_each(|fault| sheet.row(vec![Cell::text(fault).tint(Tint::Bad)]));
-    sheet.end(&format!("{}: whole, its ledger too", file.display()))?;
+    sheet.end(&format!("{place}: whole, its ledger too"))?;
     if faults.is_empty() {
         return Ok(Exit::Done);
     }
-    let failure = Failure::failed(format!("{} is damaged, or was altered", file.display()));
+    let failure = Failure::failed(format!("{place} is damaged, or was altered"));
     Err(failure.advise(
         "put back a copy; without one, move it away and pull: a push then meets what is there already, and adopts it",
     ))

@@ -51,7 +51,7 @@ pub(crate) fn pause(args: &PauseCommand, context: &Context) -> Result<Exit, Fail
     let now = Context::now();
     let until = args.until.as_deref().map(|text| moment(text, now, &context.zone)).transpose()?;
     let what = args.what.iter().map(|name| named(&config, name)).collect::<Result<Vec<_>, _>>()?;
-    let mut store = Store::open_for_change(&config.store_file())?;
+    let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
     let pause = Pause { who: Context::who(), why: args.why.clone(), since: now, until };
     let mut sheet = context.sheet(COLUMNS);
     for paused in what {
@@ -88,7 +88,7 @@ const RESUMED: &[Column] = &[Column::text("what", "what"), Column::text("outcome
 pub(crate) fn resume(args: &Resume, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let what = args.what.iter().map(|name| named(&config, name)).collect::<Result<Vec<_>, _>>()?;
-    let mut store = Store::open_for_change(&config.store_file())?;
+    let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
     let mut sheet = context.sheet(RESUMED);
     for paused in what {
         let outcome = if store.resume(&paused)? { "goes on" } else { "was not paused" };

@@ -13,6 +13,8 @@ use tokio::runtime::Runtime;
 /// A hub and its world.
 pub(crate) struct Hub {
     folder: TempDir,
+    /// The address of its store, where that is on a server.
+    store: Option<String>,
     pub(crate) world: World,
     // The stand-ins answer on its threads while the program runs.
     _runtime: Runtime,
@@ -37,7 +39,8 @@ impl Hub {
         let world = runtime.block_on(World::start(made_up)).unwrap();
         let folder = TempDir::new().unwrap();
         write_hub(folder.path()).unwrap();
-        Hub { folder, world, _runtime: runtime }
+        let store = store_of(folder.path());
+        Hub { folder, store, world, _runtime: runtime }
     }
 
     /// The demo's hub after a pull.
@@ -85,6 +88,7 @@ impl Hub {
     pub(crate) fn command(&self, args: &[&str]) -> Command {
         let mut command = bare(args);
         command.current_dir(self.path()).envs(self.world.variables());
+        command.envs(self.store.iter().map(|address| ("STORE_URL", address)));
         command
     }
 
@@ -126,10 +130,45 @@ impl Hub {
         self.world.pages.rows().into_iter().filter(|row| row["status"] == "live").collect()
     }
 
+    /// Carries a statement out in the store itself, and gives the first column of what it answers.
+    pub(crate) fn in_store(&self, sql: &str) -> Vec<String> {
+        if let Some(address) = &self.store {
+            let told = diaporos_peers::ask(address, sql).unwrap();
+            return told.lines().map(str::to_owned).collect();
+        }
+        let store = rusqlite::Connection::open(self.path().join(".diaporos/store.db")).unwrap();
+        let mut query = store.prepare(sql).unwrap();
+        let mut rows = query.query([]).unwrap();
+        let mut found = Vec::new();
+        while let Some(row) = rows.next().unwrap() {
+            let value: rusqlite::types::Value = row.get(0).unwrap();
+            found.push(match value {
+                rusqlite::types::Value::Integer(number) => number.to_string(),
+                rusqlite::types::Value::Text(text) => text,
+                other => format!("{other:?}"),
+            });
+        }
+        found
+    }
+
     /// The requests that asked the site for a change.
     pub(crate) fn writes(&self) -> usize {
         self.world.visitor_site.asked().iter().filter(|asked| asked.writes()).count()
     }
+}
+
+/// Whether the store of each hub is on a server.
+pub(crate) fn is_on_a_server() -> bool {
+    std::env::var_os("DIAPOROS_TEST_ON_A_SERVER").is_some()
+}
+
+/// Gives the hub in a folder a store on a server, where these tests are of such; its address.
+fn store_of(folder: &Path) -> Option<String> {
+    let address = if is_on_a_server() { diaporos_peers::new_database() } else { None }?;
+    let file = folder.join("diaporos.toml");
+    let text = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(file, format!("{text}\n[store]\nurl = \"env:STORE_URL\"\n")).unwrap();
+    Some(address)
 }
 
 /// A hub of files written out, whose secret is in `SECRET`.

@@ -203,11 +203,8 @@ fn what_was_answered_with_success_outlives_any_crash() {
             >= expected.len()
     });
     serving.end();
-    let store = rusqlite::Connection::open(hub.path().join(".diaporos/store.db")).unwrap();
-    let open: i64 = store
-        .query_row("SELECT count(*) FROM hook_event WHERE done IS NULL AND looks = 0", [], |row| row.get(0))
-        .unwrap();
-    assert_eq!(open, 0, "each was looked at");
+    let open = hub.in_store("SELECT count(*) FROM hook_event WHERE done IS NULL AND looks = 0");
+    assert_eq!(open, ["0"], "each was looked at");
     hub.nothing_is_doubled();
 }
 

@@ -36,8 +36,7 @@ impl Surroundings {
 
 #[cfg(unix)]
 fn free(config: &Config) -> Option<u64> {
-    let file = config.store_file();
-    let found = rustix::fs::statvfs(file.parent()?).ok()?;
+    let found = rustix::fs::statvfs(config.own_folder()).ok()?;
     Some(found.f_bavail.saturating_mul(found.f_frsize))
 }
 

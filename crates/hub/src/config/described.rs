@@ -14,6 +14,7 @@ use super::outputs::OUTPUT;
 use super::own::{LIST, OUTLINE};
 use super::renditions::RENDITION;
 use super::serving::SERVE;
+use super::store::STORE;
 use super::table::LOOKUP_TABLE;
 use super::tells::TELL;
 use super::views::VIEW;
@@ -28,6 +29,7 @@ pub static CONFIGURATION: Table = Table::new(
         hooks: Form::Named(&Form::Table(&HOOK)), none, "calls from outside that say that an entry changed, by name: letters, digits, `-` and `_`; `serve` takes them at `/hooks/NAME`", "{ catalogue = { system = \"catalogue\", verify = \"standard-webhooks\", secrets = \"env:CATALOGUE_HOOK_SECRET\", of = \"plant-profile\", id = \"$.entry.id\" } }";
         serve: Form::Table(&SERVE), none, "where `serve` listens", "{ listen = \"127.0.0.1:8090\" }";
         alerts: Form::Table(&ALERTS), none, "when a person is told of something that is out of order", "{ failures = 5, held = \"3d\" }";
+        store: Form::Table(&STORE), none, "where the store is", "{ url = \"env:STORE_URL\" }";
         keep: Form::Table(&KEEP), none, "how long what is no longer needed is kept; for good where nothing is said", "{ versions = \"90d\", gone = \"30d\" }";
         tell: Form::Named(&Form::Table(&TELL)), none, "who is told of what happens, by name", "{ build = { on = [\"run.changed\"], to = \"env:BUILD_HOOK_URL\" } }";
         views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{ soon = { type = \"exhibit\", sort = \"opens\" } }";

@@ -20,6 +20,7 @@ mod renditions;
 mod return_lane;
 mod rules;
 mod serving;
+mod store;
 mod systems;
 mod table;
 mod tells;
@@ -35,6 +36,7 @@ use diaporos_core::lane::{Lane, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
+use diaporos_store::{StoreError, StorePlace};
 use diaporos_systems::settings::HubFiles;
 use diaporos_systems::{KINDS, Kind};
 use indexmap::IndexMap;
@@ -52,6 +54,7 @@ pub use own::{Fills, ListConfig, NodeEntries, OutlineConfig, OutlineSource};
 pub use own_model::OWN;
 pub use pushed::{ByHand, Pushed, Pushing};
 pub use serving::Serving;
+pub use store::{StoreSetting, Variables, own_folder, server_at, store_file};
 pub use systems::SystemConfig;
 pub use tells::{Shape, TellConfig, TellWay, Topic};
 pub use views::View;
@@ -78,6 +81,8 @@ pub struct Config {
     pub alerting: Alerting,
     /// How long what is no longer needed is kept.
     pub keeping: Keeping,
+    /// Where the store is.
+    pub store: StoreSetting,
     /// Who is told, in the order of the file.
     pub tells: IndexMap<SystemName, TellConfig>,
     /// The views, in the order of the file.
@@ -177,6 +182,7 @@ pub fn load_with(
             serving: serving::serving(file, &systems, report),
             alerting: alerting::alerting(file, report),
             keeping: keeping::keeping(file, report),
+            store: store::store(file, report),
             tells: tells::tells(file, (folder, &library), report),
             views: views::views(file, &library, report),
             lists: own::lists(file, &around, report),
@@ -232,17 +238,19 @@ impl Config {
         library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
     }
 
-    /// The store's file.
-    #[must_use]
-    pub fn store_file(&self) -> PathBuf {
-        store_file(&self.folder)
+    /// Where the store is.
+    ///
+    /// # Errors
+    /// Where its address cannot be had or read.
+    pub fn store_place(&self, variable: Variables<'_>) -> Result<StorePlace, StoreError> {
+        self.store.place(&self.folder, variable)
     }
-}
 
-/// The store's file in a hub's folder.
-#[must_use]
-pub fn store_file(folder: &Path) -> PathBuf {
-    folder.join(".diaporos").join("store.db")
+    /// The folder in which this machine keeps what is the hub's own.
+    #[must_use]
+    pub fn own_folder(&self) -> PathBuf {
+        own_folder(&self.folder)
+    }
 }
 
 /// The model of a system, from its declaration, from what is kept, or, of the one type, from what was

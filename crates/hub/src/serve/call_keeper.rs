@@ -1,11 +1,10 @@
 //! Keeps calls from outside, many in one commit. A call is answered with success once it is on the disk.
 
-use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
-use diaporos_store::{NewCall, Store, StoreError};
+use diaporos_store::{NewCall, Store, StoreError, StorePlace};
 use tokio::sync::{mpsc, oneshot};
 
 /// Calls that wait for the disk at most; more are told to come again.
@@ -52,8 +51,8 @@ impl CallKeeper {
     ///
     /// # Errors
     /// Where the store cannot be opened.
-    pub(super) fn begin(file: &Path, kept: impl Fn() + Send + 'static) -> Result<CallKeeper, StoreError> {
-        let mut store = Store::open_for_change(file)?.sparing()?;
+    pub(super) fn begin(place: &StorePlace, kept: impl Fn() + Send + 'static) -> Result<CallKeeper, StoreError> {
+        let mut store = Store::open_for_change(place)?.sparing()?;
         let open = Arc::new(AtomicU64::new(store.waiting()?.events));
         let (to_thread, mut calls) = mpsc::channel::<Waiting>(MOST_WAITING);
         let counted = Arc::clone(&open);

@@ -1,12 +1,11 @@
 //! What those who call share: where calls are kept, and how they are answered.
 
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use diaporos_store::NewCall;
+use diaporos_store::{NewCall, StorePlace};
 use tokio::sync::Semaphore;
 
 use super::call_keeper::{CallKeeper, Kept, NotKept};
@@ -30,13 +29,18 @@ pub(super) struct Front {
     pub(super) bodies: Arc<Semaphore>,
     /// The subscriptions by which hubs call.
     pub(super) hubs: KnownHubs,
-    /// The file of the store.
-    pub(super) store: PathBuf,
+    /// Where the store is.
+    pub(super) store: StorePlace,
 }
 
 impl Front {
-    pub(super) fn new(hooks: Hooks, keeper: CallKeeper, shared: Arc<Shared>, clock: Clock) -> Front {
-        let (hubs, store) = (shared.hubs.clone(), shared.config().store_file());
+    pub(super) fn new(
+        hooks: Hooks,
+        (keeper, store): (CallKeeper, StorePlace),
+        shared: Arc<Shared>,
+        clock: Clock,
+    ) -> Front {
+        let hubs = shared.hubs.clone();
         Front { hooks, keeper, shared, clock, bodies: Arc::new(Semaphore::new(BODIES)), hubs, store }
     }
 }

@@ -1,14 +1,13 @@
 //! What hubs of feeds say (WebSub): they ask back whether they are to call, and call when a feed publishes.
 
 use std::collections::HashMap;
-use std::path::PathBuf;
 
 use axum::body::{Body, to_bytes};
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::Response;
 use diaporos_core::hook::is_signed_by_hub;
-use diaporos_store::{NewCall, Store, StoreError};
+use diaporos_store::{NewCall, Store, StoreError, StorePlace};
 use jiff::{SignedDuration, Timestamp};
 
 use super::front::{BODY_WITHIN, Front, kept, said, too_many};
@@ -52,7 +51,7 @@ pub(super) async fn asked_back(
             (Ok(after(lease).unwrap_or(now)), after(lease - lease / 3))
         }
     };
-    let answer = Answer { file: front.store.clone(), token, topic: topic.to_owned(), ends, next: next.unwrap_or(now) };
+    let answer = Answer { place: front.store.clone(), token, topic: topic.to_owned(), ends, next: next.unwrap_or(now) };
     match tokio::task::spawn_blocking(move || answer.keep()).await {
         Ok(Ok(true)) => said(StatusCode::OK, challenge),
         Ok(Ok(false)) => said(StatusCode::NOT_FOUND, "nobody here wishes that"),
@@ -65,7 +64,7 @@ pub(super) async fn asked_back(
 
 /// What a hub said, to be kept.
 struct Answer {
-    file: PathBuf,
+    place: StorePlace,
     token: String,
     topic: String,
     ends: Result<Timestamp, String>,
@@ -74,7 +73,7 @@ struct Answer {
 
 impl Answer {
     fn keep(&self) -> Result<bool, StoreError> {
-        let mut store = Store::open_for_change(&self.file)?;
+        let mut store = Store::open_for_change(&self.place)?;
         let ends = self.ends.as_ref().copied().map_err(String::as_str);
         store.hub_answered((&self.token, &self.topic), ends, self.next)
     }

@@ -146,7 +146,7 @@ impl JobTools {
     }
 
     fn leased(&self, job: &Job, what: &[Leased]) -> Result<LeasedStore, StoreError> {
-        let store = Store::open_for_change(&self.config.store_file())?;
+        let store = Store::open_for_change(&self.config.store_place(&self.variable)?)?;
         // Only what goes through everything has much of the store in memory.
         let goes_through_all = matches!(job, Job::Pull(_) | Job::Push(_, Extent::Whole));
         let mut store = LeasedStore::new(if goes_through_all { store } else { store.sparing()? });

@@ -73,7 +73,8 @@ pub(super) struct Running {
 impl Running {
     pub(super) async fn begin(mut serve: Serve, config: Config) -> Result<Running, ServeError> {
         let started = (serve.clock)();
-        let mut store = Store::open_for_change(&config.store_file())?.sparing()?;
+        let place = config.store_place(&serve.variable)?;
+        let mut store = Store::open_for_change(&place)?.sparing()?;
         register_lanes(&config, &mut store, started)?;
         tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);
@@ -89,9 +90,9 @@ impl Running {
             return Err(ServeError::NoToken { at });
         }
         let asked = Arc::clone(&serve.asked);
-        let keeper = CallKeeper::begin(&config.store_file(), move || asked.look())?;
-        let front = Front::new(hooks.clone(), keeper, Arc::clone(&shared), serve.clock);
-        let pages = Pages::new(Store::open(&config.store_file())?.sparing()?, Arc::clone(&shared), serve.clock, access);
+        let keeper = CallKeeper::begin(&place, move || asked.look())?;
+        let front = Front::new(hooks.clone(), (keeper, place.clone()), Arc::clone(&shared), serve.clock);
+        let pages = Pages::new(Store::open(&place)?.sparing()?, Arc::clone(&shared), serve.clock, access);
         let address = listen(at, front, pages).await.map_err(|error| ServeError::Listen { at, error })?;
         (serve.tell)(&Told::Listens(address));
         let (watch, underway, gone_through) = (Watch::of(&serve.folder), Underway::default(), BTreeMap::new());

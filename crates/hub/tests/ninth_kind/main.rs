@@ -11,7 +11,7 @@ use diaporos_core::value::SystemName;
 use diaporos_hub::config::{Loaded, load_with};
 use diaporos_hub::pull::{PullOptions, PullSource, pull};
 use diaporos_hub::{Connector, Silent};
-use diaporos_store::Store;
+use diaporos_store::{Store, StorePlace};
 use diaporos_systems::{KINDS, Kind};
 use jiff::Timestamp;
 
@@ -35,7 +35,7 @@ async fn it_is_pulled() {
     let config = loaded.config.unwrap_or_else(|| panic!("{:?}", loaded.reports));
     let (sowing, nothing) = (SystemName::new("sowing").unwrap(), |_: &str| None);
     let reader = Connector::new(&config, &nothing).reader(&sowing);
-    let mut store = Store::open_for_change(&folder.path().join("store.db")).unwrap();
+    let mut store = Store::open_for_change(&StorePlace::File(folder.path().join("store.db"))).unwrap();
     let clock = || Timestamp::UNIX_EPOCH;
     let rows =
         pull(&mut store, vec![PullSource { system: &sowing, reader }], PullOptions::default(), &clock, &mut Silent)

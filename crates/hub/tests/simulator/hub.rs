@@ -12,7 +12,7 @@ use diaporos_hub::pull::{PullOptions, PullSource, pull};
 use diaporos_hub::push::{Author, PushOptions, PushRun, Target};
 use diaporos_hub::slate::{Launch, LaunchBy};
 use diaporos_hub::undo::undo;
-use diaporos_store::{Slate, SlateAction, SlateStanding, Store, StoreError};
+use diaporos_store::{Slate, SlateAction, SlateStanding, Store, StoreError, StorePlace};
 use futures::FutureExt;
 use jiff::Timestamp;
 use tempfile::TempDir;
@@ -90,7 +90,7 @@ fn made(languages: bool) -> Made {
     let loaded = load(folder.path(), &|_, _| Default::default(), Timestamp::UNIX_EPOCH).unwrap();
     let config = loaded.config.unwrap_or_else(|| panic!("{:?}", loaded.reports));
     let file = folder.path().join("store.db");
-    drop(Store::open(&file).unwrap());
+    drop(Store::open(&StorePlace::File(file.clone())).unwrap());
     (config, std::fs::read(file).unwrap())
 }
 
@@ -180,7 +180,7 @@ impl Hub {
     async fn live(&mut self, site: &Site, work: Work) -> bool {
         // The death of an earlier process is not this one's.
         let _ = site.died.notified().now_or_never();
-        let open = || Store::open_for_change(&self.folder.path().join("store.db")).unwrap();
+        let open = || Store::open_for_change(&StorePlace::File(self.folder.path().join("store.db"))).unwrap();
         let mut store = self.store.take().unwrap_or_else(open);
         let died = Arc::clone(&site.died);
         tokio::select! {
@@ -199,7 +199,7 @@ impl Hub {
 
     fn open(&mut self) -> &mut Store {
         let file = self.folder.path().join("store.db");
-        self.store.get_or_insert_with(|| Store::open_for_change(&file).unwrap())
+        self.store.get_or_insert_with(|| Store::open_for_change(&StorePlace::File(file.clone())).unwrap())
     }
 
     /// Has the so-manieth run from the last undone; the next push carries it out.

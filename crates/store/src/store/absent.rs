@@ -1,8 +1,8 @@
 //! Entries that their source no longer has.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::{SignedDuration, Timestamp};
-use super::database::{OptionalRow, params};
 
 use super::apart::read_since;
 use super::intake::take_for_gone;

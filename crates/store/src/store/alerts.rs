@@ -1,9 +1,9 @@
 //! Alerts that are open, and were; and what they are told from.
 
+use super::database::{Connection, params};
 use diaporos_core::schedule::rhythm::{Hours, hour_of};
 use diaporos_core::value::{LaneName, SystemName};
 use jiff::Timestamp;
-use super::database::{Connection, params};
 use serde_json::json;
 
 use super::happenings::happen;

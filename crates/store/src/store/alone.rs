@@ -1,9 +1,9 @@
 //! Taking in entries that are read by themselves.
 
+use super::database::{Connection, OptionalRow, params};
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::EntryId;
 use jiff::Timestamp;
-use super::database::{Connection, OptionalRow, params};
 
 use super::apart::{Moments, note_apart};
 use super::intake::{Fate, take_for_gone, take_in_alone};

@@ -1,8 +1,8 @@
 //! Which entries were read by themselves, beside the listings that show them too. What was asked for later counts.
 
+use super::database::{Connection, params};
 use jiff::Timestamp;
 use roaring::RoaringTreemap;
-use super::database::{Connection, params};
 
 use super::StoreError;
 use super::row::millis;
@@ -38,8 +38,10 @@ pub(super) fn forget_before(connection: &Connection, kind: i64, began: Timestamp
 /// Notes that an entry was read by itself.
 pub(super) fn note_apart(connection: &Connection, kind: i64, entry: i64, asked: Timestamp) -> Result<(), StoreError> {
     connection
-        .prepare_cached("INSERT INTO read_apart VALUES (?1, ?2, ?3) ON CONFLICT (type, entry) DO UPDATE SET
-                 at = CASE WHEN read_apart.at < ?3 THEN ?3 ELSE read_apart.at END")?
+        .prepare_cached(
+            "INSERT INTO read_apart VALUES (?1, ?2, ?3) ON CONFLICT (type, entry) DO UPDATE SET
+                 at = CASE WHEN read_apart.at < ?3 THEN ?3 ELSE read_apart.at END",
+        )?
         .execute(params![kind, entry, millis(asked)])?;
     Ok(())
 }

@@ -1,8 +1,8 @@
 //! Files that were delivered, by what is in them.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::value::{EntryId, SystemName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::{entry_id, millis};
 use super::{Store, StoreError};
@@ -42,7 +42,10 @@ impl Store {
         now: Timestamp,
     ) -> Result<(), StoreError> {
         let transaction = self.fence.begin(&mut self.connection)?;
-        transaction.execute("INSERT INTO asset_address VALUES (?1, ?2) ON CONFLICT (url) DO UPDATE SET hash = ?2", params![url, hash])?;
+        transaction.execute(
+            "INSERT INTO asset_address VALUES (?1, ?2) ON CONFLICT (url) DO UPDATE SET hash = ?2",
+            params![url, hash],
+        )?;
         transaction.execute(
             "INSERT INTO asset VALUES (?1, ?2, ?3, ?4) ON CONFLICT (system, hash) DO UPDATE SET id_there = ?3, at = ?4",
             params![system.as_str(), hash, id.as_str(), millis(now)],

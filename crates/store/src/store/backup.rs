@@ -113,11 +113,7 @@ impl Store {
     /// # Errors
     /// Where the copy is no sound store, or of a newer version, another process has the store, or a file cannot be
     /// written; the store is as it was then.
-    pub fn restore(
-        place: &StorePlace,
-        copy: &Path,
-        kept_as: &str,
-    ) -> Result<(Copied, Option<PathBuf>), StoreError> {
+    pub fn restore(place: &StorePlace, copy: &Path, kept_as: &str) -> Result<(Copied, Option<PathBuf>), StoreError> {
         match place {
             StorePlace::File(file) => Self::restore_file(file, copy, kept_as),
             StorePlace::Server { .. } => Self::restore_on_server(place, copy, kept_as),
@@ -152,7 +148,8 @@ impl Store {
         let kept = match store.is_empty()? {
             true => None,
             false => {
-                let names = std::iter::once(format!("{kept_as}.db")).chain((2..100).map(|number| format!("{kept_as}-{number}.db")));
+                let names = std::iter::once(format!("{kept_as}.db"))
+                    .chain((2..100).map(|number| format!("{kept_as}-{number}.db")));
                 let kept = names.map(|name| place.folder().join(name)).find(|kept| !kept.exists());
                 let kept = kept.ok_or_else(|| StoreError::content("a hundred copies of that name"))?;
                 store.back_up(&kept)?;

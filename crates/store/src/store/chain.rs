@@ -1,9 +1,9 @@
 //! The chain of the ledger: each row carries the hash of the row before it, so that one which is taken
 //! out or altered is found.
 
+use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::change::fingerprint_texts;
 use jiff::Timestamp;
-use super::database::{OptionalRow, Transaction, params};
 
 use super::row::millis;
 use super::{Store, StoreError};
@@ -110,9 +110,9 @@ impl Store {
             params![],
             |row| row.get::<_, i64>(0).map(i64::unsigned_abs),
         )?;
-        let pruned = self
-            .connection
-            .query_row("SELECT count(*) FROM checkpoint", params![], |row| row.get::<_, i64>(0).map(i64::unsigned_abs))?;
+        let pruned = self.connection.query_row("SELECT count(*) FROM checkpoint", params![], |row| {
+            row.get::<_, i64>(0).map(i64::unsigned_abs)
+        })?;
         let mut state = ChainState { older, pruned, ..ChainState::default() };
         let parts = Link::ALL.map(|kind| {
             format!(
@@ -139,7 +139,8 @@ impl Store {
             at = (row.link, row.hash);
         }
         let head: (i64, Vec<u8>) =
-            self.connection.query_row("SELECT link, hash FROM chain_head", params![], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            self.connection
+                .query_row("SELECT link, hash FROM chain_head", params![], |row| Ok((row.get(0)?, row.get(1)?)))?;
         if let Some(fault) = self.gap(&at, head.0 + 1, &head.1)? {
             state.faults.push(fault);
         }
@@ -189,7 +190,7 @@ pub(super) fn sign_off(transaction: &Transaction<'_>, who: &str, at: Timestamp) 
             "WITH going AS (
                  SELECT link FROM outcome WHERE intent IN (SELECT id FROM pruned) AND link IS NOT NULL
                  UNION ALL SELECT link FROM intent WHERE id IN (SELECT id FROM pruned) AND link IS NOT NULL)
-             SELECT min(link), max(link) FROM (SELECT link, link - row_number() OVER (ORDER BY link) AS stretch FROM going)
+             SELECT min(link), max(link) FROM (SELECT link, link - row_number() OVER (ORDER BY link) AS stretch FROM going) AS linked
              GROUP BY stretch ORDER BY 1",
         )?;
         query.query_all(params![], |row| Ok((row.get(0)?, row.get(1)?)))?

@@ -1,8 +1,8 @@
 //! What changed at the sources: the versions of entries, the newest first.
 
+use super::database::params;
 use diaporos_core::value::{Address, Record, State};
 use jiff::Timestamp;
-use super::database::params;
 
 use super::row::{address_at, millis, moment, state};
 use super::{Store, StoreError};

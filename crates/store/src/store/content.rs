@@ -3,10 +3,10 @@
 
 use std::collections::HashMap;
 
+use super::database::{Connection, OptionalRow, params};
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{Record, stored_text};
 use rayon::prelude::*;
-use super::database::{Connection, OptionalRow, params};
 use zstd::bulk::{Compressor, Decompressor};
 use zstd::dict::EncoderDictionary;
 

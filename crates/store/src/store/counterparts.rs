@@ -1,9 +1,9 @@
 //! What entries have become at destinations.
 
+use super::database::{Connection, OptionalRow, Row, params};
 use diaporos_core::plan::Counterpart;
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag};
 use jiff::Timestamp;
-use super::database::{Connection, OptionalRow, Row, params};
 
 use super::owed::owe_readers;
 use super::row::{

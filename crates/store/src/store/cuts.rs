@@ -1,8 +1,8 @@
 //! Parts of pictures that editors chose themselves.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::image::Area;
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::{millis, moment};
 use super::{Store, StoreError};

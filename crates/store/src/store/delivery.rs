@@ -1,9 +1,9 @@
 //! What is due on a lane, and what became of it.
 
+use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::plan::HoldReason;
 use diaporos_core::value::{Address, LaneName, SystemName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, Transaction, params};
 
 use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;

@@ -1,8 +1,8 @@
 //! What documents that are read apart said of how they want to be asked.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::intake::DocumentStanding;
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::{millis, moment};
 use super::{SourceType, Store, StoreError};

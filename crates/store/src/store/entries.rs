@@ -2,14 +2,14 @@
 
 use std::collections::BTreeSet;
 
+use super::database::{Connection, Row, params};
 use diaporos_core::value::{Address, LaneName, Record, Revision, State};
 use indexmap::IndexSet;
 use jiff::Timestamp;
-use super::database::{Connection, Row, params};
 
 use super::content::Content;
-use super::words::folded_word;
 use super::row::{address_at, moment, revision, state};
+use super::words::folded_word;
 use super::{Store, StoreError};
 
 /// Which entries are wanted.
@@ -140,8 +140,7 @@ impl Store {
             .connection
             .prepare_cached("SELECT term FROM temp.entry_word WHERE term >= ?1 AND term < ?2 LIMIT ?3")?;
         let most = i64::try_from(MOST_ENDINGS + 1).unwrap_or(i64::MAX);
-        let found: Vec<String> =
-            query.query_all(params![last, format!("{last}\u{10ffff}"), most], |row| row.get(0))?;
+        let found: Vec<String> = query.query_all(params![last, format!("{last}\u{10ffff}"), most], |row| row.get(0))?;
         Ok(if found.len() > MOST_ENDINGS { Vec::new() } else { found })
     }
 
@@ -366,8 +365,8 @@ impl Store {
             // In the order of their index, so that no more are looked at than are taken.
             "SELECT content, packing FROM (
                  SELECT id, version FROM entry WHERE type = (SELECT id FROM entry_type WHERE system = ?1 AND name = ?2)
-                 ORDER BY source_id LIMIT 1000) AS some
-             CROSS JOIN version ON version.entry = some.id AND version.number = some.version",
+                 ORDER BY source_id LIMIT 1000) AS first_ones
+             CROSS JOIN version ON version.entry = first_ones.id AND version.number = first_ones.version",
         )?;
         let mut rows = query.query(params![system, kind])?;
         let mut names = IndexSet::new();

@@ -65,6 +65,9 @@ pub enum StoreError {
     /// The store cannot be moved, or was not moved to its end.
     #[error("{0}")]
     NotMoved(String),
+    /// Where the store is cannot be told.
+    #[error("where the store is cannot be told: {0}")]
+    NoPlace(String),
     /// A copy of the store cannot be made, or put back.
     #[error("{}: {reason}", path.display())]
     Copy {

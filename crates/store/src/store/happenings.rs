@@ -1,7 +1,7 @@
 //! What happened, for those who are told: written in the commit in which it did.
 
-use jiff::Timestamp;
 use super::database::{Connection, OptionalRow, params};
+use jiff::Timestamp;
 use serde_json::{Value as Json, json};
 
 use super::row::{millis, moment};
@@ -32,7 +32,7 @@ pub(super) fn happen(
 ) -> Result<(), StoreError> {
     connection
         .prepare_cached(
-            "INSERT INTO happening (at, kind, subject, detail) SELECT ?1, ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM tell)",
+            "INSERT INTO happening (at, kind, subject, detail) SELECT CAST(?1 AS BIGINT), ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM tell)",
         )?
         .execute(params![millis(now), kind, subject, detail.to_string()])?;
     Ok(())
@@ -43,7 +43,7 @@ pub(super) fn happen_outcome(connection: &Connection, intent: i64, now: Timestam
     connection
         .prepare_cached(
             r#"INSERT INTO happening (at, kind, subject, detail)
-             SELECT ?2, CASE action WHEN 'create' THEN 'entry.created' WHEN 'update' THEN 'entry.updated'
+             SELECT CAST(?2 AS BIGINT), CASE action WHEN 'create' THEN 'entry.created' WHEN 'update' THEN 'entry.updated'
                         WHEN 'withdraw' THEN 'entry.withdrawn' ELSE 'entry.deleted' END,
                  from_type.system || '/' || from_type.name || '/' || source_id,
                  '{"lane":' || json_quote(lane.name) || ',"destination":' || json_quote(to_type.system)
@@ -99,7 +99,7 @@ pub(super) fn happen_held(
     connection
         .prepare_cached(
             r#"INSERT INTO happening (at, kind, subject, detail)
-             SELECT ?3, 'entry.held', system || '/' || entry_type.name || '/' || source_id,
+             SELECT CAST(?3 AS BIGINT), 'entry.held', system || '/' || entry_type.name || '/' || source_id,
                  '{"lane":' || json_quote(lane.name) || ',"reason":' || json_quote(?4) || ',"message":' || json_quote(?5)
                      || ',"version":' || version || '}'
              FROM entry JOIN entry_type ON entry_type.id = entry.type JOIN lane ON lane.id = ?1

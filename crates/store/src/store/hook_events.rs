@@ -1,8 +1,8 @@
 //! What came in from outside: hints that an entry changed, each kept until the entry was looked at.
 
+use super::database::params;
 use diaporos_core::value::{EntryId, SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::params;
 
 use super::row::{entry_id, millis, moment};
 use super::{Store, StoreError};

@@ -3,12 +3,12 @@
 use std::borrow::Cow;
 use std::collections::HashSet;
 
+use super::database::{Connection, OptionalRow, params};
 use diaporos_core::intake::{CacheValidators, Incoming};
 use diaporos_core::value::{EntryId, State, SystemName, TypeName};
 use jiff::Timestamp;
 use rayon::prelude::*;
 use roaring::RoaringTreemap;
-use super::database::{Connection, OptionalRow, params};
 
 use super::apart::{Moments, read_since};
 use super::content::{Content, Packing, SHARE};

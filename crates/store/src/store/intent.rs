@@ -1,9 +1,9 @@
 //! What is to be sent, noted before it is, and what became of it.
 
+use super::database::Row;
 use diaporos_core::change::Fingerprint;
 use diaporos_core::plan::{Intended, Order, Presence};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, Value};
-use super::database::Row;
 
 use super::StoreError;
 use super::row::{entry_id, fields, fingerprint, revision};

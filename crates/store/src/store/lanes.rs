@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use super::database::{OptionalRow, Row, Transaction, params};
 use diaporos_core::change::Fingerprint;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, Row, Transaction, params};
 
 use super::row::{address_at, millis, moment};
 use super::{Standing, Store, StoreError};
@@ -119,7 +119,7 @@ impl Store {
                 )?;
             }
             transaction.execute(
-                "INSERT INTO delivery (lane, entry, standing, since) SELECT ?1, id, 'owed', ?3 FROM entry WHERE type = ?2
+                "INSERT INTO delivery (lane, entry, standing, since) SELECT CAST(?1 AS BIGINT), id, 'owed', CAST(?3 AS BIGINT) FROM entry WHERE type = ?2
                  ON CONFLICT (lane, entry) DO UPDATE SET standing = 'owed', reason = NULL, message = NULL, since = excluded.since,
                      touched = delivery.touched + 1",
                 params![id, from, millis(now)],

@@ -1,8 +1,8 @@
 //! The ledger: what was to be sent, before it was; what became of it, after.
 
+use super::database::params;
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Revision};
 use jiff::Timestamp;
-use super::database::params;
 
 use super::chain::{Link, link, sign_off};
 use super::counterparts::keep_counterpart;

@@ -1,9 +1,9 @@
 //! What lanes delivered that are no longer configured, and destinations that became others.
 
+use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::lane::TypeRef;
 use diaporos_core::value::{LaneName, SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, Transaction, params};
 
 use super::row::millis;
 use super::{Store, StoreError};

@@ -1,8 +1,8 @@
 //! What people said of ordered lists, and what is on view where.
 
+use super::database::params;
 use diaporos_core::value::{Address, SystemName};
 use jiff::Timestamp;
-use super::database::params;
 
 use super::row::{address_at, millis, moment};
 use super::{Store, StoreError};

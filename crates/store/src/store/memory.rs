@@ -1,10 +1,10 @@
 //! The memory: translations that are known from before.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::translate::{Inline, MemoryPair};
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::millis;
 use super::{Store, StoreError};

@@ -62,8 +62,8 @@ use std::fs::{File, TryLockError};
 use std::path::Path;
 
 use content::Packing;
-use diaporos_core::value::{SystemName, TypeName};
 use database::{Connection, Session};
+use diaporos_core::value::{SystemName, TypeName};
 use leases::Fence;
 use place::{cannot_be_written, make_file, make_folder};
 use rusqlite::OpenFlags;
@@ -219,7 +219,7 @@ impl Store {
     }
 
     fn connect_to_server(place: &StorePlace, server: &Server) -> Result<Store, StoreError> {
-        let connection = Connection::Server(Session::to(server)?);
+        let connection = Connection::Server(Box::new(Session::to(server)?));
         server_migrations::migrate(&connection)?;
         Ok(Store::of(connection, place.clone(), None))
     }
@@ -275,7 +275,7 @@ fn place_of_a_test(module: &str, folder: &Path) -> StorePlace {
         None => StorePlace::File(folder.join("hub/store.db")),
         Some(address) => {
             let server = Server::at(&address.into(), None).unwrap();
-            StorePlace::Server { server, folder: folder.join("hub") }
+            StorePlace::Server { server: Box::new(server), folder: folder.join("hub") }
         }
     }
 }

@@ -85,11 +85,7 @@ fn tables() -> impl DoubleEndedIterator<Item = (&'static str, &'static str)> {
 
 /// Copies everything from one store into another that is empty, or in which that was begun; `told` hears of each table
 /// with its rows. In the end both hold the same.
-pub(super) fn copy(
-    from: &Store,
-    to: &mut Store,
-    told: &mut dyn FnMut(&Moved),
-) -> Result<Vec<Moved>, StoreError> {
+pub(super) fn copy(from: &Store, to: &mut Store, told: &mut dyn FnMut(&Moved)) -> Result<Vec<Moved>, StoreError> {
     for (table, keys) in tables() {
         while copy_window(&from.connection, &mut to.connection, table, keys)? == WINDOW {}
         if table == "version" {
@@ -164,7 +160,7 @@ fn columns_of(connection: &Connection, table: &str) -> Result<Vec<String>, Store
     Ok(match connection {
         Connection::File(file) => {
             let statement = file.prepare(&format!("SELECT * FROM {table} LIMIT 0"))?;
-            statement.column_names().into_iter().map(str::to_owned).collect()
+            statement.column_names().map(str::to_owned).collect()
         }
         Connection::Server(_) => connection
             .prepare_cached(
@@ -180,7 +176,10 @@ fn copy_window(from: &Connection, to: &mut Connection, table: &str, keys: &str) 
     let columns = columns_of(from, table)?;
     let many = keys.split(", ").count();
     let last: Option<Vec<Value>> = to
-        .prepare_cached(&format!("SELECT {keys} FROM {table} ORDER BY {} LIMIT 1", keys.replace(", ", " DESC, ") + " DESC"))?
+        .prepare_cached(&format!(
+            "SELECT {keys} FROM {table} ORDER BY {} LIMIT 1",
+            keys.replace(", ", " DESC, ") + " DESC"
+        ))?
         .query_all(params![], |row| (0..many).map(|column| row.get(column)).collect())?
         .into_iter()
         .next();
@@ -203,7 +202,8 @@ fn copy_window(from: &Connection, to: &mut Connection, table: &str, keys: &str) 
     let transaction = to.begin()?;
     for rows in window.chunks(TOGETHER) {
         let one = |row: usize| {
-            let places: Vec<String> = (1..=columns.len()).map(|column| format!("?{}", row * columns.len() + column)).collect();
+            let places: Vec<String> =
+                (1..=columns.len()).map(|column| format!("?{}", row * columns.len() + column)).collect();
             format!("({})", places.join(", "))
         };
         let all: Vec<String> = (0..rows.len()).map(one).collect();
@@ -309,11 +309,7 @@ impl Store {
     ///
     /// # Errors
     /// Where the other place holds something, one of both fails, or they differ in the end; run again, it goes on.
-    pub fn move_to(
-        from: &StorePlace,
-        to: &StorePlace,
-        told: &mut dyn FnMut(&Moved),
-    ) -> Result<Vec<Moved>, StoreError> {
+    pub fn move_to(from: &StorePlace, to: &StorePlace, told: &mut dyn FnMut(&Moved)) -> Result<Vec<Moved>, StoreError> {
         let mut source = match from {
             StorePlace::File(file) => Store::open_alone(file)?.whole()?,
             StorePlace::Server { .. } => Store::open_for_change(from)?,

@@ -1,7 +1,7 @@
 //! What did not go as planned: entries that came to be held or failed, and documents that somebody else changed.
 
-use jiff::Timestamp;
 use super::database::{Transaction, params};
+use jiff::Timestamp;
 use serde_json::json;
 
 use super::happenings::happen;
@@ -28,7 +28,7 @@ pub(super) fn note_occurrences(
         transaction
             .prepare_cached(
                 "INSERT INTO occurrence (at, lane, entry, language, kind, reason, fields)
-                 SELECT ?1, ?2, ?3, '', ?4, ?5, ?6 WHERE NOT EXISTS (
+                 SELECT CAST(?1 AS BIGINT), CAST(?2 AS BIGINT), CAST(?3 AS BIGINT), '', ?4, ?5, ?6 WHERE NOT EXISTS (
                      SELECT 1 FROM delivery WHERE lane = ?2 AND entry = ?3 AND standing = ?4 AND message IS NOT DISTINCT FROM ?7)",
             )?
             .execute(params![
@@ -56,7 +56,7 @@ fn note_edit(
     let noted = transaction
         .prepare_cached(
             "INSERT INTO occurrence (at, lane, entry, language, kind, reason, fields)
-             SELECT ?1, ?2, ?3, ?4, 'edited', '', ?5 WHERE NOT EXISTS (
+             SELECT CAST(?1 AS BIGINT), CAST(?2 AS BIGINT), CAST(?3 AS BIGINT), ?4, 'edited', '', ?5 WHERE NOT EXISTS (
                  SELECT 1 FROM delivery WHERE lane = ?2 AND entry = ?3 AND standing IN ('held', 'failed') AND ?5 = (
                      SELECT fields FROM occurrence WHERE lane = ?2 AND entry = ?3 AND language = ?4 AND kind = 'edited'
                      ORDER BY number DESC LIMIT 1))",

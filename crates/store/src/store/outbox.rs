@@ -1,7 +1,7 @@
 //! What is to be told, as it is sent: at least once, in order for each subject.
 
-use jiff::Timestamp;
 use super::database::params;
+use jiff::Timestamp;
 
 use super::row::{millis, moment};
 use super::{Store, StoreError};
@@ -53,7 +53,7 @@ pub enum Attempt {
     GivenUp(String),
 }
 
-const COLUMNS: &str = "SELECT number, tell, happening, kind, subject, media, headers, body, made, attempts, problem, outcome IS 'given up' FROM outbox";
+const COLUMNS: &str = "SELECT number, tell, happening, kind, subject, media, headers, body, made, attempts, problem, coalesce(outcome = 'given up', false) FROM outbox";
 
 fn message(row: super::database::Row<'_>) -> Result<Message, StoreError> {
     let headers: String = row.get(6)?;
@@ -106,7 +106,8 @@ impl Store {
                     millis(now)
                 ])?;
         }
-        transaction.execute("UPDATE tell SET position = ?2 WHERE name = ?1 AND position < ?2", params![tell, decided])?;
+        transaction
+            .execute("UPDATE tell SET position = ?2 WHERE name = ?1 AND position < ?2", params![tell, decided])?;
         Ok(transaction.commit()?)
     }
 

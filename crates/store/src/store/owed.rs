@@ -1,8 +1,8 @@
 //! Who owes a changed entry a look.
 
+use super::database::{Connection, params};
 use diaporos_core::value::LaneName;
 use jiff::Timestamp;
-use super::database::{Connection, params};
 
 use super::row::{millis, moment};
 use super::{Store, StoreError};
@@ -17,7 +17,7 @@ pub(super) fn mark_owed(
 ) -> Result<(), StoreError> {
     connection
         .prepare_cached(
-            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, ?2, 'owed', ?3 FROM lane WHERE from_type = ?1
+            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, CAST(?2 AS BIGINT), 'owed', CAST(?3 AS BIGINT) FROM lane WHERE from_type = ?1
              ON CONFLICT (lane, entry) DO UPDATE SET standing = 'owed', reason = NULL, message = NULL,
                  since = CASE WHEN delivery.standing = 'owed' THEN delivery.since ELSE excluded.since END,
                  touched = delivery.touched + 1",

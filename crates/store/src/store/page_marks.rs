@@ -1,9 +1,9 @@
 //! By what the pages of listings are known again.
 
+use super::database::{Connection, OptionalRow, params};
 use diaporos_core::intake::{CacheValidators, PageCounts};
 use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::{Connection, OptionalRow, params};
 
 use super::apart::read_since;
 use super::row::{fingerprint, millis};

@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
+use super::database::{Connection, OptionalRow, params};
 use diaporos_core::intake::{CacheValidators, Incoming, Parts};
 use diaporos_core::value::{LanguageTag, Revision, SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::{Connection, OptionalRow, params};
 
 use super::content::Content;
 use super::page_marks::keep_mark;
@@ -117,8 +117,9 @@ impl Store {
     pub fn touched_parts(&self, of: SourceType<'_>, most: u32) -> Result<Vec<(i64, Parts)>, StoreError> {
         let (system, kind) = of;
         let number = Self::type_number(&self.connection, system, kind)?;
-        let mut touched =
-            self.connection.prepare_cached("SELECT id FROM joined WHERE type = ?1 AND touched <> 0 ORDER BY id LIMIT ?2")?;
+        let mut touched = self
+            .connection
+            .prepare_cached("SELECT id FROM joined WHERE type = ?1 AND touched <> 0 ORDER BY id LIMIT ?2")?;
         let batch: Vec<i64> = touched.query_all(params![number, most], |row| row.get(0))?;
         let mut query = self.connection.prepare_cached(
             "SELECT source_id, language, state, revision, fingerprint, content

@@ -14,7 +14,7 @@ pub enum StorePlace {
     /// On a server, for many machines.
     Server {
         /// The server.
-        server: Server,
+        server: Box<Server>,
         /// The folder in which this machine keeps what is its own, such as which of its processes live.
         folder: PathBuf,
     },

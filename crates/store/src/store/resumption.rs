@@ -1,9 +1,9 @@
 //! How far pulls have come: the newest change, and where a broken-off listing goes on.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::change::Fingerprint;
 use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::apart::forget_before;
 use super::row::{millis, moment};

@@ -1,12 +1,12 @@
 //! Columns as values, and values as columns.
 
+use super::database::Row;
 use diaporos_core::change::{Divergence, Divergences, Fingerprint};
 use diaporos_core::plan::Presence;
 use diaporos_core::value::{
     Address, EntryId, Record, Revision, State, SystemName, TypeName, Value, from_stored, stored_text,
 };
 use jiff::Timestamp;
-use super::database::Row;
 
 use super::StoreError;
 

@@ -46,7 +46,8 @@ fn apply(connection: &Connection, session: &Session) -> Result<(), StoreError> {
 }
 
 fn apply_all(connection: &Connection) -> Result<(), StoreError> {
-    connection.execute_batch("CREATE TABLE IF NOT EXISTS migration (number BIGINT PRIMARY KEY, checksum BYTEA NOT NULL)")?;
+    connection
+        .execute_batch("CREATE TABLE IF NOT EXISTS migration (number BIGINT PRIMARY KEY, checksum BYTEA NOT NULL)")?;
     // Asked again within the change: another process may have been faster.
     let mut at: i64 =
         connection.query_row("SELECT coalesce(max(number), 0) FROM migration", params![], |row| row.get(0))?;

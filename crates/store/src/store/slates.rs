@@ -1,8 +1,8 @@
 //! Slates: entries that are launched or withdrawn together.
 
+use super::database::{OptionalRow, Row, params};
 use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
-use super::database::{OptionalRow, Row, params};
 
 use super::row::{address_at, millis, moment};
 use super::{Store, StoreError};
@@ -196,7 +196,7 @@ impl Store {
         )?;
         if let Some(run) = slate.run {
             transaction.execute(
-                "INSERT INTO slate_run SELECT id, ?2 FROM slate WHERE name = ?1 ON CONFLICT DO NOTHING",
+                "INSERT INTO slate_run SELECT id, CAST(?2 AS BIGINT) FROM slate WHERE name = ?1 ON CONFLICT DO NOTHING",
                 params![slate.name, run],
             )?;
         }
@@ -243,7 +243,7 @@ impl Store {
             transaction
                 .prepare_cached(
                     "INSERT INTO slate_entry
-                     SELECT slate.id, entry.id, entry.version, ?3 FROM slate, entry WHERE slate.name = ?1 AND entry.id = ?2
+                     SELECT slate.id, entry.id, entry.version, CAST(?3 AS BIGINT) FROM slate, entry WHERE slate.name = ?1 AND entry.id = ?2
                      ON CONFLICT (slate, entry) DO UPDATE SET version = excluded.version, added = excluded.added",
                 )?
                 .execute(params![name, entry, millis(now)])?;

@@ -1,8 +1,8 @@
 //! What happened over a span of time, counted for reports.
 
+use super::database::params;
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
-use super::database::params;
 
 use super::batches::{Origin, of_word};
 use super::row::{millis, moment};

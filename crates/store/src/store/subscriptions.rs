@@ -1,8 +1,8 @@
 //! Hubs that are to call when a feed publishes.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::value::SystemName;
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::{millis, moment};
 use super::{Store, StoreError};

@@ -1,8 +1,8 @@
 //! Entries that a person took off a destination.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::value::LaneName;
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 
 use super::row::{millis, moment};
 use super::{Store, StoreError};
@@ -33,8 +33,10 @@ impl Store {
             // Who takes it off comes after the one who had it kept as it was.
             let kept =
                 transaction.execute("DELETE FROM undone WHERE lane = ?1 AND entry = ?2", params![lane, entry])?;
-            kept + transaction
-                .execute("INSERT INTO taken_off VALUES (?1, ?2, ?3) ON CONFLICT DO NOTHING", params![lane, entry, millis(now)])?
+            kept + transaction.execute(
+                "INSERT INTO taken_off VALUES (?1, ?2, ?3) ON CONFLICT DO NOTHING",
+                params![lane, entry, millis(now)],
+            )?
         } else {
             transaction.execute("DELETE FROM taken_off WHERE lane = ?1 AND entry = ?2", params![lane, entry])?
         };

@@ -495,8 +495,11 @@ fn a_large_page_teaches_what_its_entries_have_in_common() {
     };
     bench.take_in(&page(0), &mut Seen::default(), 1);
     bench.take_in(&page(200), &mut Seen::default(), 2);
-    let size: i64 =
-        bench.store.connection.query_row("SELECT CAST(sum(length(content)) AS BIGINT) FROM version", params![], |row| row.get(0)).unwrap();
+    let size: i64 = bench
+        .store
+        .connection
+        .query_row("SELECT CAST(sum(length(content)) AS BIGINT) FROM version", params![], |row| row.get(0))
+        .unwrap();
     assert!(size < 400 * 80, "{size} bytes for 400 entries of 250 bytes");
     let Bench { _folder, place, store, .. } = bench;
     drop(store);

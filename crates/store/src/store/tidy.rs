@@ -1,9 +1,9 @@
 //! Taking out what is no longer needed, in small steps, each whole. What settling, merging, undoing and
 //! translating still need stays.
 
+use super::database::params;
 use diaporos_core::value::{SystemName, TypeName};
 use jiff::Timestamp;
-use super::database::params;
 
 use super::row::millis;
 use super::{SourceType, Store, StoreError};

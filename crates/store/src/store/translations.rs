@@ -2,11 +2,11 @@
 
 use std::borrow::Cow;
 
+use super::database::{Connection, params};
 use diaporos_core::change::Fingerprint;
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{LanguageTag, Localised, Record, Value};
 use jiff::Timestamp;
-use super::database::{Connection, params};
 
 use super::content::{Content, Packing};
 use super::owed::mark_owed;

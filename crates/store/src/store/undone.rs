@@ -1,8 +1,8 @@
 //! What runs changed, and entries that are kept as they were before one.
 
+use super::database::{OptionalRow, params};
 use diaporos_core::value::{Address, LaneName, LanguageTag, Record};
 use jiff::Timestamp;
-use super::database::{OptionalRow, params};
 use serde_json::{Value as Json, json};
 
 use super::intent::{Action, Was, action};
@@ -177,8 +177,10 @@ impl Store {
         for ((_, entry, undone), lane) in kept.iter().zip(lanes) {
             let Undone { run, who, since, documents } = undone;
             transaction
-                .prepare_cached("INSERT INTO undone VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-                     ON CONFLICT (lane, entry) DO UPDATE SET run = ?3, who = ?4, since = ?5, documents = ?6")?
+                .prepare_cached(
+                    "INSERT INTO undone VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+                     ON CONFLICT (lane, entry) DO UPDATE SET run = ?3, who = ?4, since = ?5, documents = ?6",
+                )?
                 .execute(params![lane, entry, run, who, millis(*since), documents_text(documents)])?;
             owe(&transaction, (lane, *entry), *since)?;
         }

@@ -1,9 +1,9 @@
 //! Versions of entries: where one is kept, and nowhere else.
 
+use super::database::{Connection, params};
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{Revision, State};
 use jiff::Timestamp;
-use super::database::{Connection, params};
 
 use super::StoreError;
 use super::row::millis;

@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeSet, HashSet};
 
+use super::database::{Connection, params};
 use diaporos_core::intake::Incoming;
 use diaporos_core::value::{Address, Record, Value};
 use foldhash::fast::RandomState;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
-use super::database::{Connection, params};
 
 use super::StoreError;
 

@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::fmt;
 
+use super::database::params;
 use diaporos_core::value::LaneName;
 use jiff::Timestamp;
-use super::database::params;
 
 use super::lease::Leased;
 use super::row::{millis, moment};
@@ -82,9 +82,9 @@ impl Store {
         let transaction = self.fence.begin(&mut self.connection)?;
         transaction
             .prepare_cached(
-                "INSERT INTO work VALUES (?1, ?2, ?3, ?4, CASE WHEN CAST(?4 AS TEXT) IS NULL THEN ?3 END, CASE WHEN CAST(?4 AS TEXT) IS NULL THEN 0 ELSE 1 END, ?5)
+                "INSERT INTO work VALUES (?1, ?2, ?3, ?4, CASE WHEN CAST(?4 AS TEXT) IS NULL THEN CAST(?3 AS BIGINT) END, CASE WHEN CAST(?4 AS TEXT) IS NULL THEN 0 ELSE 1 END, ?5)
                  ON CONFLICT (what) DO UPDATE SET began = ?2, ended = ?3, problem = ?4, asks = ?5,
-                     well = CASE WHEN CAST(?4 AS TEXT) IS NULL THEN ?3 ELSE work.well END,
+                     well = CASE WHEN CAST(?4 AS TEXT) IS NULL THEN CAST(?3 AS BIGINT) ELSE work.well END,
                      failures = CASE WHEN CAST(?4 AS TEXT) IS NULL THEN 0 ELSE work.failures + 1 END",
             )?
             .execute(params![

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use diaporos_core::lane::{Coverage, coverage};
-use diaporos_hub::config::{Config, ConfiguredLane, store_file};
+use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_store::{Store, StoreError};
 
 use crate::commands::counted;
@@ -59,8 +59,8 @@ pub(super) fn lost(config: &Config, store: Option<&Store>) -> Result<u64, StoreE
 /// Prints for each lane which fields reach which.
 pub(super) fn show(context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
-    let file = store_file(&config.folder);
-    let store = if file.exists() { Some(Store::open(&file)?) } else { None };
+    let place = config.store_place(&Context::variable)?;
+    let store = if place.exists() { Some(Store::open(&place)?) } else { None };
     let mut sheet = context.sheet(COVERAGE);
     let mut left_out = 0;
     for lane in config.lanes.values() {

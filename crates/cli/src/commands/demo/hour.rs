@@ -12,11 +12,11 @@ use std::time::{Duration, Instant};
 
 use diaporos_core::value::SystemName;
 use diaporos_demo::{Newsroom, RUNNING, StandIn, World, start_newsroom};
-use diaporos_hub::config::FILE;
+use diaporos_hub::config::{FILE, store_file};
 use diaporos_hub::leases::Worker;
 use diaporos_hub::report::{ReportForm, report, write};
 use diaporos_hub::serve::{Asked, Serve};
-use diaporos_store::{Span, Store};
+use diaporos_store::{Span, Store, StorePlace};
 use diaporos_systems::http::{Client, Method};
 use diaporos_systems::settings::usual_limits;
 use diaporos_systems::told::{PostRecipient, Reached, Telling};
@@ -79,7 +79,7 @@ pub(super) async fn tell(world: &World, folder: &Path, left: &Path, context: &Co
     let config = hub.config()?;
     let asked = Arc::new(Asked::default());
     let said = Rc::new(RefCell::new(Vec::new()));
-    let worker = Worker::begin(&config.store_file(), "demo", &Context::who(), now)?;
+    let worker = Worker::begin(&config.store_place(&Context::variable)?, "demo", &Context::who(), now)?;
     let (later, heard, zone) = (hub.clone(), Rc::clone(&said), context.zone.clone());
     let serve = Serve {
         folder: copy.clone(),
@@ -105,7 +105,7 @@ pub(super) async fn tell(world: &World, folder: &Path, left: &Path, context: &Co
     told?;
     let config = hub.config()?;
     let span = Span { from: now() - SignedDuration::from_hours(24), until: now() };
-    let made = report(&config, &Store::open(&config.store_file())?, span, (&context.zone, now()))?;
+    let made = report(&config, &Store::open(&config.store_place(&Context::variable)?)?, span, (&context.zone, now()))?;
     let mut file = std::fs::File::create(left.join("report.html"))?;
     write(&made, ReportForm::Html, &mut file).map_err(|error| Failure::failed(error.to_string()))?;
     Ok(())
@@ -116,9 +116,9 @@ fn copy_hub(folder: &Path, copy: &Path) -> Result<(), Failure> {
     diaporos_demo::write_hub(copy)?;
     let file = copy.join(FILE);
     std::fs::write(&file, format!("{}{RUNNING}", std::fs::read_to_string(&file)?))?;
-    let store = diaporos_hub::config::store_file(copy);
-    Store::make_folder(&store)?;
-    Store::open(&diaporos_hub::config::store_file(folder))?.back_up(&store)?;
+    let (from, to) = (StorePlace::File(store_file(folder)), StorePlace::File(store_file(copy)));
+    to.make_folder()?;
+    Store::open(&from)?.back_up(&store_file(copy))?;
     Ok(())
 }
 

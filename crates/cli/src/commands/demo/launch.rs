@@ -4,7 +4,8 @@ use std::io::Write;
 use std::path::Path;
 
 use diaporos_demo::{World, add_guide, write_hub};
-use diaporos_store::Store;
+use diaporos_hub::config::store_file;
+use diaporos_store::{Store, StorePlace};
 
 use super::act;
 use super::story::{Step, after, step};
@@ -60,9 +61,9 @@ const LAUNCH: &[Step] = &[
 pub(super) async fn tell(world: &World, folder: &Path, copy: &Path, bold: (&str, &str)) -> Result<(), Failure> {
     write_hub(copy)?;
     add_guide(copy)?;
-    let store = diaporos_hub::config::store_file(copy);
-    Store::make_folder(&store)?;
-    Store::open(&diaporos_hub::config::store_file(folder))?.back_up(&store)?;
+    let (from, to) = (StorePlace::File(store_file(folder)), StorePlace::File(store_file(copy)));
+    to.make_folder()?;
+    Store::open(&from)?.back_up(&store_file(copy))?;
     for step in LAUNCH {
         writeln!(out(), "# {}\n{}$ diaporos {}{}", step.why, bold.0, step.command, bold.1)?;
         (step.before)(world);

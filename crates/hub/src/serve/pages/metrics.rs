@@ -65,8 +65,7 @@ pub(super) fn metrics(shared: &Shared, store: &Store, now: Timestamp) -> Result<
     gauge(&mut registry, "calls_waiting", "Calls that wait to be looked at", whole(waiting.events));
     gauge(&mut registry, "jobs", "Pulls and pushes that run now", whole(shared.running().len() as u64));
     gauge(&mut registry, "started_seconds", "When serve began, in seconds since 1970", shared.started.as_second());
-    let file = std::fs::metadata(config.store_file()).map_or(0, |found| found.len());
-    gauge(&mut registry, "store_bytes", "Size of the store's file", whole(file));
+    gauge(&mut registry, "store_bytes", "Size of the store", whole(store.size()?.0));
     let alerts = Gauges::default();
     registry.register("alerts", "Alerts that are open, by kind", alerts.clone());
     for row in store.alerts(None)? {

@@ -11,7 +11,7 @@ fn hub(lines: &str) -> (tempfile::TempDir, Config, Store) {
     std::fs::write(folder.path().join(FILE), text).unwrap();
     let loaded = load(folder.path(), &|_, _| Vec::new(), at()).unwrap();
     let config = loaded.config.unwrap_or_else(|| panic!("{:#?}", loaded.reports));
-    let store = Store::open_for_change(&config.store_file()).unwrap();
+    let store = Store::open_for_change(&config.store_place(&|_| None).unwrap()).unwrap();
     (folder, config, store)
 }
 

@@ -5,10 +5,10 @@ mod units;
 
 use std::collections::BTreeMap;
 
+use crate::store::database::{Connection, OptionalRow, Row, params};
 use diaporos_core::change::Fingerprint;
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
-use crate::store::database::{Connection, OptionalRow, Row, params};
 use serde_json::json;
 
 use super::happenings::happen;
@@ -123,8 +123,7 @@ impl Store {
             let wanted = "SELECT value FROM batch, json_each(languages) WHERE batch.id = ?1 AND EXISTS (
                      SELECT 1 FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
                      WHERE batch = ?1 AND language = value)";
-            let languages: Vec<String> =
-                transaction.prepare_cached(wanted)?.query_all([batch], |row| row.get(0))?;
+            let languages: Vec<String> = transaction.prepare_cached(wanted)?.query_all([batch], |row| row.get(0))?;
             let languages = serde_json::to_string(&languages).map_err(StoreError::content)?;
             transaction.execute(
                 "UPDATE batch SET standing = ?2, languages = ?3 WHERE id = ?1",

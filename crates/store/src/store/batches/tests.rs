@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use proptest::prelude::*;
 
 use super::*;
-use crate::store::{place_of_a_test, Moments, Seen, Translation, TranslationStanding};
+use crate::store::{Moments, Seen, Translation, TranslationStanding, place_of_a_test};
 
 fn at(second: i64) -> Timestamp {
     Timestamp::from_second(second).unwrap()

@@ -1,9 +1,9 @@
 //! The texts of batches, and how each stands in each language.
 
+use crate::store::database::{Row, params};
 use diaporos_core::translate::{Inline, Unit, UnitId};
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
-use crate::store::database::{Row, params};
 
 use super::standing::of_word;
 use super::{Origin, UnitStanding, language};

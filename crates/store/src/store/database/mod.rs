@@ -19,7 +19,7 @@ pub(super) enum Connection {
     /// To a file.
     File(rusqlite::Connection),
     /// To a server.
-    Server(Session),
+    Server(Box<Session>),
 }
 
 /// A result of the database.

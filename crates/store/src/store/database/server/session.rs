@@ -26,7 +26,8 @@ const FIRST_PAUSE: Duration = Duration::from_millis(50);
 const LONGEST_PAUSE: Duration = Duration::from_secs(5);
 
 /// Whose turn it is to change the store, and the number by which the server knows the change.
-const TURN: &str = "SELECT pg_advisory_xact_lock(1684107119, hashtext(current_schema())) IS NULL, pg_current_xact_id()::text";
+const TURN: &str =
+    "SELECT pg_advisory_xact_lock(1684107119, hashtext(current_schema())) IS NULL, pg_current_xact_id()::text";
 
 /// A connection to a server.
 pub(in crate::store) struct Session {
@@ -69,8 +70,8 @@ enum Failed {
 
 fn failed(error: &tokio_postgres::Error) -> Failed {
     let Some(fault) = error.as_db_error() else {
-        let is_network = error.is_closed()
-            || std::error::Error::source(error).is_some_and(|source| source.is::<std::io::Error>());
+        let is_network =
+            error.is_closed() || std::error::Error::source(error).is_some_and(|source| source.is::<std::io::Error>());
         return match is_network {
             true => Failed::Broke(said(error)),
             false => Failed::Refused(ServerFault::Other(said(error)).into()),
@@ -90,11 +91,6 @@ impl Session {
         let link = Link { client: server.connect()?, statements: HashMap::new() };
         let (under_way, asked) = (RefCell::new(None), RefCell::new(Weak::new()));
         Ok(Session { server: server.clone(), link: RefCell::new(link), under_way, asked })
-    }
-
-    /// Where it leads.
-    pub(in crate::store) fn server(&self) -> &Server {
-        &self.server
     }
 
     pub(in crate::store) fn statement(&self, sql: &str) -> ServerStatement<'_> {
@@ -129,7 +125,8 @@ impl Session {
                 *self.under_way.borrow_mut() = None;
                 return Ok(());
             };
-            let number = self.under_way.borrow().as_ref().filter(|under_way| under_way.is_change).map(|it| it.number.clone());
+            let number =
+                self.under_way.borrow().as_ref().filter(|under_way| under_way.is_change).map(|it| it.number.clone());
             match (failed(&error), number) {
                 (Failed::Broke(why), Some(number)) => {
                     let under_way = self.under_way.take();
@@ -374,7 +371,8 @@ impl Link {
     }
 
     fn status(&mut self, number: &str) -> Answered<String> {
-        let status = self.prepared(&Arc::from("SELECT coalesce(pg_xact_status(CAST(CAST($1 AS text) AS xid8)), '')"))?;
+        let status =
+            self.prepared(&Arc::from("SELECT coalesce(pg_xact_status(CAST(CAST($1 AS text) AS xid8)), '')"))?;
         block_on(self.client.query_one(&status, &[&number]))?.try_get(0)
     }
 

@@ -30,7 +30,8 @@ impl Tls {
             Some(pem) => {
                 let mut roots = RootCertStore::empty();
                 for certificate in rustls::pki_types::CertificateDer::pem_slice_iter(pem) {
-                    let certificate = certificate.map_err(|error| format!("the certificates cannot be read: {error}"))?;
+                    let certificate =
+                        certificate.map_err(|error| format!("the certificates cannot be read: {error}"))?;
                     roots.add(certificate).map_err(|error| format!("a certificate cannot be trusted: {error}"))?;
                 }
                 if roots.is_empty() {

@@ -3,9 +3,9 @@
 use std::error::Error;
 use std::hash::{BuildHasher, Hasher};
 
+use bytes::BytesMut;
 use foldhash::fast::FixedState;
 use rusqlite::types::{ToSql, ToSqlOutput, Value, ValueRef};
-use bytes::BytesMut;
 use tokio_postgres::types::{FromSql, IsNull, Type, to_sql_checked};
 
 use crate::store::database::{Result, ServerFault};
