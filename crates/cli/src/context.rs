@@ -227,11 +227,18 @@ impl Context {
 
     /// The same, with the lanes known to it as they were.
     pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<WorkStore, Failure> {
-        let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
+        let mut store = Context::open_for_change(config)?;
         let worker = Context::worker(config)?;
         let waiting = |error: &StoreError| note(&one_line(&format!("waiting: {error}")));
         worker.take_within(&mut store, (what, doing), WAITS_FOR_LEASE, &waiting)?;
         Ok(WorkStore { store: LeasedStore::new(store), _worker: Some(worker) })
+    }
+
+    /// The store, for changing; what tells the hub from others is the same on every machine.
+    pub(crate) fn open_for_change(config: &Config) -> Result<Store, Failure> {
+        let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
+        diaporos_hub::share_identity(&config.folder, &mut store)?;
+        Ok(store)
     }
 
     /// The store, where nothing is to be changed.
@@ -247,7 +254,7 @@ impl Context {
 
     /// The store, for changing, with the configured lanes known to it.
     pub(crate) fn store_for_change(config: &Config) -> Result<Store, Failure> {
-        let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
+        let mut store = Context::open_for_change(config)?;
         diaporos_hub::look::register_lanes(config, &mut store, Context::now())?;
         Ok(store)
     }

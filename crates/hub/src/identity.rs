@@ -3,6 +3,8 @@
 use std::io::Write;
 use std::path::Path;
 
+use diaporos_store::{Store, StoreError};
+
 use crate::config::own_folder;
 
 /// The hub's identity, made where there is none yet. Another hub's is another, whatever their folders
@@ -30,6 +32,28 @@ pub(crate) fn identity(folder: &Path) -> std::io::Result<String> {
         }
         Err(error) => Err(error.error),
     }
+}
+
+/// Makes the hub's identity the one that its store knows, where the store is on a server that other machines work on
+/// too: the first to come gives it its own.
+///
+/// # Errors
+/// Where the store fails, or it cannot be kept here.
+pub fn share_identity(folder: &Path, store: &mut Store) -> Result<(), StoreError> {
+    let failed = |error: std::io::Error| StoreError::Content(format!("the hub's identity: {error}"));
+    if store.place().file().is_some() {
+        return Ok(());
+    }
+    let own = identity(folder).map_err(failed)?;
+    let shared = store.keep_identity(&own)?;
+    if shared == own {
+        return Ok(());
+    }
+    let parent = own_folder(folder);
+    let mut beside = tempfile::NamedTempFile::new_in(&parent).map_err(failed)?;
+    writeln!(beside, "{shared}").map_err(failed)?;
+    beside.persist(parent.join("identity")).map_err(|error| failed(error.error))?;
+    Ok(())
 }
 
 #[cfg(test)]

@@ -39,7 +39,7 @@ impl Worker {
         let renew = move || {
             while stopped.recv_timeout(RENEWED_EVERY) == Err(RecvTimeoutError::Timeout) {
                 // Where the store cannot be written now, the next time it may.
-                if let Err(error) = store.renew_leases(&renewed, clock() + LASTS) {
+                if let Err(error) = store.renew_leases(&renewed, (clock(), clock() + LASTS)) {
                     tracing::warn!("leases could not be renewed: {error}");
                 }
             }

@@ -42,4 +42,5 @@ mod write_check;
 
 pub use connect::{ConnectError, Connector};
 pub use event::{Event, Listener, Silent};
+pub use identity::share_identity;
 pub use write_check::write_check;

@@ -27,6 +27,9 @@ pub struct Reached {
 #[must_use]
 pub fn reaches(config: &Config) -> Vec<Reached> {
     let mut found = BTreeSet::new();
+    if let Some(reference) = &config.store.url {
+        OfSystem { system: "store", found: &mut found }.secret(reference, "where the store is");
+    }
     for (name, system) in &config.systems {
         let mut of = OfSystem { system: name.as_str(), found: &mut found };
         for (purpose, place) in system.places() {

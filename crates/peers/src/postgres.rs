@@ -17,6 +17,7 @@ pub struct Postgres {
     programs: PathBuf,
     folder: TempDir,
     port: u16,
+    settings: Vec<String>,
     running: Option<Running>,
 }
 
@@ -39,7 +40,7 @@ impl Postgres {
     pub fn start() -> Result<Option<Postgres>> {
         let Some(programs) = programs() else { return Ok(None) };
         let folder = TempDir::new()?;
-        let mut server = Postgres { programs, folder, port: free_port()?, running: None };
+        let mut server = Postgres { programs, folder, port: free_port()?, settings: Vec::new(), running: None };
         if is_root()? {
             let owned = Command::new("chown").arg("postgres").arg(server.folder.path()).status()?;
             if !owned.success() {
@@ -76,6 +77,9 @@ impl Postgres {
         ] {
             run.arg("-c").arg(setting);
         }
+        for setting in &self.settings {
+            run.arg("-c").arg(setting);
+        }
         let log = fs::File::create(self.folder.path().join("log"))?;
         let mut shell = run.stdin(Stdio::piped()).stdout(log.try_clone()?).stderr(log).spawn()?;
         let input = shell.stdin.take().ok_or_else(|| Error::other("no input"))?;
@@ -88,6 +92,26 @@ impl Postgres {
             std::thread::sleep(Duration::from_millis(50));
         }
         Ok(())
+    }
+
+    /// Starts it again with a certificate and its key, in PEM; it takes connections with TLS and without.
+    ///
+    /// # Errors
+    /// Where it does not start.
+    pub fn secure(&mut self, certificate: &str, key: &str) -> Result<()> {
+        for (name, text) in [("server.crt", certificate), ("server.key", key)] {
+            let file = self.data().join(name);
+            fs::write(&file, text)?;
+            let mut own = vec![vec!["chmod", "600"]];
+            if is_root()? {
+                own.push(vec!["chown", "postgres"]);
+            }
+            for command in own {
+                Command::new(command[0]).arg(command[1]).arg(&file).status()?;
+            }
+        }
+        self.settings.push("ssl=on".to_owned());
+        self.run()
     }
 
     /// Ends it.

@@ -1,6 +1,8 @@
 //! The hub's store: entries with their versions, where each stands on each lane, counterparts, and
 //! the ledger. One SQLite file, or a PostgreSQL database that many machines share; every call commits or changes nothing.
 
+#![cfg_attr(test, expect(clippy::duplicate_mod, reason = "the same tests are made on a file and on a server"))]
+
 mod store;
 
 pub use store::{

@@ -12,6 +12,7 @@ mod entries;
 mod explain;
 mod functions;
 mod holds;
+mod hub;
 mod init;
 mod lane;
 mod ledger;
@@ -104,6 +105,7 @@ pub(crate) enum Command {
     Report(report::ReportCommand),
     Tidy(tidy::Tidy),
     Backup(backup::Backup),
+    Hub(hub::HubCommand),
     Functions(functions::Functions),
     Completions(completions::Completions),
     Man(man::Man),
@@ -144,6 +146,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Report(args) => report::run(&args, context),
         Command::Tidy(args) => tidy::run(&args, context).await,
         Command::Backup(args) => backup::run(&args, context),
+        Command::Hub(args) => hub::run(&args, context),
         Command::Functions(args) => functions::run(&args, context),
         Command::Completions(args) => completions::run(&args),
         Command::Man(args) => man::run(&args),

@@ -4,7 +4,7 @@ use clap::Args;
 use diaporos_core::diagnostic::nearest;
 use diaporos_core::value::{LaneName, SystemName};
 use diaporos_hub::config::Config;
-use diaporos_store::{Leased, Pause, Paused, Store};
+use diaporos_store::{Leased, Pause, Paused};
 use jiff::civil::{DateTime, Time};
 use jiff::tz::TimeZone;
 use jiff::{Span, SpanRelativeTo, Timestamp, ToSpan};
@@ -51,7 +51,7 @@ pub(crate) fn pause(args: &PauseCommand, context: &Context) -> Result<Exit, Fail
     let now = Context::now();
     let until = args.until.as_deref().map(|text| moment(text, now, &context.zone)).transpose()?;
     let what = args.what.iter().map(|name| named(&config, name)).collect::<Result<Vec<_>, _>>()?;
-    let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
+    let mut store = Context::open_for_change(&config)?;
     let pause = Pause { who: Context::who(), why: args.why.clone(), since: now, until };
     let mut sheet = context.sheet(COLUMNS);
     for paused in what {
@@ -88,7 +88,7 @@ const RESUMED: &[Column] = &[Column::text("what", "what"), Column::text("outcome
 pub(crate) fn resume(args: &Resume, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let what = args.what.iter().map(|name| named(&config, name)).collect::<Result<Vec<_>, _>>()?;
-    let mut store = Store::open_for_change(&config.store_place(&Context::variable)?)?;
+    let mut store = Context::open_for_change(&config)?;
     let mut sheet = context.sheet(RESUMED);
     for paused in what {
         let outcome = if store.resume(&paused)? { "goes on" } else { "was not paused" };

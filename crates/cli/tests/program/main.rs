@@ -50,6 +50,7 @@ mod report;
 mod serve;
 mod servers;
 mod settings;
+mod shared;
 mod slates;
 mod tell;
 mod tidy;

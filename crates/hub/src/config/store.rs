@@ -91,9 +91,9 @@ pub fn server_at(
 ) -> Result<StorePlace, StoreError> {
     let refused = |why: String| StoreError::NoPlace(format!("{reference}: {why}"));
     let address = match reference {
-        SecretReference::Variable(name) => variable(name)
-            .filter(|value| !value.is_empty())
-            .ok_or_else(|| refused("it is not set".to_owned()))?,
+        SecretReference::Variable(name) => {
+            variable(name).filter(|value| !value.is_empty()).ok_or_else(|| refused("it is not set".to_owned()))?
+        }
         SecretReference::File(path) => {
             let text = read_within(folder, &path.to_string_lossy()).map_err(|error| refused(error.to_string()))?;
             text.trim_end_matches(['\n', '\r']).to_owned()

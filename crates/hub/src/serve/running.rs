@@ -23,10 +23,10 @@ use super::subscribing;
 use super::underway::{Ended, Underway};
 use super::watch::Watch;
 use super::{ENDS_WITHIN, Serve, ServeError, Told};
-use crate::Connector;
 use crate::alerts::{self, Surroundings};
 use crate::config::{Config, Pushed};
 use crate::look::register_lanes;
+use crate::{Connector, share_identity};
 
 /// How often it is looked whether something became due, at least: a machine that slept is noticed so.
 const LOOKS_EVERY: Duration = Duration::from_secs(1);
@@ -75,6 +75,7 @@ impl Running {
         let started = (serve.clock)();
         let place = config.store_place(&serve.variable)?;
         let mut store = Store::open_for_change(&place)?.sparing()?;
+        share_identity(&config.folder, &mut store)?;
         register_lanes(&config, &mut store, started)?;
         tell_broken_runs(&config, &serve, &mut store)?;
         let config = Arc::new(config);

@@ -32,6 +32,12 @@ BEGIN
     RETURN given;
 END $body$;
 
+-- What tells this hub from every other, on whatever machine it works.
+CREATE TABLE hub (
+    id BIGINT PRIMARY KEY CHECK (id = 1),
+    identity TEXT COLLATE "C" NOT NULL
+);
+
 -- Functions that the file's database has.
 CREATE FUNCTION hex(BYTEA) RETURNS TEXT LANGUAGE sql IMMUTABLE AS $body$ SELECT upper(encode($1, 'hex')) $body$;
 CREATE FUNCTION instr(TEXT, TEXT) RETURNS INTEGER LANGUAGE sql IMMUTABLE AS $body$ SELECT strpos($1, $2) $body$;

@@ -23,6 +23,13 @@ impl Bench {
         Bench { _folder: folder, place }
     }
 
+    /// The same store, as a machine of its own sees it.
+    fn at(place: StorePlace) -> Bench {
+        let folder = tempfile::tempdir().unwrap();
+        let StorePlace::Server { server, .. } = place else { panic!("it is in a file") };
+        Bench { place: StorePlace::Server { server, folder: folder.path().to_owned() }, _folder: folder }
+    }
+
     fn place(&self) -> StorePlace {
         self.place.clone()
     }
@@ -39,6 +46,11 @@ impl Bench {
 fn take(store: &mut Store, process: &Process, what: &[Leased], from: i64, until: i64) -> Result<(), StoreError> {
     let holder = Holder { process, who: "an engineer", doing: "push" };
     store.take_leases(what, holder, (at(from), at(until)))
+}
+
+/// All leases come to their end, by whatever clock.
+fn time_passes(store: &Store) {
+    store.connection.execute("UPDATE lease SET ends = ?1", [1]).unwrap();
 }
 
 #[test]
@@ -74,15 +86,39 @@ fn a_process_that_slept_writes_nothing_over_its_successor() {
     let (one, two) = (bench.process("one"), bench.process("two"));
     take(&mut first, &one, &[lane("profiles")], 0, 60).unwrap();
     assert!(take(&mut second, &two, &[lane("profiles")], 59, 119).is_err());
-    second.renew_leases(&one, at(70)).unwrap();
+    second.renew_leases(&one, (at(60), at(70))).unwrap();
     assert!(take(&mut second, &two, &[lane("profiles")], 69, 119).is_err(), "it was renewed");
     first.register_lanes(&[], at(1)).unwrap();
+    time_passes(&second);
     take(&mut second, &two, &[lane("profiles")], 71, 131).unwrap();
     let late = first.register_lanes(&[], at(72));
     assert!(matches!(late, Err(StoreError::LeaseLost { what }) if what == "lane profiles"));
     first.give_up_leases().unwrap();
     second.register_lanes(&[], at(73)).unwrap();
     assert_eq!(second.leases(at(74)).unwrap().len(), 1, "the successor's lease is its own");
+}
+
+/// The clocks of machines differ, by hours at times, and none can look whether another's process lives: its lease counts
+/// till the server's clock says that it ended.
+#[test]
+fn another_machines_lease_ends_by_the_servers_clock() {
+    let bench = Bench::new();
+    if bench.place.file().is_some() {
+        return;
+    }
+    let (here, other) = (Bench::at(bench.place()), Bench::at(bench.place()));
+    let (mut first, mut second) = (here.store(), other.store());
+    let one = here.process("one");
+    take(&mut first, &one, &[lane("profiles")], 0, 60).unwrap();
+    drop(one);
+    let two = other.process("two");
+    for now in [1, 59, 3_600, -3_600] {
+        assert!(take(&mut second, &two, &[lane("profiles")], now, now + 60).is_err(), "{now}");
+        assert_eq!(second.leases(at(now)).unwrap().len(), 1);
+    }
+    time_passes(&second);
+    take(&mut second, &two, &[lane("profiles")], -3_600, -3_540).unwrap();
+    assert!(matches!(first.register_lanes(&[], at(1)), Err(StoreError::LeaseLost { .. })));
 }
 
 #[test]
@@ -94,7 +130,7 @@ fn what_a_killed_process_left_is_swept() {
     std::fs::write(running.join("killed"), "").unwrap();
     let one = bench.process("one");
     let names = || std::fs::read_dir(&running).unwrap().map(|file| file.unwrap().file_name()).collect::<Vec<_>>();
-    assert_eq!(names(), ["one"]);
+    assert_eq!(names(), [one.name()]);
     drop(one);
     assert!(names().is_empty());
 }

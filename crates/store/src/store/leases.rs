@@ -75,16 +75,27 @@ impl<'c> Deref for Change<'c> {
     }
 }
 
+/// The time by which leases end, in milliseconds: a server's own, since the clocks of machines differ.
+fn lease_time(connection: &Connection, now: Timestamp) -> Result<i64, StoreError> {
+    match connection {
+        Connection::File(_) => Ok(millis(now)),
+        Connection::Server(_) => {
+            let time = "SELECT CAST(extract(epoch FROM clock_timestamp()) * 1000 AS BIGINT)";
+            Ok(connection.query_row(time, params![], |row| row.get(0))?)
+        }
+    }
+}
+
 /// Who has a lease that did not end, in a process that lives.
 fn holder_of(
     connection: &Connection,
     place: &StorePlace,
     what: &str,
-    now: Timestamp,
+    now: i64,
 ) -> Result<Option<LeaseRow>, StoreError> {
     let found = connection
         .prepare_cached("SELECT process, who, doing, since FROM lease WHERE what = ?1 AND ends > ?2")?
-        .query_row(params![what, millis(now)], |row| {
+        .query_row(params![what, now], |row| {
             Ok((row.get::<_, String>(0)?, row.get(1)?, row.get(2)?, row.get::<_, i64>(3)?))
         })
         .optional()?;
@@ -107,10 +118,12 @@ impl Store {
         (now, until): (Timestamp, Timestamp),
     ) -> Result<(), StoreError> {
         let transaction = self.fence.begin(&mut self.connection)?;
+        let lasts = millis(until) - millis(now);
+        let time = lease_time(&transaction, now)?;
         let mut taken = Vec::new();
         for what in wanted {
             let what = what.to_string();
-            if let Some(other) = holder_of(&transaction, &self.place, &what, now)? {
+            if let Some(other) = holder_of(&transaction, &self.place, &what, time)? {
                 return Err(StoreError::Leased(Box::new(other)));
             }
             let process = holder.process.name();
@@ -119,7 +132,7 @@ impl Store {
                     "INSERT INTO lease VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT (what) DO UPDATE SET
                          process = ?2, who = ?3, doing = ?4, since = ?5, ends = ?6",
                 )?
-                .execute(params![what, process, holder.who, holder.doing, millis(now), millis(until)])?;
+                .execute(params![what, process, holder.who, holder.doing, time, time + lasts])?;
             taken.push((what, process.to_owned()));
         }
         transaction.commit()?;
@@ -131,9 +144,10 @@ impl Store {
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn renew_leases(&self, process: &Process, until: Timestamp) -> Result<(), StoreError> {
+    pub fn renew_leases(&self, process: &Process, (now, until): (Timestamp, Timestamp)) -> Result<(), StoreError> {
+        let ends = lease_time(&self.connection, now)? + millis(until) - millis(now);
         let mut renew = self.connection.prepare_cached("UPDATE lease SET ends = ?2 WHERE process = ?1")?;
-        renew.execute(params![process.name(), millis(until)])?;
+        renew.execute(params![process.name(), ends])?;
         Ok(())
     }
 
@@ -156,7 +170,8 @@ impl Store {
     /// Where the store fails.
     pub fn leases(&self, now: Timestamp) -> Result<Vec<LeaseRow>, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT what FROM lease WHERE ends > ?1 ORDER BY what")?;
-        let names: Vec<String> = query.query_all([millis(now)], |row| row.get(0))?;
-        names.iter().filter_map(|what| holder_of(&self.connection, &self.place, what, now).transpose()).collect()
+        let time = lease_time(&self.connection, now)?;
+        let names: Vec<String> = query.query_all([time], |row| row.get(0))?;
+        names.iter().filter_map(|what| holder_of(&self.connection, &self.place, what, time).transpose()).collect()
     }
 }

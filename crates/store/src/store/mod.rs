@@ -19,6 +19,7 @@ mod entries;
 mod error;
 mod happenings;
 mod hook_events;
+mod hub;
 mod inspect;
 mod intake;
 mod intent;
@@ -265,6 +266,10 @@ mod lease_tests;
 #[cfg(test)]
 mod tests;
 
+#[cfg(test)]
+mod broken_tests;
+#[cfg(test)]
+mod moving_tests;
 #[cfg(test)]
 mod on_a_server;
 

@@ -113,6 +113,28 @@ pub(super) fn copy(from: &Store, to: &mut Store, told: &mut dyn FnMut(&Moved)) -
     Ok(moved)
 }
 
+/// The first of the tables with their rows, as they are when a move is broken off.
+#[cfg(test)]
+pub(super) fn copy_some(from: &Store, to: &mut Store, many: usize) -> Result<(), StoreError> {
+    for (table, keys) in tables().take(many) {
+        copy_window(&from.connection, &mut to.connection, table, keys)?;
+    }
+    Ok(())
+}
+
+/// The sums of all tables that are moved.
+#[cfg(test)]
+pub(super) fn all_sums(of: &Store) -> Result<Vec<(String, Sum)>, StoreError> {
+    let all = tables().chain([("chain_head", "id"), ("delivery_count", "lane, standing")]);
+    all.map(|(table, keys)| Ok((table.to_owned(), summed(&of.connection, table, keys)?))).collect()
+}
+
+/// The columns of each table that is moved.
+#[cfg(test)]
+pub(super) fn all_columns(of: &Store) -> Result<std::collections::BTreeMap<String, Vec<String>>, StoreError> {
+    tables().map(|(table, _)| Ok((table.to_owned(), columns_of(&of.connection, table)?))).collect()
+}
+
 /// Marks a store as one that is being filled from another, which no command takes for whole.
 pub(super) fn begin(from: &Store, to: &mut Store) -> Result<(), StoreError> {
     let source = fingerprint_texts([from.place.to_string().as_str()]);
@@ -279,7 +301,9 @@ fn keep_number(connection: &Connection, table: &str, last: i64) -> Result<(), St
 }
 
 /// How many rows a table has, and the fingerprint of them all.
-fn summed(connection: &Connection, table: &str, keys: &str) -> Result<(u64, String), StoreError> {
+pub(super) type Sum = (u64, String);
+
+fn summed(connection: &Connection, table: &str, keys: &str) -> Result<Sum, StoreError> {
     let columns = columns_of(connection, table)?;
     let mut query =
         connection.prepare_cached(&format!("SELECT {} FROM {table} ORDER BY {keys}", columns.join(", ")))?;

@@ -2,6 +2,7 @@
 //! when it is gone, however it ended.
 
 use std::fs::{self, File};
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
 use super::place::{make_file, make_folder};
@@ -24,6 +25,11 @@ impl Process {
     pub fn begin(store: &StorePlace, name: &str) -> Result<Process, StoreError> {
         let folder = folder(store);
         make_folder(&folder.join("any"))?;
+        let name = match store {
+            StorePlace::File(_) => name.to_owned(),
+            StorePlace::Server { .. } => format!("{}.{name}", machine(store, name)?),
+        };
+        let name = name.as_str();
         let (hidden, file) = (folder.join(format!(".{name}")), folder.join(name));
         let failed = |error: std::io::Error| StoreError::file(&file, &error);
         let alive = make_file(&hidden)?;
@@ -48,9 +54,36 @@ impl Drop for Process {
     }
 }
 
-/// Whether the process of that name lives.
+/// Whether the process of that name lives, as far as this machine can tell: of another's nothing but the end of its
+/// leases does.
 pub(super) fn lives(store: &StorePlace, name: &str) -> bool {
-    is_held(&folder(store).join(name))
+    let is_of_another = match (store, name.split_once('.')) {
+        (StorePlace::Server { .. }, Some((machine, _))) => {
+            fs::read_to_string(machine_file(store)).ok().is_none_or(|own| own.trim() != machine)
+        }
+        _ => false,
+    };
+    is_of_another || is_held(&folder(store).join(name))
+}
+
+fn machine_file(store: &StorePlace) -> PathBuf {
+    store.folder().join("machine")
+}
+
+/// What this machine is called among those that work on the store: after the first process that did so here.
+fn machine(store: &StorePlace, first: &str) -> Result<String, StoreError> {
+    let file = machine_file(store);
+    let failed = |error: std::io::Error| StoreError::file(&file, &error);
+    let mut own = make_file(&file)?;
+    // Two processes that are the first agree on one.
+    own.lock().map_err(failed)?;
+    let mut text = String::new();
+    own.read_to_string(&mut text).map_err(failed)?;
+    if text.trim().is_empty() {
+        text = first.replace('.', "-");
+        own.write_all(text.as_bytes()).and_then(|()| own.sync_all()).map_err(failed)?;
+    }
+    Ok(text.trim().to_owned())
 }
 
 fn is_held(file: &Path) -> bool {

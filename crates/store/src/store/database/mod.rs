@@ -10,7 +10,10 @@ pub use error::{DatabaseError, ServerFault};
 pub(super) use row::Row;
 pub(super) use rusqlite::params;
 pub use server::Server;
+use server::ServerStatement;
 pub(super) use server::Session;
+#[cfg(test)]
+pub(super) use server::breaks;
 pub(super) use statement::{Params, Statement};
 
 /// A connection to the database.
@@ -30,7 +33,7 @@ impl Connection {
     pub(super) fn prepare_cached(&self, sql: &str) -> Result<Statement<'_>> {
         Ok(match self {
             Connection::File(file) => Statement::File(file.prepare_cached(sql)?),
-            Connection::Server(session) => Statement::Server(session.statement(sql)),
+            Connection::Server(session) => Statement::Server(ServerStatement::of(session, sql)),
         })
     }
 

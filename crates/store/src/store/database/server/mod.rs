@@ -1,6 +1,10 @@
 //! A PostgreSQL server (15 and later) that many machines share.
 
+#[cfg(test)]
+pub(in crate::store) mod breaks;
+mod link;
 mod place;
+mod rows;
 mod session;
 mod stream;
 mod tls;
@@ -8,6 +12,6 @@ mod translate;
 mod values;
 
 pub use place::Server;
-pub(in crate::store) use session::{ServerStatement, Session};
-pub(in crate::store) use stream::ServerRows;
+pub(in crate::store) use rows::{ServerRows, ServerStatement};
+pub(in crate::store) use session::Session;
 pub(in crate::store) use values::ServerRow;

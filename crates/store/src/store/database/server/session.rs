@@ -2,32 +2,22 @@
 //! answer, and it goes on from there.
 
 use std::cell::RefCell;
-use std::collections::HashMap;
 use std::fmt;
 use std::sync::{Arc, Weak};
 use std::time::{Duration, Instant};
 
-use futures::executor::block_on;
-use futures::future::join;
-use rusqlite::types::ToSql;
-use tokio_postgres::types::ToSql as Sent;
-use tokio_postgres::{Client, RowStream};
-
-use super::place::{Server, said};
-use super::stream::{Asked, ServerRows, Shared, open, overtaken};
-use super::translate::{only_reads, translated};
-use super::values::{Bound, owned};
-use crate::store::database::{Result, ServerFault};
+use super::link::{Answered, Failed, Link, Step, failed};
+use super::place::Server;
+use super::stream::{Asked, Shared, open};
+use super::translate::only_reads;
+use super::values::Bound;
+use crate::store::database::{DatabaseError, Result, ServerFault};
 
 /// How long a server that went away is waited for: longer than a restart, or a change to another machine, takes.
 const WAITS: Duration = Duration::from_secs(120);
 /// The first pause before it is tried again; each further one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(50);
 const LONGEST_PAUSE: Duration = Duration::from_secs(5);
-
-/// Whose turn it is to change the store, and the number by which the server knows the change.
-const TURN: &str =
-    "SELECT pg_advisory_xact_lock(1684107119, hashtext(current_schema())) IS NULL, pg_current_xact_id()::text";
 
 /// A connection to a server.
 pub(in crate::store) struct Session {
@@ -37,12 +27,9 @@ pub(in crate::store) struct Session {
     under_way: RefCell<Option<UnderWay>>,
     /// The question whose rows may still come.
     asked: RefCell<Weak<std::sync::Mutex<Asked>>>,
-}
-
-/// A connection as it is now.
-struct Link {
-    client: Client,
-    statements: HashMap<Arc<str>, tokio_postgres::Statement>,
+    /// Where a test has the connection break off.
+    #[cfg(test)]
+    pub(in crate::store) breaks: RefCell<super::breaks::Breaks>,
 }
 
 /// What was done since a change began.
@@ -53,48 +40,19 @@ struct UnderWay {
     steps: Vec<Step>,
 }
 
-/// A statement with what it answered.
-#[derive(Clone)]
-enum Step {
-    Done { sql: Arc<str>, values: Vec<Bound>, rows: u64 },
-    Asked(Shared),
-}
-
-/// A failure of the connection, or of the statement.
-enum Failed {
-    /// The connection broke off.
-    Broke(String),
-    /// What was asked cannot be.
-    Refused(crate::store::database::DatabaseError),
-}
-
-fn failed(error: &tokio_postgres::Error) -> Failed {
-    let Some(fault) = error.as_db_error() else {
-        let is_network =
-            error.is_closed() || std::error::Error::source(error).is_some_and(|source| source.is::<std::io::Error>());
-        return match is_network {
-            true => Failed::Broke(said(error)),
-            false => Failed::Refused(ServerFault::Other(said(error)).into()),
-        };
-    };
-    let code = fault.code().code();
-    // It shuts down, starts up, was told to end the connection, or lost it (PostgreSQL, appendix A).
-    if code.starts_with("57P0") || code.starts_with("08") || code == "25P03" {
-        return Failed::Broke(fault.message().to_owned());
-    }
-    Failed::Refused(ServerFault::Refused { code: code.to_owned(), message: fault.message().to_owned() }.into())
-}
-
 impl Session {
     /// A connection to a server that answers now.
     pub(in crate::store) fn to(server: &Server) -> Result<Session> {
-        let link = Link { client: server.connect()?, statements: HashMap::new() };
+        let link = Link::of(server.connect()?);
         let (under_way, asked) = (RefCell::new(None), RefCell::new(Weak::new()));
-        Ok(Session { server: server.clone(), link: RefCell::new(link), under_way, asked })
-    }
-
-    pub(in crate::store) fn statement(&self, sql: &str) -> ServerStatement<'_> {
-        ServerStatement { session: self, sql: Arc::from(sql) }
+        Ok(Session {
+            server: server.clone(),
+            link: RefCell::new(link),
+            under_way,
+            asked,
+            #[cfg(test)]
+            breaks: RefCell::default(),
+        })
     }
 
     pub(super) fn is_within_a_change(&self) -> bool {
@@ -120,7 +78,11 @@ impl Session {
     pub(in crate::store) fn commit(&self) -> Result<()> {
         self.be_free()?;
         loop {
+            #[cfg(test)]
+            self.breaks.borrow_mut().step();
             let ended = self.link.borrow().end("COMMIT");
+            #[cfg(test)]
+            let ended = self.breaks.borrow_mut().lose(ended, || self.link.borrow().end("SELECT 1"));
             let Err(error) = ended else {
                 *self.under_way.borrow_mut() = None;
                 return Ok(());
@@ -176,14 +138,14 @@ impl Session {
     pub(in crate::store) fn execute_batch(&self, sql: &str) -> Result<()> {
         self.be_free()?;
         // Only what makes the store comes so, in a change that is begun anew where it breaks off.
-        block_on(self.link.borrow().client.batch_execute(sql)).map_err(|error| match failed(&error) {
+        self.link.borrow().execute_batch(sql).map_err(|error| match failed(&error) {
             Failed::Broke(why) => self.unreachable(why),
             Failed::Refused(error) => error,
         })
     }
 
     /// Carries out a statement, and gives how many rows it changed.
-    fn execute(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<usize> {
+    pub(super) fn execute(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<usize> {
         if !self.is_within_a_change() {
             return self.alone(|| self.execute(sql, values.clone()));
         }
@@ -194,16 +156,16 @@ impl Session {
     }
 
     /// Asks for rows.
-    fn query(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<ServerRows<'_>> {
+    pub(super) fn query(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<Shared> {
         if !self.is_within_a_change() && !only_reads(sql) {
             return self.alone(|| {
                 let asked = self.ask(sql, values.clone())?;
                 let rest = open(&asked).take_rest();
                 rest.or_else(|error| self.after(&error, None))?;
-                Ok(ServerRows::new(self, asked))
+                Ok(asked)
             });
         }
-        Ok(ServerRows::new(self, self.ask(sql, values)?))
+        self.ask(sql, values)
     }
 
     fn ask(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<Shared> {
@@ -246,8 +208,10 @@ impl Session {
     }
 
     /// Does something with the connection, and once more after each break.
-    fn surely<T>(&self, act: impl Fn(&mut Link) -> std::result::Result<T, tokio_postgres::Error>) -> Result<T> {
+    fn surely<T>(&self, act: impl Fn(&mut Link) -> Answered<T>) -> Result<T> {
         loop {
+            #[cfg(test)]
+            self.breaks.borrow_mut().step();
             let done = act(&mut self.link.borrow_mut());
             match done {
                 Ok(done) => return Ok(done),
@@ -279,7 +243,7 @@ impl Session {
             let again = source.and_then(|source| open(asked).go_on(source));
             match again.map_err(|error| failed(&error)) {
                 Ok(true) => return Ok(()),
-                Ok(false) => return overtaken(),
+                Ok(false) => return Err(ServerFault::Overtaken.into()),
                 Err(Failed::Broke(why)) => self.connect_again(&why)?,
                 Err(Failed::Refused(error)) => return Err(error),
             }
@@ -302,7 +266,7 @@ impl Session {
                     }
                     return Ok(());
                 }
-                Ok(None) => return overtaken(),
+                Ok(None) => return Err(ServerFault::Overtaken.into()),
                 Err(Failed::Broke(why)) => self.connect_again(&why)?,
                 Err(Failed::Refused(error)) => return Err(error),
             }
@@ -316,7 +280,7 @@ impl Session {
         loop {
             match self.server.connect() {
                 Ok(client) => {
-                    *self.link.borrow_mut() = Link { client, statements: HashMap::new() };
+                    *self.link.borrow_mut() = Link::of(client);
                     return Ok(());
                 }
                 Err(error) if began.elapsed() >= WAITS => return Err(error),
@@ -327,7 +291,7 @@ impl Session {
         }
     }
 
-    fn unreachable(&self, why: String) -> crate::store::database::DatabaseError {
+    fn unreachable(&self, why: String) -> DatabaseError {
         ServerFault::Unreachable { place: self.server.place(), why }.into()
     }
 }
@@ -335,99 +299,5 @@ impl Session {
 impl fmt::Debug for Session {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Debug::fmt(&self.server, f)
-    }
-}
-
-fn sent(values: &[Bound]) -> Vec<&(dyn Sent + Sync)> {
-    values.iter().map(|value| value as &(dyn Sent + Sync)).collect()
-}
-
-type Answered<T> = std::result::Result<T, tokio_postgres::Error>;
-
-impl Link {
-    fn prepared(&mut self, sql: &Arc<str>) -> Answered<tokio_postgres::Statement> {
-        if let Some(known) = self.statements.get(sql) {
-            return Ok(known.clone());
-        }
-        let statement = block_on(self.client.prepare(&translated(sql)))?;
-        self.statements.insert(Arc::clone(sql), statement.clone());
-        Ok(statement)
-    }
-
-    /// Begins a change or a look, and gives by what the server knows it.
-    fn begin(&mut self, is_change: bool) -> Answered<String> {
-        if !is_change {
-            let begin = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY";
-            return block_on(self.client.batch_execute(begin)).map(|()| String::new());
-        }
-        let turn = self.prepared(&Arc::from(TURN))?;
-        let (begun, turn) = block_on(join(self.client.batch_execute("BEGIN"), self.client.query_one(&turn, &[])));
-        begun?;
-        turn?.try_get(1)
-    }
-
-    fn end(&self, how: &str) -> Answered<()> {
-        block_on(self.client.batch_execute(how))
-    }
-
-    fn status(&mut self, number: &str) -> Answered<String> {
-        let status =
-            self.prepared(&Arc::from("SELECT coalesce(pg_xact_status(CAST(CAST($1 AS text) AS xid8)), '')"))?;
-        block_on(self.client.query_one(&status, &[&number]))?.try_get(0)
-    }
-
-    fn execute(&mut self, sql: &Arc<str>, values: &[Bound]) -> Answered<u64> {
-        let statement = self.prepared(sql)?;
-        block_on(self.client.execute(&statement, &sent(values)))
-    }
-
-    fn query(&mut self, sql: &Arc<str>, values: &[Bound]) -> Answered<RowStream> {
-        let statement = self.prepared(sql)?;
-        block_on(self.client.query_raw(&statement, sent(values)))
-    }
-
-    /// Does what was done, and gives by what the server knows it now; none where it answers something else.
-    fn again(&mut self, is_change: bool, steps: &[Step]) -> Answered<Option<String>> {
-        let number = self.begin(is_change)?;
-        let last = steps.len().saturating_sub(1);
-        for (place, step) in steps.iter().enumerate() {
-            let is_as_before = match step {
-                Step::Done { sql, values, rows } => self.execute(sql, values)? == *rows,
-                Step::Asked(asked) => {
-                    let (sql, values) = {
-                        let asked = open(asked);
-                        (Arc::clone(&asked.sql), asked.values.clone())
-                    };
-                    let source = self.query(&sql, &values)?;
-                    let mut asked = open(asked);
-                    let is_as_before = asked.go_on(source)?;
-                    // The next is asked by the same connection.
-                    if place < last {
-                        asked.take_rest()?;
-                    }
-                    is_as_before
-                }
-            };
-            if !is_as_before {
-                return Ok(None);
-            }
-        }
-        Ok(Some(number))
-    }
-}
-
-/// A statement of a server.
-pub(in crate::store) struct ServerStatement<'s> {
-    session: &'s Session,
-    sql: Arc<str>,
-}
-
-impl<'s> ServerStatement<'s> {
-    pub(in crate::store) fn execute(&self, values: &[&dyn ToSql]) -> Result<usize> {
-        self.session.execute(&self.sql, owned(values)?)
-    }
-
-    pub(in crate::store) fn query(&self, values: &[&dyn ToSql]) -> Result<ServerRows<'s>> {
-        self.session.query(&self.sql, owned(values)?)
     }
 }

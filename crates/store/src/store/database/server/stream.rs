@@ -8,9 +8,7 @@ use futures::StreamExt;
 use futures::executor::block_on;
 use tokio_postgres::RowStream;
 
-use super::session::Session;
-use super::values::{Bound, ServerRow};
-use crate::store::database::{Result, ServerFault};
+use super::values::{Bound, digest_of};
 
 /// A question with its rows. What was given of them is known by its digest, so that the same question can be asked
 /// again and gone on with.
@@ -47,14 +45,14 @@ impl Asked {
     }
 
     /// The next row, which counts as given.
-    fn next(&mut self) -> Option<std::result::Result<tokio_postgres::Row, tokio_postgres::Error>> {
+    pub(super) fn next(&mut self) -> Option<std::result::Result<tokio_postgres::Row, tokio_postgres::Error>> {
         let next = match self.waiting.pop_front() {
             Some(row) => Some(Ok(row)),
             None => self.next_from_source(),
         };
         if let Some(Ok(row)) = &next {
             self.given += 1;
-            self.digest = ServerRow::digest_of(row, self.digest);
+            self.digest = digest_of(row, self.digest);
         }
         next
     }
@@ -69,7 +67,7 @@ impl Asked {
     }
 
     /// No more of it is wanted.
-    fn end(&mut self) {
+    pub(super) fn end(&mut self) {
         self.source = None;
         self.waiting.clear();
     }
@@ -92,46 +90,4 @@ impl Asked {
         }
         Ok((self.given, self.digest) == (given, digest))
     }
-}
-
-/// The rows of a question.
-pub(in crate::store) struct ServerRows<'s> {
-    session: &'s Session,
-    asked: Shared,
-    current: Option<ServerRow>,
-}
-
-impl<'s> ServerRows<'s> {
-    pub(super) fn new(session: &'s Session, asked: Shared) -> Self {
-        ServerRows { session, asked, current: None }
-    }
-
-    /// The next row; none at the end.
-    pub(in crate::store) fn next(&mut self) -> Result<Option<&ServerRow>> {
-        loop {
-            let next = open(&self.asked).next();
-            match next {
-                None => self.current = None,
-                Some(Ok(row)) => self.current = Some(ServerRow(row)),
-                Some(Err(error)) => {
-                    // A question that is no part of a change is known to nobody but its reader.
-                    let alone = (!self.session.is_within_a_change()).then_some(&self.asked);
-                    self.session.after(&error, alone)?;
-                    continue;
-                }
-            }
-            return Ok(self.current.as_ref());
-        }
-    }
-}
-
-impl Drop for ServerRows<'_> {
-    fn drop(&mut self) {
-        open(&self.asked).end();
-    }
-}
-
-/// What is said where an answer is another than before.
-pub(super) fn overtaken<T>() -> Result<T> {
-    Err(ServerFault::Overtaken.into())
 }

@@ -90,20 +90,20 @@ impl ServerRow {
             other => return Err(unreadable(format!("it is a {other}")).into()),
         })
     }
+}
 
-    /// What tells the row from another.
-    pub(super) fn digest_of(row: &tokio_postgres::Row, before: u64) -> u64 {
-        let mut hasher = FixedState::default().build_hasher();
-        hasher.write_u64(before);
-        for column in 0..row.len() {
-            match row.try_get::<_, Raw<'_>>(column) {
-                Ok(Raw(Some(bytes))) => {
-                    hasher.write_usize(bytes.len());
-                    hasher.write(bytes);
-                }
-                _ => hasher.write_u8(0xff),
+/// What tells the row from another.
+pub(super) fn digest_of(row: &tokio_postgres::Row, before: u64) -> u64 {
+    let mut hasher = FixedState::default().build_hasher();
+    hasher.write_u64(before);
+    for column in 0..row.len() {
+        match row.try_get::<_, Raw<'_>>(column) {
+            Ok(Raw(Some(bytes))) => {
+                hasher.write_usize(bytes.len());
+                hasher.write(bytes);
             }
+            _ => hasher.write_u8(0xff),
         }
-        hasher.finish()
     }
+    hasher.finish()
 }
