@@ -225,6 +225,11 @@ impl Context {
         Ok(leased)
     }
 
+    /// A store with leases that were taken.
+    pub(crate) fn with_leases(store: LeasedStore, worker: Worker) -> WorkStore {
+        WorkStore { store, _worker: Some(worker) }
+    }
+
     /// The same, with the lanes known to it as they were.
     pub(crate) fn leased(config: &Config, what: &[Leased], doing: &str) -> Result<WorkStore, Failure> {
         let mut store = Context::open_for_change(config)?;
@@ -261,7 +266,7 @@ impl Context {
 }
 
 /// How long a command waits for what another one is doing.
-const WAITS_FOR_LEASE: Duration = Duration::from_secs(10);
+pub(crate) const WAITS_FOR_LEASE: Duration = Duration::from_secs(10);
 
 /// The store with leases, and this process, which renews them.
 pub(crate) struct WorkStore {

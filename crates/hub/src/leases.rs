@@ -6,6 +6,7 @@ use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
+use diaporos_core::value::LaneName;
 use diaporos_store::{Holder, Leased, Process, Store, StoreError, StorePlace};
 use jiff::{SignedDuration, Timestamp};
 
@@ -46,6 +47,12 @@ impl Worker {
         };
         let renewing = Some((stop, std::thread::spawn(renew)));
         Ok(Worker { process, who: who.to_owned(), clock, renewing })
+    }
+
+    /// The lease by which this process helps with a lane.
+    #[must_use]
+    pub fn hand(&self, lane: &LaneName) -> Leased {
+        Leased::hand(lane, self.process.name())
     }
 
     /// Takes leases, all or none.

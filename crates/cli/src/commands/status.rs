@@ -9,7 +9,7 @@ use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::look::status;
-use diaporos_hub::push::{Push, PushOptions, PushRow};
+use diaporos_hub::push::{Part, Push, PushOptions, PushRow};
 use diaporos_store::{Counts, Standing, Store};
 
 use super::selection::Selection;
@@ -135,6 +135,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
     for lane in lanes(config, names)? {
         let writer = connector.writer(&lane.lane.to.system)?;
         let mut push = Push {
+            part: Part::Whole,
             chosen: None,
             store: &mut store,
             lane,

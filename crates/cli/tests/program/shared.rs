@@ -1,5 +1,9 @@
 //! A store on a server, which several machines share.
 
+use std::process::Stdio;
+use std::time::Duration;
+
+use diaporos_demo::Asked;
 use diaporos_peers::Postgres;
 
 use crate::harness::{Hub, Ran, bare, ran, skipped};
@@ -30,7 +34,10 @@ fn a_hub_is_moved_to_a_server_and_worked_on_by_two_machines() {
     let address = server.new_database().unwrap();
     let hub = Hub::pushed();
     let told = run(&hub, &["hub", "move", "--to", "env:STORE_URL"], &address).ends(0).stdout;
-    assert!(told.contains("stays as it is; now say in diaporos.toml: `[store]` with `url = \"env:STORE_URL\"`"), "{told}");
+    assert!(
+        told.contains("stays as it is; now say in diaporos.toml: `[store]` with `url = \"env:STORE_URL\"`"),
+        "{told}"
+    );
     let before = hub.good(&["status", "--format", "json"]);
     tell_where(&hub, "");
     assert_eq!(run(&hub, &["status", "--format", "json"], &address).ends(0).stdout, before);
@@ -79,7 +86,11 @@ fn a_server_that_cannot_be_had_is_named_without_its_password() {
     ] {
         for command in [&["status"][..], &["pull"], &["backup", "x.db"], &["check", "--store"]] {
             let ran = run(&hub, command, address);
-            assert!(matches!(ran.code, Some(1 | 2)) && ran.stderr.contains(says), "{address} {command:?}: {}", ran.stderr);
+            assert!(
+                matches!(ran.code, Some(1 | 2)) && ran.stderr.contains(says),
+                "{address} {command:?}: {}",
+                ran.stderr
+            );
             assert!(!format!("{}{}", ran.stdout, ran.stderr).contains("hush"), "{}", ran.stderr);
             if address.contains("192") {
                 break;
@@ -107,4 +118,65 @@ fn a_server_shows_a_certificate_that_the_authority_signed() {
     hub.write("ca.pem", &other.cert.pem());
     let refused = run(&hub, &["status"], &named).ends(1).stderr;
     assert!(refused.contains("certificate"), "{refused}");
+}
+
+/// Four processes push one lane at once, while each second the server ends one of their connections, and one of them is
+/// killed now and then: each page is made once, all are there, and the ledger tells of each.
+#[test]
+fn killed_and_cut_off_four_pushes_at_once_make_each_page_once() {
+    let Some(server) = server() else { return };
+    let address = server.new_database().unwrap();
+    let database = address.rsplit('/').next().unwrap();
+    let hub = Hub::with_plants(5_000);
+    tell_where(&hub, "");
+    run(&hub, &["pull"], &address).ends(0);
+    let before = hub.live_pages().len();
+    let start = || {
+        let mut push = hub.command(&["push", "profiles"]);
+        push.env("STORE_URL", &address).stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap()
+    };
+    let mut random = fastrand::Rng::with_seed(17);
+    let mut pushes: Vec<_> = (0..4).map(|_| start()).collect();
+    let (mut kills, mut cuts) = (0, 0);
+    let mut said = String::new();
+    for second in 1.. {
+        std::thread::sleep(Duration::from_millis(1_000));
+        let cut = "SELECT count(pg_terminate_backend(pid)) FROM (SELECT pid FROM pg_stat_activity
+             WHERE datname = current_database() AND pid <> pg_backend_pid() ORDER BY random() LIMIT 1) AS one";
+        cuts += server.ask(database, cut).unwrap().parse::<u32>().unwrap();
+        if second % 4 == 0 && kills < 6 {
+            let one = random.usize(0..pushes.len());
+            pushes[one].kill().unwrap();
+            pushes[one].wait().unwrap();
+            pushes[one] = start();
+            kills += 1;
+        }
+        let running = pushes.iter_mut().map(|push| push.try_wait().unwrap()).filter(Option::is_none).count();
+        if running == 0 {
+            break;
+        }
+        assert!(second < 400, "they come to no end");
+    }
+    for push in pushes {
+        let ended = push.wait_with_output().unwrap();
+        said.push_str(&String::from_utf8_lossy(&ended.stderr));
+    }
+    assert!(kills > 0 && cuts > 3, "{kills} kills, {cuts} connections");
+    run(&hub, &["push", "profiles"], &address);
+    run(&hub, &["push", "profiles"], &address);
+    hub.nothing_is_doubled();
+    // What the site made is what it shows: a creation that arrived was never sent again.
+    let made = |asked: &&Asked| asked.method == "POST" && asked.path == "/api/pages";
+    assert_eq!(hub.world.visitor_site.asked().iter().filter(made).count(), hub.live_pages().len() - before);
+    let store = |sql: &str| server.ask(database, sql).unwrap();
+    assert_eq!(store("SELECT count(*) FROM open_intent"), "0", "all is settled: {said}");
+    let owed =
+        "SELECT count(*) FROM delivery JOIN lane ON lane.id = lane WHERE name = 'profiles' AND standing = 'owed'";
+    assert_eq!(store(owed), "0", "{said}");
+    let told = "SELECT count(DISTINCT outcome.id_there) FROM outcome JOIN intent ON intent.id = outcome.intent
+         WHERE action = 'create' AND outcome.id_there IS NOT NULL";
+    assert_eq!(store(told), (hub.live_pages().len() - before).to_string(), "the ledger tells of each");
+    let helpers = store("SELECT count(DISTINCT run) FROM intent");
+    assert!(helpers.parse::<u32>().unwrap() > 2, "several worked on it: {helpers}");
+    run(&hub, &["check", "--store"], &address).ends(0);
 }

@@ -182,6 +182,12 @@ impl EntryPlan {
         }
     }
 
+    /// The keys that it makes documents with.
+    pub(super) fn new_keys(&self) -> impl Iterator<Item = (&str, Option<&LanguageTag>)> {
+        let new = self.documents.iter().filter(|document| document.step == Step::Create);
+        new.filter_map(|document| Some((document.document.as_ref()?.key.as_deref()?, document.language.as_ref())))
+    }
+
     /// Whether it takes over documents that were there before and differ, or binds them to the entry.
     pub(super) fn adopts(&self) -> bool {
         self.hold.is_none() && self.documents.iter().any(|document| matches!(document.step, Step::Adopt(_)))

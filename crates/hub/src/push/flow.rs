@@ -19,7 +19,7 @@ use super::lookup::LookUps;
 use super::plan::{LaneOf, Window, WindowPlanner};
 use super::references::{Missing, missing};
 use super::row::{PushRow, PushTally};
-use super::{Push, PushError, PushOptions, Showing, Unplanned, WINDOW};
+use super::{Push, PushError, PushOptions, Showing};
 use crate::config::ConfiguredLane;
 use crate::mapping::{LaneWorld, map_as_it_is, referred};
 use crate::{Event, Listener};
@@ -136,10 +136,7 @@ impl Flow<'_, '_, '_> {
             let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
             if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
-                let due = match self.push.chosen {
-                    Some(chosen) => chosen.due((self.push.store, &lane.lane.name), filter, from, WINDOW)?,
-                    None => self.push.store.due(&lane.lane.name, filter, from, WINDOW)?,
-                };
+                let due = self.due(filter, from)?;
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
                 match self.planned(due, filter, &mut underway, &start).await {
@@ -216,27 +213,6 @@ impl Flow<'_, '_, '_> {
         deliver_assets(self.push.store, lane, writer, referred(lane, mapped.iter()), now).await
     }
 
-    /// Leaves out what must not be looked at now.
-    fn wanted(&mut self, mut due: Vec<Due>, waiting: Waiting) -> Result<Vec<Due>, PushError> {
-        if self.options.dry_run && waiting == Waiting::ForNone {
-            due.retain(|due| self.put_off.contains(&due.number));
-        }
-        due.retain(|due| !self.in_doubt.contains(&due.number));
-        let mut verdicts = Vec::new();
-        for due in due.extract_if(.., |due| self.unsettled.contains_key(&due.number)) {
-            if let Some(error) = self.unsettled.get(&due.number) {
-                let unplanned =
-                    Unplanned { looked: (due.number, due.touched), address: due.entry.address, error: error.clone() };
-                unplanned.tell(HoldReason::InDoubt.word(), self.tally, &mut verdicts, self.row);
-            }
-        }
-        if !verdicts.is_empty() {
-            // Noted, so that it stands among the holds and no later pass of this run meets it again.
-            self.push.store.note(&self.push.lane.lane.name, &verdicts, (self.push.clock)())?;
-        }
-        Ok(due)
-    }
-
     /// Notes what needs no request, and writes the intents of what does.
     fn intend(
         &mut self,
@@ -280,8 +256,9 @@ impl Flow<'_, '_, '_> {
         if self.options.dry_run {
             return Ok(());
         }
-        let (plans, records): (Vec<EntryPlan>, Vec<_>) = sending.into_iter().unzip();
         let now = (self.push.clock)();
+        self.reserve(&mut sending, &mut verdicts, end)?;
+        let (plans, records): (Vec<EntryPlan>, Vec<_>) = sending.into_iter().unzip();
         self.push.store.note(name, &verdicts, now)?;
         let mut open = self.push.store.intend(self.push.run, name, &records.concat(), now)?.into_iter().peekable();
         for plan in plans {

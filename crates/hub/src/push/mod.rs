@@ -19,6 +19,7 @@ mod references;
 mod rounds;
 mod row;
 mod settle;
+mod windows;
 
 use std::collections::{HashMap, HashSet};
 
@@ -42,6 +43,8 @@ pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.
 const WINDOW: usize = 128;
+/// The same where several processes share a lane: none is long without work while another has much.
+const SHARED_WINDOW: usize = 64;
 
 /// What a push does.
 #[derive(Debug, Clone, Copy, Default)]
@@ -169,10 +172,24 @@ pub struct Push<'a> {
     pub later: &'a [LaneName],
     /// The entries that are pushed alone; all that are due where none are chosen.
     pub chosen: Option<&'a Chosen>,
+    /// Whether others push the lane too.
+    pub part: Part,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.
     pub stop: &'a (dyn Fn() -> bool + Sync),
+}
+
+/// What a process does of a lane that may be pushed by several at once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Part {
+    /// All of it, and nobody helps.
+    Whole,
+    /// All that is not for many: it settles what is in doubt, and takes away what is to go. Others may help it with the
+    /// rest.
+    Lead,
+    /// It helps another with what is made and changed there.
+    Hand,
 }
 
 impl Push<'_> {
@@ -205,7 +222,7 @@ impl Push<'_> {
         listener: &mut dyn Listener,
         row: &mut (dyn FnMut(PushRow) + Send),
     ) -> Result<(), PushError> {
-        if options.only_owed {
+        if options.only_owed || self.part == Part::Hand {
             return self.look_through(options, HashMap::new(), tally, listener, row).await;
         }
         let lacks = crate::align::lacking(self.lane, self.writer).await?;
@@ -266,7 +283,12 @@ impl Push<'_> {
         let rules = PassRules { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
         // What went into doubt in an earlier round of this run is found out by the next run.
         let in_doubt = match options.only_owed {
-            true => self.store.in_doubt(&lane.lane.name)?.into_iter().map(|(_, record)| record.entry).collect(),
+            true => self
+                .store
+                .in_doubt(&lane.lane.name, (self.clock)())?
+                .into_iter()
+                .map(|(_, record)| record.entry)
+                .collect(),
             false => HashSet::new(),
         };
         let mut flow = Flow {
@@ -282,7 +304,11 @@ impl Push<'_> {
             in_doubt,
             put_off: HashSet::new(),
         };
-        let limits = flow.passes(first, rules, &breaker).await?;
+        let limits = flow.passes(first, rules, &breaker).await;
+        if flow.push.part != Part::Whole {
+            flow.push.store.release_claims(&flow.push.lane.lane.name)?;
+        }
+        let limits = limits?;
         let asked = breaker.was_asked();
         match breaker.because() {
             Some((error, true)) => Err(error.into()),

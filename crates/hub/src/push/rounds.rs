@@ -9,7 +9,7 @@ use diaporos_systems::Write;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
-use super::{Chosen, Push, PushError, PushOptions, PushRow, PushTally};
+use super::{Chosen, Part, Push, PushError, PushOptions, PushRow, PushTally};
 use crate::config::{Config, ConfiguredLane, OWN};
 use crate::look::lane_record;
 use crate::outputs::{OutputError, make_output};
@@ -140,6 +140,52 @@ impl PushRun<'_> {
         Ok(summary)
     }
 
+    /// Helps other processes with those of the lanes that they push now and let others help with. Gives none where there
+    /// is nothing to help with.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub async fn help(
+        &mut self,
+        author: Author<'_>,
+        listener: &mut dyn Listener,
+        row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
+    ) -> Result<Option<PushSummary>, StoreError> {
+        let mut summary = PushSummary::default();
+        for Target { lane, writer } in self.targets {
+            let name = &lane.lane.name;
+            if (self.stop)() || !self.store.is_open(name, (self.clock)())? {
+                continue;
+            }
+            let run = match summary.run {
+                Some(run) => run,
+                None => self.store.begin_run(author.command, author.who, (self.clock)())?,
+            };
+            summary.run = Some(run);
+            let mut push = Push {
+                part: Part::Hand,
+                store: self.store,
+                lane,
+                writer: writer.as_ref(),
+                run,
+                chosen: None,
+                later: &[],
+                clock: self.clock,
+                stop: self.stop,
+            };
+            let (tally, end) = push.run(PushOptions::default(), listener, &mut |told| row(name, told)).await;
+            summary.tally += PushTally { unchanged: 0, ..tally };
+            // Whoever leads meets it too, and tells it.
+            if let Err(error) = end {
+                tracing::warn!("helping with the lane {name} ended: {error}");
+            }
+        }
+        if let Some(run) = summary.run {
+            self.store.end_run(run, &Json::Object(summary.counts()).to_string(), (self.clock)())?;
+        }
+        Ok(summary.run.map(|_| summary))
+    }
+
     /// The same within a run that was begun, and is ended, by whoever calls.
     ///
     /// # Errors
@@ -176,12 +222,15 @@ impl PushRun<'_> {
                 if round > 0 && (is_over || options.dry_run || !owes(self.store, lane)?) {
                     continue;
                 }
+                let chosen = self.chosen.and_then(|chosen| chosen.get(&lane.lane.name));
+                let is_shared = chosen.is_none() && !options.dry_run && self.store.shares(&lane.lane.name);
                 let mut push = Push {
+                    part: if is_shared { Part::Lead } else { Part::Whole },
                     store: self.store,
                     lane,
                     writer: writer.as_ref(),
                     run: run.unwrap_or_default(),
-                    chosen: self.chosen.and_then(|chosen| chosen.get(&lane.lane.name)),
+                    chosen,
                     later: if round == 0 { names.get(place + 1..).unwrap_or_default() } else { &[] },
                     clock: self.clock,
                     stop: self.stop,

@@ -25,7 +25,7 @@ pub(super) async fn settle_in_doubt(
     row: &mut (dyn FnMut(PushRow) + Send),
 ) -> Result<HashMap<i64, SystemError>, PushError> {
     let name = push.lane.lane.name.clone();
-    let in_doubt = push.store.in_doubt(&name)?;
+    let in_doubt = push.store.in_doubt(&name, (push.clock)())?;
     let mut unsettled = HashMap::new();
     let (lane, writer) = (push.lane, push.writer);
     let look_ups = LookUps::new(writer, &lane.lane);

@@ -555,6 +555,22 @@ CREATE TABLE entry_text (
 );
 CREATE INDEX entry_text_words ON entry_text USING gin (words);
 
+-- Entries of a lane that one of several processes works on, and the keys that it is about to make: no other takes them
+-- while it lives.
+CREATE TABLE claim (
+    lane BIGINT NOT NULL REFERENCES lane (id),
+    entry BIGINT NOT NULL REFERENCES entry (id),
+    process TEXT COLLATE "C" NOT NULL,
+    PRIMARY KEY (lane, entry)
+);
+CREATE TABLE claimed_key (
+    lane BIGINT NOT NULL REFERENCES lane (id),
+    key BYTEA NOT NULL, -- its fingerprint, and that of the language
+    entry BIGINT NOT NULL REFERENCES entry (id),
+    process TEXT COLLATE "C" NOT NULL,
+    PRIMARY KEY (lane, key)
+);
+
 -- Kept by the statements that change `delivery`, once for all their rows, so that `status` never counts.
 CREATE FUNCTION count_deliveries() RETURNS TRIGGER LANGUAGE plpgsql AS $body$
 BEGIN

@@ -4,6 +4,7 @@
 use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::change::fingerprint_texts;
 use jiff::Timestamp;
+use serde_json::{Value as Json, json};
 
 use super::row::millis;
 use super::{Store, StoreError};
@@ -49,21 +50,39 @@ impl Link {
     }
 }
 
-/// Links a row that was just written to the one before it.
-pub(super) fn link(transaction: &Transaction<'_>, kind: Link, number: i64) -> Result<(), StoreError> {
-    let (table, key) = (kind.table(), kind.number());
-    let (at, before): (i64, Vec<u8>) = transaction
-        .prepare_cached("SELECT link, hash FROM chain_head")?
-        .query_row(params![], |row| Ok((row.get(0)?, row.get(1)?)))?;
-    let text: String = transaction
-        .prepare_cached(&format!("SELECT {} FROM {table} WHERE {key} = ?1", kind.text()))?
-        .query_row([number], |row| row.get(0))?;
-    let hash = hash(&before, &text);
-    transaction
-        .prepare_cached(&format!("UPDATE {table} SET link = ?1, before = ?2, hash = ?3 WHERE {key} = ?4"))?
-        .execute(params![at + 1, before, hash, number])?;
-    transaction.prepare_cached("UPDATE chain_head SET link = ?1, hash = ?2")?.execute(params![at + 1, hash])?;
-    Ok(())
+/// The newest link, while rows are added to the chain within one change.
+pub(super) struct Head {
+    link: i64,
+    hash: Vec<u8>,
+}
+
+impl Head {
+    /// The newest link of a ledger.
+    pub(super) fn of(transaction: &Transaction<'_>) -> Result<Head, StoreError> {
+        let mut find = transaction.prepare_cached("SELECT link, hash FROM chain_head")?;
+        Ok(find.query_row(params![], |row| Ok(Head { link: row.get(0)?, hash: row.get(1)? }))?)
+    }
+
+    /// Adds a row: what it says, as [`Link::text`] has it. Gives its place, and the hashes before it and its own.
+    pub(super) fn add(&mut self, said: &[Json]) -> Result<(i64, Vec<u8>, Vec<u8>), StoreError> {
+        let text = serde_json::to_string(said).map_err(StoreError::content)?;
+        let own = hash(&self.hash, &text);
+        self.link += 1;
+        Ok((self.link, std::mem::replace(&mut self.hash, own.clone()), own))
+    }
+
+    /// Notes the newest link.
+    pub(super) fn keep(&self, transaction: &Transaction<'_>) -> Result<(), StoreError> {
+        transaction
+            .prepare_cached("UPDATE chain_head SET link = ?1, hash = ?2")?
+            .execute(params![self.link, self.hash])?;
+        Ok(())
+    }
+}
+
+/// A fingerprint as a row of the chain says it.
+pub(super) fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02X}")).collect()
 }
 
 fn hash(before: &[u8], text: &str) -> Vec<u8> {
@@ -195,6 +214,7 @@ pub(super) fn sign_off(transaction: &Transaction<'_>, who: &str, at: Timestamp) 
         )?;
         query.query_all(params![], |row| Ok((row.get(0)?, row.get(1)?)))?
     };
+    let mut head = Head::of(transaction)?;
     for (first, last) in stretches {
         let of = |column: &str, link: i64| -> Result<Vec<u8>, StoreError> {
             let sql = format!(
@@ -203,12 +223,17 @@ pub(super) fn sign_off(transaction: &Transaction<'_>, who: &str, at: Timestamp) 
             Ok(transaction.query_row(&sql, [link], |row| row.get(0))?)
         };
         let (first_before, last_hash) = (of("before", first)?, of("hash", last)?);
-        let number = transaction.query_row(
+        let number: i64 = transaction.query_row(
             "INSERT INTO checkpoint (who, at, first, last, first_before, last_hash) VALUES (?1, ?2, ?3, ?4, ?5, ?6) RETURNING id",
             params![who, millis(at), first, last, first_before, last_hash],
             |row| row.get(0),
         )?;
-        link(transaction, Link::Checkpoint, number)?;
+        let said = json!(["checkpoint", number, who, millis(at), first, last, hex(&first_before), hex(&last_hash)]);
+        let (link, before, hash) = head.add(said.as_array().map_or(&[], Vec::as_slice))?;
+        transaction.execute(
+            "UPDATE checkpoint SET link = ?1, before = ?2, hash = ?3 WHERE id = ?4",
+            params![link, before, hash, number],
+        )?;
     }
-    Ok(())
+    head.keep(transaction)
 }

@@ -1,5 +1,7 @@
 //! What entries have become at destinations.
 
+use std::collections::HashMap;
+
 use super::database::{Connection, OptionalRow, Row, params};
 use diaporos_core::plan::Counterpart;
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag};
@@ -77,6 +79,25 @@ impl Store {
         let mut found = Vec::new();
         while let Some(row) = rows.next()? {
             found.push(counterpart_row(row)?);
+        }
+        Ok(found)
+    }
+
+    /// What entries, given by their numbers as a JSON list, have become on a lane.
+    pub(super) fn counterparts_of(
+        &self,
+        lane: &LaneName,
+        list: &str,
+    ) -> Result<HashMap<i64, Vec<CounterpartRow>>, StoreError> {
+        let sql = format!(
+            "SELECT {COUNTERPART} WHERE lane.name = ?1 AND counterpart.entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))
+             ORDER BY counterpart.entry, language"
+        );
+        let mut query = self.connection.prepare_cached(&sql)?;
+        let mut rows = query.query([lane.as_str(), list])?;
+        let mut found: HashMap<i64, Vec<CounterpartRow>> = HashMap::new();
+        while let Some(row) = rows.next()? {
+            found.entry(row.get(11)?).or_default().push(counterpart_row(row)?);
         }
         Ok(found)
     }

@@ -1,18 +1,21 @@
 //! What is due on a lane, and what became of it.
 
+use std::collections::HashMap;
+
 use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::plan::HoldReason;
 use diaporos_core::value::{Address, LaneName, SystemName};
 use jiff::Timestamp;
 
+use super::claimed::let_go;
 use super::counterparts::{CounterpartRow, keep_counterpart};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
-use super::row::{address_at, millis, moment};
+use super::row::{millis, moment};
 use super::slates::KeptBack;
 use super::undone::Undone;
 use super::verdict::Verdict;
-use super::{EntryRow, Standing, Store, StoreError};
+use super::{EntryRow, Standing, Store, StoreError, StoredEntry};
 
 /// An entry that a push has to look at.
 #[derive(Debug, Clone, PartialEq)]
@@ -33,6 +36,19 @@ pub struct Due {
     pub held: Option<HoldReason>,
     /// How often something made it owed a look on the lane; told again with the verdict.
     pub touched: i64,
+    /// Whether a request of it was begun whose end nobody noted.
+    pub is_in_doubt: bool,
+}
+
+/// What is noted of an entry on a lane.
+#[derive(Debug, Default)]
+struct Noted {
+    held: Option<HoldReason>,
+    touched: i64,
+    taken_off: bool,
+    is_undone: bool,
+    is_in_doubt: bool,
+    is_on_a_slate: bool,
 }
 
 /// Where an entry stands on a lane.
@@ -59,6 +75,17 @@ pub enum DueFilter {
     There,
 }
 
+impl DueFilter {
+    /// Which rows of `delivery`, in words that lead to their index.
+    pub(super) fn condition(self) -> &'static str {
+        match self {
+            DueFilter::All => "standing IN ('owed', 'held', 'failed')",
+            DueFilter::Owed => "standing IN ('owed', 'held', 'failed') AND standing = 'owed'",
+            DueFilter::There => "standing IN ('owed', 'held', 'failed', 'delivered')",
+        }
+    }
+}
+
 impl Store {
     /// The next entries of a lane that a push has to look at, after the one of that number.
     ///
@@ -67,28 +94,69 @@ impl Store {
     pub fn due(&self, lane: &LaneName, filter: DueFilter, after: i64, most: usize) -> Result<Vec<Due>, StoreError> {
         let _snapshot = self.connection.snapshot()?;
         let lane_number = self.lane_number(lane)?;
-        let which = match filter {
-            DueFilter::All => "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed')",
-            DueFilter::Owed => {
-                "INDEXED BY delivery_due WHERE standing IN ('owed', 'held', 'failed') AND standing = 'owed'"
-            }
-            DueFilter::There => "WHERE standing IN ('owed', 'held', 'failed', 'delivered')",
-        };
+        let index = if filter == DueFilter::There { "" } else { "INDEXED BY delivery_due" };
+        let which = filter.condition();
         let mut query = self.connection.prepare_cached(&format!(
-            "SELECT entry, system, name, source_id, due.reason FROM (SELECT * FROM delivery {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3) AS due
-             CROSS JOIN entry ON entry.id = due.entry CROSS JOIN entry_type ON entry_type.id = entry.type ORDER BY entry",
+            "SELECT entry FROM delivery {index} WHERE {which} AND lane = ?1 AND entry > ?2 ORDER BY entry LIMIT ?3",
         ))?;
-        let mut rows = query.query(params![lane_number, after, i64::try_from(most).unwrap_or(i64::MAX)])?;
-        let mut addresses = Vec::new();
-        while let Some(row) = rows.next()? {
-            let reason: Option<String> = row.get(4)?;
-            addresses.push((address_at(row, 1)?, reason.as_deref().and_then(HoldReason::from_word)));
-        }
-        let mut due = Vec::with_capacity(addresses.len());
-        for (address, held) in addresses {
-            due.extend(self.as_it_is(lane, &address)?.map(|looked_at| Due { held, ..looked_at }));
+        let most = i64::try_from(most).unwrap_or(i64::MAX);
+        let entries: Vec<i64> = query.query_all(params![lane_number, after, most], |row| row.get(0))?;
+        self.due_of(lane, &entries)
+    }
+
+    /// Entries by their numbers, in that order, as a push looks at them.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub(super) fn due_of(&self, lane: &LaneName, entries: &[i64]) -> Result<Vec<Due>, StoreError> {
+        let list = serde_json::to_string(entries).map_err(StoreError::content)?;
+        let mut counterparts = self.counterparts_of(lane, &list)?;
+        let mut standings = self.standings_of(lane, &list)?;
+        let mut due = Vec::with_capacity(entries.len());
+        for StoredEntry { number, row } in self.entries_of(&list)? {
+            let known = standings.remove(&number).unwrap_or_default();
+            due.push(Due {
+                number,
+                entry: row,
+                counterparts: counterparts.remove(&number).unwrap_or_default(),
+                taken_off: known.taken_off,
+                undone: if known.is_undone { self.undone(lane, number)? } else { None },
+                kept_back: if known.is_on_a_slate { self.kept_back(lane, number)? } else { None },
+                held: known.held,
+                touched: known.touched,
+                is_in_doubt: known.is_in_doubt,
+            });
         }
         Ok(due)
+    }
+
+    /// What is noted of entries on a lane, by their numbers.
+    fn standings_of(&self, lane: &LaneName, list: &str) -> Result<HashMap<i64, Noted>, StoreError> {
+        let of = |table: &str| {
+            format!(
+                "EXISTS (SELECT 1 FROM {table} AS other WHERE other.lane = delivery.lane AND other.entry = delivery.entry)"
+            )
+        };
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT entry, reason, touched, {}, {}, {}, EXISTS (SELECT 1 FROM slate_entry WHERE slate_entry.entry = delivery.entry)
+             FROM delivery WHERE lane = ?1 AND entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))",
+            of("taken_off"),
+            of("undone"),
+            of("open_intent"),
+        ))?;
+        let noted = query.query_all(params![self.lane_number(lane)?, list], |row| {
+            let held = row.get::<_, Option<String>>(1)?.as_deref().and_then(HoldReason::from_word);
+            let noted = Noted {
+                held,
+                touched: row.get(2)?,
+                taken_off: row.get(3)?,
+                is_undone: row.get(4)?,
+                is_in_doubt: row.get(5)?,
+                is_on_a_slate: row.get(6)?,
+            };
+            Ok((row.get(0)?, noted))
+        })?;
+        Ok(noted.into_iter().collect())
     }
 
     /// How many entries of a lane are on view at its destination.
@@ -119,33 +187,12 @@ impl Store {
     /// Where the store fails.
     pub fn look_at_number(&self, lane: &LaneName, entry: i64) -> Result<Option<Due>, StoreError> {
         let _snapshot = self.connection.snapshot()?;
-        let Some(stored) = self.entry_numbered(entry)? else { return Ok(None) };
-        let held = self.standing(lane, entry)?.and_then(|(_, reason)| reason);
-        Ok(self.as_it_is(lane, &stored.row.address)?.map(|due| Due { held, ..due }))
+        Ok(self.due_of(lane, &[entry])?.pop())
     }
 
     fn as_it_is(&self, lane: &LaneName, address: &Address) -> Result<Option<Due>, StoreError> {
-        let Some(stored) = self.entry(address)? else { return Ok(None) };
-        let mut counterparts = self.counterparts(stored.number)?;
-        counterparts.retain(|row| row.lane == lane.as_str());
-        let taken_off = self.taken_off(lane, stored.number)?.is_some();
-        let undone = self.undone(lane, stored.number)?;
-        let kept_back = self.kept_back(lane, stored.number)?;
-        let mut touched = self.connection.prepare_cached(
-            "SELECT touched FROM delivery JOIN lane ON lane.id = delivery.lane WHERE name = ?1 AND entry = ?2",
-        )?;
-        let touched = touched.query_row(params![lane.as_str(), stored.number], |row| row.get(0)).optional()?;
-        let touched = touched.unwrap_or_default();
-        Ok(Some(Due {
-            number: stored.number,
-            entry: stored.row,
-            counterparts,
-            taken_off,
-            undone,
-            kept_back,
-            held: None,
-            touched,
-        }))
+        let Some(number) = self.entry(address)?.map(|stored| stored.number) else { return Ok(None) };
+        Ok(self.due_of(lane, &[number])?.pop().map(|due| Due { held: None, ..due }))
     }
 
     /// Where a destination was when it was last pushed to.
@@ -175,11 +222,16 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn note(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
+        self.surely(|store| store.note_once(lane, verdicts, now))
+    }
+
+    fn note_once(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
         let transaction = self.fence.begin(&mut self.connection)?;
         for verdict in verdicts {
             note_one(&transaction, lane, verdict, now)?;
         }
+        let_go(&transaction, lane, &verdicts.iter().map(|verdict| verdict.entry).collect::<Vec<_>>())?;
         Ok(transaction.commit()?)
     }
 

@@ -211,6 +211,20 @@ impl Store {
         Ok(())
     }
 
+    /// The entries of those numbers, given as a JSON list, in their order.
+    pub(super) fn entries_of(&self, list: &str) -> Result<Vec<StoredEntry>, StoreError> {
+        let sql = format!(
+            "SELECT entry.id, {COLUMNS} {JOINS} WHERE entry.id IN (SELECT CAST(value AS BIGINT) FROM json_each(?1)) ORDER BY entry.id"
+        );
+        let mut query = self.connection.prepare_cached(&sql)?;
+        let mut rows = query.query([list])?;
+        let mut found = Vec::new();
+        while let Some(row) = rows.next()? {
+            found.push(StoredEntry { number: row.get(0)?, row: self.entry_row(row, 1)? });
+        }
+        Ok(found)
+    }
+
     /// The entry of that number.
     ///
     /// # Errors

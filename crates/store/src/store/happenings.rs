@@ -65,26 +65,27 @@ pub(super) fn is_anybody_told(connection: &Connection) -> Result<bool, StoreErro
     Ok(find.query_row(params![], |row| row.get(0))?)
 }
 
-/// Notes that the run of an intent changed something on a lane, once for each of `noted`.
-pub(super) fn note_changed(
-    connection: &Connection,
-    (intent, lane): (i64, i64),
-    noted: &mut Vec<i64>,
-) -> Result<(), StoreError> {
-    let run: i64 =
-        connection.prepare_cached("SELECT run FROM intent WHERE id = ?1")?.query_row([intent], |row| row.get(0))?;
-    if noted.contains(&run) {
+/// Notes that the runs of intents changed something on a lane.
+pub(super) fn note_changed(connection: &Connection, intents: &[i64], lane: i64) -> Result<(), StoreError> {
+    if intents.is_empty() {
         return Ok(());
     }
-    noted.push(run);
-    connection
+    let list = serde_json::to_string(intents).map_err(StoreError::content)?;
+    let runs: Vec<i64> = connection
         .prepare_cached(
-            "UPDATE run SET changed = CASE WHEN changed IS NULL THEN '[' ELSE substr(changed, 1, length(changed) - 1) || ',' END
-                 || json_quote((SELECT name FROM lane WHERE id = ?2)) || ']'
-             WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM json_each(coalesce(changed, '[]'))
-                 WHERE value = (SELECT name FROM lane WHERE id = ?2))",
+            "SELECT DISTINCT run FROM intent WHERE id IN (SELECT CAST(value AS BIGINT) FROM json_each(?1))",
         )?
-        .execute([run, lane])?;
+        .query_all([list], |row| row.get(0))?;
+    for run in runs {
+        connection
+            .prepare_cached(
+                "UPDATE run SET changed = CASE WHEN changed IS NULL THEN '[' ELSE substr(changed, 1, length(changed) - 1) || ',' END
+                     || json_quote((SELECT name FROM lane WHERE id = ?2)) || ']'
+                 WHERE id = ?1 AND NOT EXISTS (SELECT 1 FROM json_each(coalesce(changed, '[]'))
+                     WHERE value = (SELECT name FROM lane WHERE id = ?2))",
+            )?
+            .execute([run, lane])?;
+    }
     Ok(())
 }
 

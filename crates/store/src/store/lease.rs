@@ -14,6 +14,10 @@ pub enum Leased {
     Entries(SystemName),
     /// A lane, which is pushed.
     Lane(LaneName),
+    /// A lane that is pushed, and with which others may help.
+    Open(LaneName),
+    /// A lane with which a process helps.
+    Hand(LaneName, String),
     /// Somebody who is told.
     Tell(String),
     /// What is no longer needed, which is taken out.
@@ -30,12 +34,22 @@ pub enum Leased {
     Hubs(SystemName),
 }
 
+impl Leased {
+    /// That a process helps with a lane.
+    #[must_use]
+    pub fn hand(lane: &LaneName, process: &str) -> Leased {
+        Leased::Hand(lane.clone(), process.to_owned())
+    }
+}
+
 impl fmt::Display for Leased {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Leased::System(name) => write!(f, "system {name}"),
             Leased::Entries(name) => write!(f, "entries of {name}"),
             Leased::Lane(name) => write!(f, "lane {name}"),
+            Leased::Open(name) => write!(f, "open {name}"),
+            Leased::Hand(name, process) => write!(f, "hand {name} {process}"),
             Leased::Tell(name) => write!(f, "tell {name}"),
             Leased::Tidying => f.write_str("tidy"),
             Leased::Batches => f.write_str("batches"),

@@ -33,6 +33,11 @@ impl Fence {
         self.0.iter().filter_map(|(what, _)| what.strip_prefix("lane ")).map(str::to_owned).collect()
     }
 
+    /// The process that holds a lease of that kind.
+    pub(super) fn process_with(&self, is_it: impl Fn(&str) -> bool) -> Option<String> {
+        self.0.iter().find(|(what, _)| is_it(what)).map(|(_, process)| process.clone())
+    }
+
     /// Begins a change.
     pub(super) fn begin<'c>(&self, connection: &'c mut Connection) -> Result<Change<'c>, StoreError> {
         // The database has whoever finds it busy sleep for ever longer; here the next begins at once.
@@ -76,7 +81,7 @@ impl<'c> Deref for Change<'c> {
 }
 
 /// The time by which leases end, in milliseconds: a server's own, since the clocks of machines differ.
-fn lease_time(connection: &Connection, now: Timestamp) -> Result<i64, StoreError> {
+pub(super) fn lease_time(connection: &Connection, now: Timestamp) -> Result<i64, StoreError> {
     match connection {
         Connection::File(_) => Ok(millis(now)),
         Connection::Server(_) => {
@@ -112,6 +117,15 @@ impl Store {
     /// # Errors
     /// Where another process has one of them, or the store fails.
     pub fn take_leases(
+        &mut self,
+        wanted: &[Leased],
+        holder: Holder<'_>,
+        (now, until): (Timestamp, Timestamp),
+    ) -> Result<(), StoreError> {
+        self.surely(|store| store.take_leases_once(wanted, holder, (now, until)))
+    }
+
+    fn take_leases_once(
         &mut self,
         wanted: &[Leased],
         holder: Holder<'_>,

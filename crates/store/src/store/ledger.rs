@@ -1,16 +1,16 @@
 //! The ledger: what was to be sent, before it was; what became of it, after.
 
+use super::claimed::BY_ANOTHER;
 use super::database::params;
-use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Revision};
+use super::leases::lease_time;
+use diaporos_core::value::{Address, LaneName};
 use jiff::Timestamp;
 
-use super::chain::{Link, link, sign_off};
-use super::counterparts::keep_counterpart;
-use super::delivery::note_one;
-use super::happenings::{happen_outcome, happen_runs, is_anybody_told, note_changed};
-use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, Was, intent};
-use super::row::{address_at, fields_text, millis, moment};
-use super::{Store, StoreError, Verdict};
+use super::chain::sign_off;
+use super::happenings::happen_runs;
+use super::intent::{IntentRecord, OpenIntent, intent};
+use super::row::{address_at, millis, moment};
+use super::{Store, StoreError};
 
 /// Which rows of the ledger are wanted.
 #[derive(Debug, Clone, Default)]
@@ -85,108 +85,25 @@ impl Store {
         Ok(transaction.commit()?)
     }
 
-    /// Writes intents, all in one commit that is on the disk before this returns.
-    ///
-    /// # Errors
-    /// Where the store fails; none is written then.
-    pub fn intend(
-        &mut self,
-        run: i64,
-        lane: &LaneName,
-        intents: &[IntentRecord],
-        now: Timestamp,
-    ) -> Result<Vec<OpenIntent>, StoreError> {
-        let lane = self.lane_number(lane)?;
-        let transaction = self.fence.begin(&mut self.connection)?;
-        let mut open = Vec::with_capacity(intents.len());
-        for intent in intents {
-            let number: i64 = transaction
-                .prepare_cached(
-                    "INSERT INTO intent (run, lane, entry, language, action, request, id_there, base_revision, fingerprint, fields, at, item, was)
-                     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13) RETURNING id",
-                )?
-                .query_row(params![
-                    run,
-                    lane,
-                    intent.entry,
-                    intent.language.as_ref().map_or("", LanguageTag::as_str),
-                    intent.action.word(),
-                    intent.request,
-                    intent.id_there.as_ref().map(EntryId::as_str),
-                    intent.base.as_ref().map(Revision::as_str),
-                    intent.fingerprint.as_bytes(),
-                    fields_text(&intent.fields),
-                    millis(now),
-                    intent.item.as_ref().map(EntryId::as_str),
-                    intent.was.as_ref().map(Was::text)
-                ], |row| row.get(0))?;
-            transaction.prepare_cached("INSERT INTO open_intent VALUES (?1, ?2, ?3)")?.execute(params![
-                number,
-                lane,
-                intent.entry
-            ])?;
-            link(&transaction, Link::Intent, number)?;
-            open.push(OpenIntent { number, entry: intent.entry, at: millis(now) });
-        }
-        transaction.commit()?;
-        Ok(open)
-    }
-
-    /// Writes outcomes, the counterparts they made, and where their entries stand now, in one commit.
-    ///
-    /// # Errors
-    /// Where the store fails; the intents are in doubt then, and the next run settles them.
-    pub fn conclude(
-        &mut self,
-        lane: &LaneName,
-        outcomes: Vec<(OpenIntent, Outcome)>,
-        verdicts: &[Verdict],
-        now: Timestamp,
-    ) -> Result<(), StoreError> {
-        let lane = self.lane_number(lane)?;
-        let transaction = self.fence.begin(&mut self.connection)?;
-        let (is_told, mut changed) = (is_anybody_told(&transaction)?, Vec::new());
-        // Before the counterparts, which make those owed again that looked in vain for one of them.
-        for verdict in verdicts {
-            note_one(&transaction, lane, verdict, now)?;
-        }
-        for (intent, outcome) in outcomes {
-            let there = outcome.delivered.as_ref().map(|delivered| &delivered.counterpart);
-            transaction.prepare_cached("INSERT INTO outcome (intent, result, status, id_there, revision, message, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")?.execute(params![
-                intent.number,
-                outcome.result.word(),
-                outcome.status,
-                there.map(|known| known.id.as_str()),
-                there.and_then(|known| known.revision.as_ref()).map(Revision::as_str),
-                outcome.message,
-                millis(now)
-            ])?;
-            link(&transaction, Link::Outcome, intent.number)?;
-            transaction.prepare_cached("DELETE FROM open_intent WHERE intent = ?1")?.execute([intent.number])?;
-            if let Some(delivered) = &outcome.delivered {
-                keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
-            }
-            if matches!(outcome.result, OutcomeResult::Done | OutcomeResult::FoundDone) {
-                note_changed(&transaction, (intent.number, lane), &mut changed)?;
-                if is_told {
-                    happen_outcome(&transaction, intent.number, now)?;
-                }
-            }
-        }
-        Ok(transaction.commit()?)
-    }
-
     /// The intents of a lane that have no outcome: what a crash left in doubt.
     ///
     /// # Errors
     /// Where the store fails.
-    pub fn in_doubt(&self, lane: &LaneName) -> Result<Vec<(OpenIntent, IntentRecord)>, StoreError> {
-        let lane = self.lane_number(lane)?;
-        let mut query = self.connection.prepare_cached(
+    pub fn in_doubt(&self, lane: &LaneName, now: Timestamp) -> Result<Vec<(OpenIntent, IntentRecord)>, StoreError> {
+        let number = self.lane_number(lane)?;
+        // What another process works on is not in doubt while it lives.
+        let others = if self.connection.server().is_some() { format!("AND NOT {BY_ANOTHER}") } else { String::new() };
+        let mut query = self.connection.prepare_cached(&format!(
             "SELECT intent.id, intent.entry, language, action, request, id_there, base_revision, fingerprint, fields, item, at
-             FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ?1 ORDER BY intent.id",
-        )?;
-        let mut rows = query.query([lane])?;
+             FROM open_intent JOIN intent ON intent.id = open_intent.intent WHERE open_intent.lane = ?1 {others}
+             ORDER BY intent.id",
+        ))?;
+        let own = self.claimant(lane).unwrap_or_default();
+        let time = lease_time(&self.connection, now)?;
+        let mut rows = match others.is_empty() {
+            true => query.query([number])?,
+            false => query.query(params![number, time, own])?,
+        };
         let mut found = Vec::new();
         while let Some(row) = rows.next()? {
             found.push(intent(row)?);

@@ -9,6 +9,8 @@ mod backup;
 mod batches;
 mod chain;
 mod changes;
+mod claimed;
+mod claims;
 mod content;
 mod counterparts;
 mod cuts;
@@ -17,6 +19,7 @@ mod delivery;
 mod documents;
 mod entries;
 mod error;
+mod groups;
 mod happenings;
 mod hook_events;
 mod hub;
@@ -50,6 +53,7 @@ mod statistics;
 mod subscriptions;
 mod taken_off;
 mod tidy;
+mod together;
 mod translations;
 mod undone;
 mod verdict;
@@ -195,6 +199,17 @@ impl Store {
     /// Where it cannot be opened.
     pub fn another(&self) -> Result<Store, StoreError> {
         Store::open(&self.place)
+    }
+
+    /// Makes a change anew where its connection broke off and others changed something in between: nothing of it was
+    /// kept.
+    fn surely<T>(&mut self, change: impl Fn(&mut Store) -> Result<T, StoreError>) -> Result<T, StoreError> {
+        loop {
+            match change(self) {
+                Err(StoreError::Database(error)) if error.is_overtaken() => {}
+                done => return done,
+            }
+        }
     }
 
     /// Where the store is.

@@ -6,6 +6,7 @@ use rusqlite::types::{ToSql, Value};
 
 use super::content::Content;
 use super::database::{Connection, Row, params};
+use super::together::add_rows;
 use super::words::{Words, keep_words};
 use super::{Store, StoreError, StorePlace};
 
@@ -65,8 +66,6 @@ const NUMBERED: [&str; 3] = ["hook_event", "happening", "outbox"];
 
 /// Rows that are moved in one change.
 const WINDOW: usize = 2_000;
-/// Rows that one statement adds.
-const TOGETHER: usize = 50;
 /// The number of the mark of a store that is being filled, among its migrations.
 pub(super) const MARK: i64 = 0;
 
@@ -222,17 +221,8 @@ fn copy_window(from: &Connection, to: &mut Connection, table: &str, keys: &str) 
     }
     drop(rows);
     let transaction = to.begin()?;
-    for rows in window.chunks(TOGETHER) {
-        let one = |row: usize| {
-            let places: Vec<String> =
-                (1..=columns.len()).map(|column| format!("?{}", row * columns.len() + column)).collect();
-            format!("({})", places.join(", "))
-        };
-        let all: Vec<String> = (0..rows.len()).map(one).collect();
-        let add = format!("INSERT INTO {table} ({names}) VALUES {}", all.join(", "));
-        let bound: Vec<&dyn ToSql> = rows.iter().flatten().map(|value| value as &dyn ToSql).collect();
-        transaction.prepare_cached(&add)?.execute(bound.as_slice())?;
-    }
+    let columns: Vec<&str> = columns.iter().map(String::as_str).collect();
+    add_rows(&transaction, (table, &columns), &window, "")?;
     transaction.commit()?;
     Ok(window.len())
 }

@@ -190,7 +190,7 @@ fn an_intent_outlives_the_process_and_its_outcome_closes_it() {
     drop(store);
     let mut store = Store::open_for_change(&place).unwrap();
     assert_eq!(store.count_in_doubt(&lane).unwrap(), 1);
-    let (open, found) = store.in_doubt(&lane).unwrap().pop().unwrap();
+    let (open, found) = store.in_doubt(&lane, at(4)).unwrap().pop().unwrap();
     assert_eq!(found, intent);
     let outcome = Outcome { result: OutcomeResult::FoundNotDone, status: None, message: None, delivered: None };
     store.conclude(&lane, vec![(open, outcome)], &[], at(4)).unwrap();

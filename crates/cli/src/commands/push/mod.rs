@@ -1,5 +1,6 @@
 //! `push`.
 
+mod helping;
 mod steps;
 
 use std::collections::BTreeMap;
@@ -19,6 +20,7 @@ use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::interrupt::Interrupt;
 use crate::output::{Summary, note, one_line};
+use helping::Helping;
 pub(in crate::commands) use steps::{COLUMNS, Steps};
 
 /// Deliver what lanes owe their destinations, and nothing else.
@@ -75,14 +77,20 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
     let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let leases = leases(args, &chosen);
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
-    let mut store = Context::store_leased(&config, &leases, &command)?;
-    if !args.dry_run {
-        tell_of_pauses(&store, &chosen, context)?;
-    }
+    let who = Context::who();
+    let author = Author { command: &command, who: &who };
     let mut progress = context.progress();
     let mut steps =
         Steps::new(context.sheet(COLUMNS).within("steps").around(progress.bar()), args.rows, context.format);
     let interrupt = Interrupt::listen();
+    let stop = || interrupt.is_asked();
+    let is_shared = !args.dry_run && alone.is_none();
+    let helping = Helping { config: &config, targets: &targets, author, stop: &stop, is_shared };
+    let mut add = |lane: &LaneName, row| steps.add(lane.as_str(), row);
+    let (mut store, helped) = helping.until_led(&leases, &mut progress, &mut add).await?;
+    if !args.dry_run {
+        tell_of_pauses(&store, &chosen, context)?;
+    }
     let options = PushOptions {
         showing: Showing::AtOnce,
         dry_run: args.dry_run,
@@ -91,17 +99,16 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         verify: args.verify,
         only_owed: false,
     };
-    let who = Context::who();
     let mut run = PushRun {
         store: &mut store,
         targets: &targets,
         chosen: alone.as_ref(),
         own: Some(&config),
         clock: &Context::now,
-        stop: &|| interrupt.is_asked(),
+        stop: &stop,
     };
-    let author = Author { command: &command, who: &who };
-    let done = run.run(options, author, &mut progress, &mut |lane, row| steps.add(lane.as_str(), row)).await?;
+    let mut done = run.run(options, author, &mut progress, &mut add).await?;
+    done.tally += helped.tally;
     progress.clear();
     let counted = steps.counted();
     let mut summary = summary(&done, args, steps.known());

@@ -59,6 +59,8 @@ fn times(config: &Config, what: &Leased) -> Option<String> {
         | Leased::Batches
         | Leased::Entries(_)
         | Leased::Tell(_)
+        | Leased::Open(_)
+        | Leased::Hand(_, _)
         | Leased::Tidying => None,
     }
 }

@@ -43,7 +43,13 @@ impl Running {
                 Leased::Slate(name) => self.launch(name)?,
                 Leased::Brief(brief) => self.start(Job::Batch(brief)),
                 Leased::Returns(brief) => self.start(Job::Collect(brief)),
-                Leased::Entries(_) | Leased::Hubs(_) | Leased::Tell(_) | Leased::Tidying | Leased::Batches => {}
+                Leased::Entries(_)
+                | Leased::Hubs(_)
+                | Leased::Tell(_)
+                | Leased::Tidying
+                | Leased::Batches
+                | Leased::Open(_)
+                | Leased::Hand(_, _) => {}
             }
         }
         for ((system, extent), lanes) in pushes {

@@ -50,6 +50,11 @@ pub enum ServerFault {
 }
 
 impl DatabaseError {
+    /// Whether a change was overtaken by another's, of which nothing was kept.
+    pub(in crate::store) fn is_overtaken(&self) -> bool {
+        matches!(self, DatabaseError::Server(fault) if matches!(**fault, ServerFault::Overtaken))
+    }
+
     /// What a server said no with.
     pub(in crate::store) fn code(&self) -> Option<&str> {
         match self {

@@ -178,13 +178,18 @@ impl Session {
     }
 
     /// A change of one statement.
-    fn alone<T>(&self, change: impl FnOnce() -> Result<T>) -> Result<T> {
-        self.begin_change()?;
-        match change() {
-            Ok(done) => self.commit().map(|()| done),
-            Err(error) => {
-                self.roll_back();
-                Err(error)
+    fn alone<T>(&self, change: impl Fn() -> Result<T>) -> Result<T> {
+        loop {
+            self.begin_change()?;
+            let done = change().and_then(|done| self.commit().map(|()| done));
+            match done {
+                // Nothing was kept, and there is nothing but this statement that others could have overtaken.
+                Err(error) if error.is_overtaken() => self.roll_back(),
+                Err(error) => {
+                    self.roll_back();
+                    return Err(error);
+                }
+                Ok(done) => return Ok(done),
             }
         }
     }
