@@ -2,13 +2,14 @@
 //! looked up, and nowhere else.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::agency::Agency;
 use diaporos_systems::blank::learn_address;
 use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
-    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, is_loopback, join_url, shown_url,
+    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Together, is_loopback, join_url, shown_url,
 };
 use diaporos_systems::settings::path::read_within;
 use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
@@ -20,6 +21,7 @@ use url::Url;
 
 use crate::config::{Config, HookConfig, SystemConfig, TellConfig, TellWay};
 use crate::identity::identity;
+use crate::pacing::StorePacing;
 
 pub use diaporos_systems::ConnectError;
 
@@ -27,13 +29,18 @@ pub use diaporos_systems::ConnectError;
 pub struct Connector<'a> {
     config: &'a Config,
     variable: &'a (dyn Fn(&str) -> Option<String> + Sync),
+    /// What is asked of systems together with other machines, where the store is on a server.
+    together: Option<Arc<dyn Together>>,
 }
 
 impl<'a> Connector<'a> {
     /// A connector for a configuration.
     #[must_use]
     pub fn new(config: &'a Config, variable: &'a (dyn Fn(&str) -> Option<String> + Sync)) -> Self {
-        Connector { config, variable }
+        // Where the place cannot be told, whatever opens the store says so.
+        let place = config.store.url.as_ref().and_then(|_| config.store_place(variable).ok());
+        let together = place.map(|place| Arc::new(StorePacing::at(place)) as Arc<dyn Together>);
+        Connector { config, variable, together }
     }
 
     pub(crate) fn system(&self, name: &SystemName) -> Result<&'a SystemConfig, ConnectError> {
@@ -279,7 +286,8 @@ impl Setup for OneSetup<'_> {
             asset_hosts: network.asset_hosts.clone(),
             svg: network.svg,
         };
-        Ok(Limits { network, ..self.system.limits.clone() })
+        let together = connector.together.clone();
+        Ok(Limits { network, together, ..self.system.limits.clone() })
     }
 
     fn credential(

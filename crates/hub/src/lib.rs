@@ -18,6 +18,7 @@ pub mod model;
 pub mod openapi;
 pub mod outputs;
 pub mod own;
+mod pacing;
 pub mod page;
 pub mod page_server;
 pub mod pictures;

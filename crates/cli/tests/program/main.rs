@@ -37,6 +37,7 @@ mod launches;
 mod looking;
 mod mail;
 mod mapping;
+mod measured;
 mod on_a_server;
 mod outputs;
 mod pages;

@@ -7,6 +7,7 @@ use diaporos_demo::Asked;
 use diaporos_peers::Postgres;
 
 use crate::harness::{Hub, Ran, bare, ran, skipped};
+use crate::measured::gate;
 
 /// A server of the test's own; none where none is installed.
 fn server() -> Option<Postgres> {
@@ -179,4 +180,35 @@ fn killed_and_cut_off_four_pushes_at_once_make_each_page_once() {
     let helpers = store("SELECT count(DISTINCT run) FROM intent");
     assert!(helpers.parse::<u32>().unwrap() > 2, "several worked on it: {helpers}");
     run(&hub, &["check", "--store"], &address).ends(0);
+}
+
+/// What a system is asked at most, it is asked at most by all processes together: measured where it is asked.
+#[test]
+fn three_pushes_at_once_keep_to_one_limit() {
+    let Some(server) = server() else { return };
+    let address = server.new_database().unwrap();
+    let hub = Hub::with_plants(60);
+    tell_where(&hub, "");
+    hub.alter("diaporos.toml", "timeout   = \"10s\"", "timeout   = \"10s\"\nrate = \"60/s\"\nconcurrency = 4");
+    run(&hub, &["pull"], &address).ends(0);
+    let (site, measured, _runtime) = gate(&hub.world.visitor_site.url(), Duration::from_millis(30));
+    let start = || {
+        let mut push = hub.command(&["push", "profiles"]);
+        push.env("STORE_URL", &address).env("SITE_URL", &site).stdout(Stdio::null()).stderr(Stdio::piped());
+        push.spawn().unwrap()
+    };
+    let pushes: Vec<_> = (0..3).map(|_| start()).collect();
+    for push in pushes {
+        let ended = push.wait_with_output().unwrap();
+        assert!(matches!(ended.status.code(), Some(0 | 3)), "{}", String::from_utf8_lossy(&ended.stderr));
+    }
+    hub.nothing_is_doubled();
+    let measured = measured.lock().unwrap();
+    assert!(measured.came.len() > 180, "{}", measured.came.len());
+    assert!(measured.most_at_once <= 4, "{} at once", measured.most_at_once);
+    // A machine that is busy lets some come later than they were sent.
+    let most = measured.most_within(Duration::from_secs(1));
+    assert!((40..=72).contains(&most), "{most} within a second");
+    let runs = server.ask(address.rsplit('/').next().unwrap(), "SELECT count(DISTINCT run) FROM intent").unwrap();
+    assert!(runs.parse::<u32>().unwrap() > 1, "more than one pushed");
 }

@@ -571,6 +571,20 @@ CREATE TABLE claimed_key (
     PRIMARY KEY (lane, key)
 );
 
+-- When a system may be asked next, in microseconds since 1970, by whichever process; and how many requests each may have
+-- under way there, till when unless it says that it is still there.
+CREATE TABLE meter (
+    system TEXT COLLATE "C" PRIMARY KEY,
+    next BIGINT NOT NULL
+);
+CREATE TABLE place (
+    system TEXT COLLATE "C" NOT NULL,
+    process TEXT COLLATE "C" NOT NULL,
+    places BIGINT NOT NULL,
+    ends BIGINT NOT NULL,
+    PRIMARY KEY (system, process)
+);
+
 -- Kept by the statements that change `delivery`, once for all their rows, so that `status` never counts.
 CREATE FUNCTION count_deliveries() RETURNS TRIGGER LANGUAGE plpgsql AS $body$
 BEGIN

@@ -39,6 +39,7 @@ mod moving;
 mod occurrences;
 mod outbox;
 mod owed;
+mod pacing;
 mod page_marks;
 mod parts;
 mod place;

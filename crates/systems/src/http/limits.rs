@@ -1,8 +1,9 @@
 //! What is asked of a system at most.
 
+use std::sync::Arc;
 use std::time::Duration;
 
-use super::{Network, Rate};
+use super::{Network, Rate, Together};
 
 /// What is asked of a system at most.
 #[derive(Debug, Clone)]
@@ -23,6 +24,8 @@ pub struct Limits {
     pub rate: Option<Rate>,
     /// How many requests are under way at once.
     pub concurrency: usize,
+    /// Who asks it too, on other machines, and what is asked together.
+    pub together: Option<Arc<dyn Together>>,
     /// After how many failures in a row that are the system's fault a push stops.
     pub failures: u32,
     /// How long it may take until a look-up sees what was written.

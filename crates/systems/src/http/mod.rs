@@ -21,5 +21,5 @@ pub use client::Client;
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub use limits::Limits;
 pub use network::{Network, is_loopback};
-pub use pace::Rate;
+pub use pace::{Rate, Together};
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

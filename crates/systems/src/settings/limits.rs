@@ -57,6 +57,7 @@ pub fn limits(table: &mut Section<'_>, report: &mut Report) -> Limits {
         first_byte,
         whole,
         rate,
+        together: None,
         settles_within,
         network: Network::default(),
     }
