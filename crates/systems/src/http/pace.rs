@@ -205,7 +205,8 @@ mod tests {
         fn share(&self, _: &SystemName, by: u64, limit: usize, held: usize, idle: usize) -> Option<usize> {
             let mut all = self.0.lock().unwrap();
             all.entry(by).or_default();
-            let (many, taken) = (all.len(), all.iter().filter(|(other, _)| **other != by).map(|(_, held)| held).sum::<usize>());
+            let (many, taken) =
+                (all.len(), all.iter().filter(|(other, _)| **other != by).map(|(_, held)| held).sum::<usize>());
             let fair = limit / many;
             let places = if fair < held { fair.max(held - idle) } else { fair.min(limit - taken).max(held) };
             all.insert(by, places);
@@ -213,7 +214,7 @@ mod tests {
         }
     }
 
-    #[tokio::test(start_paused = true)]
+    #[tokio::test]
     async fn places_are_shared_and_never_more_than_there_are() {
         let (by, system) = (Arc::new(Halves::default()), SystemName::new("site").unwrap());
         let pace = || Pace::together(&system, by.clone(), None, 4);
@@ -223,12 +224,12 @@ mod tests {
             held.push(first.turn().await.unwrap());
         }
         // The second waits till the first lets go of something, and looks again how many there are.
-        assert!(tokio::time::timeout(Duration::from_secs(2), second.turn()).await.is_err());
+        assert!(tokio::time::timeout(2 * LOOKED_EVERY, second.turn()).await.is_err());
         held.truncate(2);
-        tokio::time::advance(LOOKED_EVERY).await;
-        assert!(tokio::time::timeout(Duration::from_secs(2), first.turn()).await.is_err(), "it keeps its half");
+        tokio::time::sleep(LOOKED_EVERY).await;
+        assert!(tokio::time::timeout(2 * LOOKED_EVERY, first.turn()).await.is_err(), "it keeps its half");
         let (one, other) = (second.turn().await.unwrap(), second.turn().await.unwrap());
-        assert!(tokio::time::timeout(Duration::from_secs(2), second.turn()).await.is_err());
+        assert!(tokio::time::timeout(2 * LOOKED_EVERY, second.turn()).await.is_err());
         drop((one, other));
     }
 }
