@@ -43,8 +43,9 @@ pub use row::{PushRow, PushTally};
 
 /// Entries planned and intended together.
 const WINDOW: usize = 128;
-/// The same where several processes share a lane: none is long without work while another has much.
-const SHARED_WINDOW: usize = 64;
+/// The same where several processes share a lane, of what one has under way: none is long without work while another
+/// has much.
+const SHARED_WINDOW: usize = 2;
 
 /// What a push does.
 #[derive(Debug, Clone, Copy, Default)]

@@ -11,13 +11,16 @@ use super::{Part, Push, PushError, SHARED_WINDOW, Unplanned, WINDOW};
 impl Flow<'_, '_, '_> {
     /// The next entries after one.
     pub(super) fn due(&mut self, filter: DueFilter, from: i64) -> Result<Vec<Due>, StoreError> {
-        let Push { store, lane, chosen, part, clock, .. } = &mut *self.push;
+        let Push { store, lane, writer, chosen, part, clock, .. } = &mut *self.push;
         let name = &lane.lane.name;
         match (chosen, part) {
             (Some(chosen), _) => chosen.due((store, name), filter, from, WINDOW),
             (None, Part::Whole) => store.due(name, filter, from, WINDOW),
             (None, Part::Hand) if !store.is_open(name, clock())? => Ok(Vec::new()),
-            (None, Part::Lead | Part::Hand) => store.claim_due(name, filter, (from, SHARED_WINDOW), clock()),
+            (None, Part::Lead | Part::Hand) => {
+                let most = SHARED_WINDOW * writer.max_in_flight(&lane.lane.to.kind).max(1);
+                store.claim_due(name, filter, (from, most.min(WINDOW)), clock())
+            }
         }
     }
 

@@ -12,7 +12,7 @@ use diaporos_hub::pull::{PullOptions, PullSource, pull};
 use diaporos_hub::push::{Author, PushOptions, PushRun, Target};
 use diaporos_hub::slate::{Launch, LaunchBy};
 use diaporos_hub::undo::undo;
-use diaporos_store::{Slate, SlateAction, SlateStanding, Store, StoreError, StorePlace};
+use diaporos_store::{Server, Slate, SlateAction, SlateStanding, Store, StoreError, StorePlace};
 use futures::FutureExt;
 use jiff::Timestamp;
 use tempfile::TempDir;
@@ -117,11 +117,13 @@ enum Work {
 /// What survives a crash, and what is done with it.
 pub(crate) struct Hub {
     pub(crate) garden: Garden,
-    folder: TempDir,
+    _folder: TempDir,
+    /// Where its store is.
+    pub(crate) place: StorePlace,
     /// Kept open while the process lives.
     pub(crate) store: Option<Store>,
-    began: Instant,
-    config: &'static Config,
+    pub(crate) began: Instant,
+    pub(crate) config: &'static Config,
 }
 
 impl Hub {
@@ -130,8 +132,22 @@ impl Hub {
         // In memory where the system has a folder there: nobody cuts its power.
         let shared = PathBuf::from("/dev/shm");
         let folder = if shared.is_dir() { TempDir::new_in(shared) } else { TempDir::new() }.unwrap();
-        std::fs::write(folder.path().join("store.db"), &made.1).unwrap();
-        Hub { config: &made.0, garden: Garden::new(languages), folder, store: None, began: Instant::now() }
+        let file = folder.path().join("store.db");
+        std::fs::write(&file, &made.1).unwrap();
+        Hub::at(StorePlace::File(file), folder, languages)
+    }
+
+    /// A hub whose store is on a server, by its address.
+    pub(crate) fn on_a_server(languages: bool, address: &str) -> Hub {
+        let folder = TempDir::new().unwrap();
+        let server = Box::new(Server::at(&address.to_owned().into(), None).unwrap());
+        Hub::at(StorePlace::Server { server, folder: folder.path().to_owned() }, folder, languages)
+    }
+
+    fn at(place: StorePlace, folder: TempDir, languages: bool) -> Hub {
+        let made: &'static Made = if languages { &WITH_LANGUAGES } else { &WITHOUT_LANGUAGES };
+        let (config, garden) = (&made.0, Garden::new(languages));
+        Hub { config, garden, _folder: folder, place, store: None, began: Instant::now() }
     }
 
     /// A pull and a push, till their end or their death; the next ones find what is on the disk. Says
@@ -180,7 +196,7 @@ impl Hub {
     async fn live(&mut self, site: &Site, work: Work) -> bool {
         // The death of an earlier process is not this one's.
         let _ = site.died.notified().now_or_never();
-        let open = || Store::open_for_change(&StorePlace::File(self.folder.path().join("store.db"))).unwrap();
+        let open = || Store::open_for_change(&self.place).unwrap();
         let mut store = self.store.take().unwrap_or_else(open);
         let died = Arc::clone(&site.died);
         tokio::select! {
@@ -197,9 +213,9 @@ impl Hub {
         true
     }
 
-    fn open(&mut self) -> &mut Store {
-        let file = self.folder.path().join("store.db");
-        self.store.get_or_insert_with(|| Store::open_for_change(&StorePlace::File(file.clone())).unwrap())
+    pub(crate) fn open(&mut self) -> &mut Store {
+        let place = &self.place;
+        self.store.get_or_insert_with(|| Store::open_for_change(place).unwrap())
     }
 
     /// Has the so-manieth run from the last undone; the next push carries it out.

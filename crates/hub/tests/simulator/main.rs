@@ -5,6 +5,7 @@
 
 #![expect(clippy::panic, clippy::unwrap_used, reason = "a test ends where something is not as it should be")]
 
+mod crew;
 mod found;
 mod garden;
 mod history;
@@ -15,6 +16,7 @@ mod world;
 
 use std::time::Duration;
 
+use crew::Hand;
 use history::{Event, history};
 use hub::Hub;
 use proptest::bool::weighted;
@@ -60,6 +62,39 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
     hub.release();
     assert!(hub.push(&site, true).await && hub.push(&site, true).await);
     hub.everything_is_right(&site.world());
+}
+
+/// The same, with several processes that push from one store at once. Gives whether there is a server for it.
+async fn play_together(events: Vec<(Event, Vec<Hand>)>, kind: HistoryKind) -> bool {
+    let Some(address) = diaporos_peers::new_database() else { return false };
+    let site = Site::new(World::new(kind.versions, kind.shows, false), kind.languages);
+    site.world().is_of_many = true;
+    let mut hub = Hub::on_a_server(kind.languages, &address);
+    hub.garden.share_key(kind.shares_key);
+    for (event, hands) in events {
+        match event {
+            Event::Edit(entry, field, value) => hub.garden.edit(entry, field, value),
+            Event::Translate(entry, value) => hub.garden.translate(entry, value),
+            Event::Refer(entry, to) => hub.garden.refer(entry, to),
+            Event::Live(entry, live) => hub.garden.set_live(entry, live),
+            Event::HandEdit(page, field, value) => site.world().hand_edit(page, field, value),
+            Event::HandDelete(page) => site.world().hand_delete(page),
+            Event::Lock(page, locked) => site.world().lock(page, locked),
+            Event::Push { faults, crash, meddling, lag, .. } => {
+                site.world().begin_run(faults, crash, meddling, Duration::from_millis(lag));
+                hub.push_together(&site, &hands, &address).await;
+            }
+            Event::Undo(_) | Event::Release | Event::Launch { .. } | Event::TakeBack => {}
+        }
+    }
+    site.world().calm_down();
+    site.world().is_of_many = false;
+    assert!(hub.push(&site, true).await && hub.push(&site, true).await);
+    let before = site.world().writes();
+    assert!(hub.push(&site, true).await);
+    assert_eq!(site.world().writes(), before, "a run with nothing owed sends nothing");
+    hub.everything_is_right(&site.world());
+    true
 }
 
 /// Plays what happens at the source, and pushes it; then more of that, pushed and undone: what a visitor sees is
@@ -173,5 +208,29 @@ proptest! {
     #[test]
     fn where_what_is_saved_is_shown_by_a_call_of_its_own(events in history(), versions: bool, shows: bool, languages: bool) {
         simulate(events, HistoryKind { versions, shows, shares_key: false, languages, apart: true });
+    }
+}
+
+/// How many histories of several processes are played: each is on a server, and takes its time.
+fn cases_together() -> u32 {
+    option_env!("SIMULATED").and_then(|text| text.parse().ok()).unwrap_or(12)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases_together(), max_shrink_iters: 200, ..ProptestConfig::default() })]
+
+    #[test]
+    fn where_several_push_at_once(
+        events in history(),
+        hands in proptest::collection::vec(crew::hands(), 25),
+        versions: bool,
+        shows: bool,
+        shares_key in weighted(0.2),
+        languages: bool,
+    ) {
+        hub::die_quietly();
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
+        let kind = HistoryKind { versions, shows, shares_key, languages, apart: false };
+        runtime.block_on(play_together(events.into_iter().zip(hands).collect(), kind));
     }
 }

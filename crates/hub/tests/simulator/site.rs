@@ -21,12 +21,18 @@ pub(crate) struct Site {
     world: Arc<Mutex<World>>,
     pub(crate) died: Arc<Notify>,
     documents: Documents,
+    in_flight: usize,
 }
 
 impl Site {
     pub(crate) fn new(world: World, languages: bool) -> Site {
         let documents = if languages { Documents::PerLanguage } else { Documents::One };
-        Site { world: Arc::new(Mutex::new(world)), died: Arc::default(), documents }
+        Site { world: Arc::new(Mutex::new(world)), died: Arc::default(), documents, in_flight: 3 }
+    }
+
+    /// The same destination, as another process meets it, which sends one request at a time.
+    pub(crate) fn of_another(&self) -> Site {
+        Site { died: Arc::default(), in_flight: 1, ..self.clone() }
     }
 
     pub(crate) fn world(&self) -> MutexGuard<'_, World> {
@@ -59,7 +65,7 @@ impl Write for Site {
     }
 
     fn max_in_flight(&self, _: &TypeName) -> usize {
-        3
+        self.in_flight
     }
 
     fn failure_limit(&self) -> u32 {

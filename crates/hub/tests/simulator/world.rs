@@ -44,6 +44,8 @@ pub(crate) struct World {
     steps: u8,
     looks: u8,
     is_dead: bool,
+    /// Whether others live on where a process dies.
+    pub(crate) is_of_many: bool,
     requests: u8,
     meddling: Option<(u8, usize, usize, u8)>,
     writes: usize,
@@ -78,6 +80,7 @@ impl World {
             steps: 0,
             looks: 0,
             is_dead: false,
+            is_of_many: false,
             requests: 0,
             meddling: None,
             writes: 0,
@@ -153,7 +156,7 @@ impl World {
         if self.crash != Some(here) {
             return Ok(());
         }
-        self.is_dead = true;
+        self.is_dead = !self.is_of_many;
         std::mem::take(&mut self.written).into_iter().for_each(|page| self.lose(Some(page)));
         Err(Died)
     }
