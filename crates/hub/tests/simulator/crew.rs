@@ -126,11 +126,8 @@ impl Hub {
                         clock: &clock,
                         stop: &|| false,
                     };
-                    let options = PushOptions {
-                        allow_removals: Some(100),
-                        allow_adoptions: Some(100),
-                        ..PushOptions::default()
-                    };
+                    let options =
+                        PushOptions { allow_removals: Some(100), allow_adoptions: Some(100), ..PushOptions::default() };
                     let done = run.run(options, author, &mut Silent, &mut |_, _| {}).await;
                     let _ = store.give_up_leases();
                     return done.map(drop);
@@ -139,8 +136,7 @@ impl Hub {
                 Err(error) => return Err(error),
             }
             let mut hand = Store::open_for_change(&place)?;
-            let own: Vec<Leased> =
-                self.config.lanes.keys().map(|lane| Leased::hand(lane, process.name())).collect();
+            let own: Vec<Leased> = self.config.lanes.keys().map(|lane| Leased::hand(lane, process.name())).collect();
             hand.take_leases(&own, holder, until(clock()))?;
             let mut run = PushRun {
                 store: &mut hand,

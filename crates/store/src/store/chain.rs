@@ -75,7 +75,7 @@ impl Head {
     pub(super) fn keep(&self, transaction: &Transaction<'_>) -> Result<(), StoreError> {
         transaction
             .prepare_cached("UPDATE chain_head SET link = ?1, hash = ?2")?
-            .execute(params![self.link, self.hash])?;
+            .execute_soon(params![self.link, self.hash])?;
         Ok(())
     }
 }

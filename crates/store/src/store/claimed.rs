@@ -13,7 +13,7 @@ pub(super) fn let_go(connection: &Connection, lane: i64, entries: &[i64]) -> Res
         let go = format!(
             "DELETE FROM {table} WHERE lane = ?1 AND entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))"
         );
-        connection.prepare_cached(&go)?.execute(params![lane, list])?;
+        connection.prepare_cached(&go)?.execute_soon(params![lane, list])?;
     }
     Ok(())
 }

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::database::{Connection, OptionalRow, Row, params};
+use super::database::{Connection, Row, params};
 use diaporos_core::plan::Counterpart;
 use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag};
 use jiff::Timestamp;
@@ -257,19 +257,47 @@ impl Store {
     }
 }
 
+/// A lane, and what was known of documents of entries before something is noted of them.
+pub(super) struct KnownBefore {
+    lane: i64,
+    /// Whether it leads back to where its entries come from.
+    is_home: bool,
+    /// Identifier and presence, by entry and language.
+    documents: HashMap<(i64, String), (String, String)>,
+}
+
+impl KnownBefore {
+    pub(super) fn of(connection: &Connection, lane: i64, entries: &[i64]) -> Result<KnownBefore, StoreError> {
+        let is_home = connection
+            .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ?1 AND from_type = to_type)")?
+            .query_row([lane], |row| row.get(0))?;
+        let list = serde_json::to_string(entries).map_err(StoreError::content)?;
+        let known = connection
+            .prepare_cached(
+                "SELECT entry, language, id, presence FROM counterpart
+                 WHERE lane = ?1 AND entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))",
+            )?
+            .query_all(params![lane, list], |row| Ok(((row.get(0)?, row.get(1)?), (row.get(2)?, row.get(3)?))))?;
+        Ok(KnownBefore { lane, is_home, documents: known.into_iter().collect() })
+    }
+
+    /// The lane.
+    pub(super) fn lane(&self) -> i64 {
+        self.lane
+    }
+}
+
 pub(super) fn keep_counterpart(
     connection: &Connection,
-    lane: i64,
+    known: &KnownBefore,
     entry: i64,
     delivered: &Delivered,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    let lane = known.lane;
     let Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past } = &delivered.counterpart;
     let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
-    let before: Option<(String, String)> = connection
-        .prepare_cached("SELECT id, presence FROM counterpart WHERE lane = ?1 AND entry = ?2 AND language = ?3")?
-        .query_row(params![lane, entry, language], |row| Ok((row.get(0)?, row.get(1)?)))
-        .optional()?;
+    let before = known.documents.get(&(entry, language.to_owned()));
     if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
         owe_readers(connection, lane, entry)?;
     }
@@ -279,7 +307,7 @@ pub(super) fn keep_counterpart(
                  (SELECT value FROM lane, json_each(?8) WHERE lane.id = ?1 AND json_each.key = lane.key_field))
              ON CONFLICT (lane, entry, language) DO UPDATE SET
              id = excluded.id, item = excluded.item, revision = excluded.revision, fingerprint = excluded.fingerprint,
-             fields = excluded.fields, presence = excluded.presence, delivered = excluded.delivered, apart = excluded.apart, past = excluded.past, key = excluded.key")?.execute(
+             fields = excluded.fields, presence = excluded.presence, delivered = excluded.delivered, apart = excluded.apart, past = excluded.past, key = excluded.key")?.execute_soon(
         params![
             lane,
             entry,
@@ -295,5 +323,5 @@ pub(super) fn keep_counterpart(
             fingerprints_bytes(past)
         ],
     )?;
-    land(connection, lane, entry, delivered)
+    if known.is_home { land(connection, entry, delivered) } else { Ok(()) }
 }

@@ -8,7 +8,7 @@ use diaporos_core::value::{Address, LaneName, SystemName};
 use jiff::Timestamp;
 
 use super::claimed::let_go;
-use super::counterparts::{CounterpartRow, keep_counterpart};
+use super::counterparts::{CounterpartRow, KnownBefore, keep_counterpart};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
 use super::row::{millis, moment};
@@ -228,10 +228,12 @@ impl Store {
     fn note_once(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
         let lane = self.lane_number(lane)?;
         let transaction = self.fence.begin(&mut self.connection)?;
+        let entries: Vec<i64> = verdicts.iter().map(|verdict| verdict.entry).collect();
+        let known = KnownBefore::of(&transaction, lane, &entries)?;
         for verdict in verdicts {
-            note_one(&transaction, lane, verdict, now)?;
+            note_one(&transaction, &known, verdict, now)?;
         }
-        let_go(&transaction, lane, &verdicts.iter().map(|verdict| verdict.entry).collect::<Vec<_>>())?;
+        let_go(&transaction, lane, &entries)?;
         Ok(transaction.commit()?)
     }
 
@@ -277,10 +279,11 @@ impl Store {
 
 pub(super) fn note_one(
     transaction: &Transaction<'_>,
-    lane: i64,
+    known: &KnownBefore,
     verdict: &Verdict,
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    let lane = known.lane();
     note_occurrences(transaction, lane, verdict, now)?;
     if verdict.standing == Standing::Held {
         happen_held(transaction, lane, verdict, now)?;
@@ -294,7 +297,7 @@ pub(super) fn note_one(
                  standing = excluded.standing, reason = excluded.reason, message = excluded.message
              WHERE delivery.touched = ?7",
         )?
-        .execute(params![
+        .execute_soon(params![
             lane,
             verdict.entry,
             verdict.standing.word(),
@@ -304,14 +307,14 @@ pub(super) fn note_one(
             verdict.touched
         ])?;
     for delivered in &verdict.delivered {
-        keep_counterpart(transaction, lane, verdict.entry, delivered, now)?;
+        keep_counterpart(transaction, known, verdict.entry, delivered, now)?;
     }
     transaction
         .prepare_cached("DELETE FROM reading WHERE lane = ?1 AND entry = ?2")?
-        .execute(params![lane, verdict.entry])?;
+        .execute_soon(params![lane, verdict.entry])?;
     for read in &verdict.reads {
         let kind = Store::type_number(transaction, &read.system, &read.kind)?;
-        transaction.prepare_cached("INSERT INTO reading VALUES (?1, ?2, ?3, ?4)")?.execute(params![
+        transaction.prepare_cached("INSERT INTO reading VALUES (?1, ?2, ?3, ?4)")?.execute_soon(params![
             kind,
             read.id.as_str(),
             lane,

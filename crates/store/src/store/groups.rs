@@ -7,7 +7,7 @@ use serde_json::json;
 
 use super::chain::{Head, hex};
 use super::claimed::let_go;
-use super::counterparts::keep_counterpart;
+use super::counterparts::{KnownBefore, keep_counterpart};
 use super::delivery::note_one;
 use super::happenings::{happen_outcome, is_anybody_told, note_changed};
 use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, Was};
@@ -109,8 +109,11 @@ impl Store {
         let transaction = self.fence.begin(&mut self.connection)?;
         let (is_told, mut changed) = (is_anybody_told(&transaction)?, Vec::new());
         // Before the counterparts, which make those owed again that looked in vain for one of them.
+        let entries: Vec<i64> = verdicts.iter().map(|verdict| verdict.entry).collect();
+        let all: Vec<i64> = entries.iter().copied().chain(outcomes.iter().map(|(intent, _)| intent.entry)).collect();
+        let known = KnownBefore::of(&transaction, lane, &all)?;
         for verdict in verdicts {
-            note_one(&transaction, lane, verdict, now)?;
+            note_one(&transaction, &known, verdict, now)?;
         }
         let mut head = Head::of(&transaction)?;
         let (mut rows, mut closed) = (Vec::new(), Vec::new());
@@ -124,10 +127,10 @@ impl Store {
             .prepare_cached(
                 "DELETE FROM open_intent WHERE intent IN (SELECT CAST(value AS BIGINT) FROM json_each(?1))",
             )?
-            .execute([serde_json::to_string(&closed).map_err(StoreError::content)?])?;
+            .execute_soon([serde_json::to_string(&closed).map_err(StoreError::content)?])?;
         for (intent, outcome) in outcomes {
             if let Some(delivered) = &outcome.delivered {
-                keep_counterpart(&transaction, lane, intent.entry, delivered, now)?;
+                keep_counterpart(&transaction, &known, intent.entry, delivered, now)?;
             }
             if matches!(outcome.result, OutcomeResult::Done | OutcomeResult::FoundDone) {
                 changed.push(intent.number);
@@ -137,7 +140,7 @@ impl Store {
             }
         }
         note_changed(&transaction, &changed, lane)?;
-        let_go(&transaction, lane, &verdicts.iter().map(|verdict| verdict.entry).collect::<Vec<_>>())?;
+        let_go(&transaction, lane, &entries)?;
         Ok(transaction.commit()?)
     }
 }

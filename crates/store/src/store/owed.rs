@@ -56,6 +56,6 @@ pub(super) fn owe_readers(connection: &Connection, lane: i64, entry: i64) -> Res
                  SELECT lane, reading.entry FROM reading JOIN entry ON entry.type = reading.type AND entry.source_id = reading.source_id
                  WHERE entry.id = ?2)",
         )?
-        .execute([lane, entry])?;
+        .execute_soon([lane, entry])?;
     Ok(())
 }

@@ -29,7 +29,7 @@ pub(super) fn add_rows(
         let places: Vec<String> = (0..group.len()).map(one).collect();
         let sql = format!("INSERT INTO {table} ({}) VALUES {} {then}", columns.join(", "), places.join(", "));
         let values: Vec<&dyn ToSql> = group.iter().flatten().map(|value| value as &dyn ToSql).collect();
-        connection.prepare_cached(&sql)?.execute(values.as_slice())?;
+        connection.prepare_cached(&sql)?.execute_soon(values.as_slice())?;
         rest = after;
     }
     Ok(())

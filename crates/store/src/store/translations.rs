@@ -171,13 +171,7 @@ pub(super) fn with_translations<'a>(
 
 /// What was delivered to the very document that an entry is has come home: from now on it is the source
 /// system's.
-pub(super) fn land(connection: &Connection, lane: i64, entry: i64, delivered: &Delivered) -> Result<(), StoreError> {
-    let is_home: bool = connection
-        .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ?1 AND from_type = to_type)")?
-        .query_row([lane], |row| row.get(0))?;
-    if !is_home {
-        return Ok(());
-    }
+pub(super) fn land(connection: &Connection, entry: i64, delivered: &Delivered) -> Result<(), StoreError> {
     for row in rows(connection, entry)?.iter().filter(|row| row.standing == TranslationStanding::Ours) {
         let Translation { field, language, value, .. } = &row.translation;
         let there = value_in(&delivered.counterpart.fields, field, language);

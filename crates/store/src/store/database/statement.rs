@@ -42,6 +42,15 @@ impl Statement<'_> {
         }
     }
 
+    /// Carries it out within a change; how many rows it changed is not asked. A server is not waited for: whether it
+    /// could be is known at the latest at the change's end.
+    pub(in crate::store) fn execute_soon(&mut self, params: impl Params) -> Result<()> {
+        match self {
+            Statement::File(statement) => Ok(params.with(|values| statement.execute(values)).map(drop)?),
+            Statement::Server(statement) => params.with(|values| statement.execute_soon(values)),
+        }
+    }
+
     /// Asks for rows.
     pub(in crate::store) fn query(&mut self, params: impl Params) -> Result<Rows<'_>> {
         Ok(match self {

@@ -1,8 +1,11 @@
 //! One connection to a server, and what is done by it.
 
 use std::collections::HashMap;
+use std::pin::Pin;
 use std::sync::Arc;
+use std::task::{Context, Poll, Waker};
 
+use futures::FutureExt;
 use futures::executor::block_on;
 use futures::future::join;
 use tokio_postgres::types::ToSql as Sent;
@@ -20,14 +23,19 @@ const TURN: &str =
 
 /// A connection as it is now.
 pub(super) struct Link {
-    client: Client,
+    client: Arc<Client>,
     statements: HashMap<Arc<str>, tokio_postgres::Statement>,
 }
 
 /// A statement with what it answered.
 #[derive(Clone)]
 pub(super) enum Step {
-    Done { sql: Arc<str>, values: Vec<Bound>, rows: u64 },
+    /// With how many rows it changed, where anybody asked.
+    Done {
+        sql: Arc<str>,
+        values: Vec<Bound>,
+        rows: Option<u64>,
+    },
     Asked(Shared),
 }
 
@@ -60,11 +68,14 @@ fn sent(values: &[Bound]) -> Vec<&(dyn Sent + Sync)> {
     values.iter().map(|value| value as &(dyn Sent + Sync)).collect()
 }
 
+/// The end of a statement that was sent.
+pub(super) type Pending = Pin<Box<dyn Future<Output = Answered<u64>> + Send>>;
+
 pub(super) type Answered<T> = std::result::Result<T, tokio_postgres::Error>;
 
 impl Link {
     pub(super) fn of(client: Client) -> Link {
-        Link { client, statements: HashMap::new() }
+        Link { client: Arc::new(client), statements: HashMap::new() }
     }
 
     pub(super) fn execute_batch(&self, sql: &str) -> Answered<()> {
@@ -107,6 +118,22 @@ impl Link {
         block_on(self.client.execute(&statement, &sent(values)))
     }
 
+    /// Whether a statement is known to the server.
+    pub(super) fn is_prepared(&self, sql: &str) -> bool {
+        self.statements.contains_key(sql)
+    }
+
+    /// Sends a statement, and gives what tells its end.
+    pub(super) fn send(&mut self, sql: &Arc<str>, values: Vec<Bound>) -> Answered<Pending> {
+        let (statement, client) = (self.prepared(sql)?, Arc::clone(&self.client));
+        let mut pending: Pending = Box::pin(async move { client.execute(&statement, &sent(&values)).await });
+        // The first look at it sends it; its end is asked for later.
+        match pending.poll_unpin(&mut Context::from_waker(Waker::noop())) {
+            Poll::Ready(done) => Ok(Box::pin(std::future::ready(done))),
+            Poll::Pending => Ok(pending),
+        }
+    }
+
     pub(super) fn query(&mut self, sql: &Arc<str>, values: &[Bound]) -> Answered<RowStream> {
         let statement = self.prepared(sql)?;
         block_on(self.client.query_raw(&statement, sent(values)))
@@ -118,7 +145,10 @@ impl Link {
         let last = steps.len().saturating_sub(1);
         for (place, step) in steps.iter().enumerate() {
             let is_as_before = match step {
-                Step::Done { sql, values, rows } => self.execute(sql, values)? == *rows,
+                Step::Done { sql, values, rows } => {
+                    let done = self.execute(sql, values)?;
+                    rows.is_none_or(|rows| rows == done)
+                }
                 Step::Asked(asked) => {
                     let (sql, values) = {
                         let asked = open(asked);

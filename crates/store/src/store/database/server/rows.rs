@@ -24,6 +24,10 @@ impl<'s> ServerStatement<'s> {
         self.session.execute(&self.sql, owned(values)?)
     }
 
+    pub(in crate::store) fn execute_soon(&self, values: &[&dyn ToSql]) -> Result<()> {
+        self.session.execute_soon(&self.sql, owned(values)?)
+    }
+
     pub(in crate::store) fn query(&self, values: &[&dyn ToSql]) -> Result<ServerRows<'s>> {
         Ok(ServerRows::new(self.session, self.session.query(&self.sql, owned(values)?)?))
     }

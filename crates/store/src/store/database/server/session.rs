@@ -6,7 +6,9 @@ use std::fmt;
 use std::sync::{Arc, Weak};
 use std::time::{Duration, Instant};
 
-use super::link::{Answered, Failed, Link, Step, failed};
+use futures::executor::block_on;
+
+use super::link::{Answered, Failed, Link, Pending, Step, failed};
 use super::place::Server;
 use super::stream::{Asked, Shared, open};
 use super::translate::only_reads;
@@ -18,6 +20,8 @@ const WAITS: Duration = Duration::from_secs(120);
 /// The first pause before it is tried again; each further one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(50);
 const LONGEST_PAUSE: Duration = Duration::from_secs(5);
+/// So many statements are on their way at once.
+const MOST_SENT: usize = 256;
 
 /// A connection to a server.
 pub(in crate::store) struct Session {
@@ -27,6 +31,8 @@ pub(in crate::store) struct Session {
     under_way: RefCell<Option<UnderWay>>,
     /// The question whose rows may still come.
     asked: RefCell<Weak<std::sync::Mutex<Asked>>>,
+    /// Statements that were sent, and whose ends were not asked for yet.
+    sent: RefCell<Vec<Pending>>,
     /// Where a test has the connection break off.
     #[cfg(test)]
     pub(in crate::store) breaks: RefCell<super::breaks::Breaks>,
@@ -50,6 +56,7 @@ impl Session {
             link: RefCell::new(link),
             under_way,
             asked,
+            sent: RefCell::default(),
             #[cfg(test)]
             breaks: RefCell::default(),
         })
@@ -129,6 +136,8 @@ impl Session {
 
     /// Takes back what was changed. Where the connection broke off, the server does.
     pub(in crate::store) fn roll_back(&self) {
+        // What became of them is of no account any more.
+        self.sent.take().into_iter().for_each(|pending| drop(block_on(pending)));
         if self.under_way.take().is_some() && self.be_free().is_ok() {
             let _ = self.link.borrow().end("ROLLBACK");
         }
@@ -151,8 +160,34 @@ impl Session {
         }
         self.be_free()?;
         let rows = self.surely(|link| link.execute(sql, &values))?;
-        self.note(Step::Done { sql: Arc::clone(sql), values, rows });
+        self.note(Step::Done { sql: Arc::clone(sql), values, rows: Some(rows) });
         Ok(usize::try_from(rows).unwrap_or(usize::MAX))
+    }
+
+    /// Carries out a statement of a change, of which only the end of the change tells whether it could be.
+    pub(super) fn execute_soon(&self, sql: &Arc<str>, values: Vec<Bound>) -> Result<()> {
+        if !self.is_within_a_change() {
+            return self.execute(sql, values).map(drop);
+        }
+        let is_known = self.link.borrow().is_prepared(sql);
+        if !is_known || self.asked.borrow().upgrade().is_some() || self.sent.borrow().len() >= MOST_SENT {
+            self.be_free()?;
+        }
+        let pending = self.surely(|link| link.send(sql, values.clone()))?;
+        self.sent.borrow_mut().push(pending);
+        self.note(Step::Done { sql: Arc::clone(sql), values, rows: None });
+        Ok(())
+    }
+
+    /// Waits for the ends of all statements that were sent.
+    fn finish_sent(&self) -> Result<()> {
+        for pending in self.sent.take() {
+            if let Err(error) = block_on(pending) {
+                // On a new connection all is done again that was done, these too.
+                return self.after(&error, None);
+            }
+        }
+        Ok(())
     }
 
     /// Asks for rows.
@@ -202,6 +237,7 @@ impl Session {
 
     /// Takes in what still comes of the last question, so that the connection can be asked something else.
     fn be_free(&self) -> Result<()> {
+        self.finish_sent()?;
         let asked = self.asked.take().upgrade();
         let Some(asked) = asked else { return Ok(()) };
         let rest = open(&asked).take_rest();
@@ -285,6 +321,7 @@ impl Session {
         loop {
             match self.server.connect() {
                 Ok(client) => {
+                    self.sent.borrow_mut().clear();
                     *self.link.borrow_mut() = Link::of(client);
                     return Ok(());
                 }
