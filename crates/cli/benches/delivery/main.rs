@@ -4,11 +4,11 @@
 
 #![expect(clippy::unwrap_used, clippy::print_stdout, reason = "a benchmark stops where anything fails")]
 
+mod pages;
 mod site;
 #[path = "../timed/mod.rs"]
 mod timed;
 
-use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -16,6 +16,7 @@ use std::time::{Duration, Instant};
 use futures::StreamExt;
 use rusqlite::Connection;
 
+use pages::{begin, configure, source};
 use site::Site;
 use timed::timed;
 
@@ -25,18 +26,16 @@ fn main() {
     let folder = tempfile::tempdir().unwrap();
     let hub = folder.path();
     let site = Site::start();
-    fs::create_dir(hub.join("data")).unwrap();
-    fs::write(hub.join("depot.toml"), DEPOT).unwrap();
-    fs::write(hub.join("site.toml"), SITE).unwrap();
+    begin(hub);
     source(hub, sent, 0);
-    configure(hub, &site, 16, "title");
+    configure(hub, &site.url(), 16, "title");
     timed(hub, &["pull"]);
     let (first, memory) = timed(hub, &["push"]);
     told("first load: a look-up and a write each", first, sent);
     println!("{:<44} {:>8.0} MB", "memory at its peak", memory as f64 / 1e6);
 
     for max_in_flight in [16, 64] {
-        configure(hub, &site, max_in_flight, &format!("title + \"{max_in_flight}\""));
+        configure(hub, &site.url(), max_in_flight, &format!("title + \"{max_in_flight}\""));
         let floor = floor(&site, sent, max_in_flight);
         let commits = Commits::watch(hub);
         let (ours, _) = timed(hub, &["push"]);
@@ -48,7 +47,7 @@ fn main() {
     }
     for (millis, some) in [(20, sent.min(6_000)), (300, sent.min(800))] {
         source(hub, some, millis);
-        configure(hub, &site, 16, "title + \"64\"");
+        configure(hub, &site.url(), 16, "title + \"64\"");
         timed(hub, &["pull", "--allow-gone", "1000000"]);
         site.answer_after(Duration::from_millis(millis));
         let (ours, _) = timed(hub, &["push", "--allow-removals", "0"]);
@@ -69,7 +68,7 @@ fn main() {
 /// What a push costs beside so many that were delivered.
 fn many(hub: &Path, site: &Site, entries: usize) {
     source(hub, entries, 1);
-    configure(hub, site, 64, "title");
+    configure(hub, &site.url(), 64, "title");
     timed(hub, &["pull"]);
     told("first load of all", timed(hub, &["push"]).0, entries);
     let (nothing, memory) = timed(hub, &["push"]);
@@ -92,68 +91,6 @@ fn many(hub: &Path, site: &Site, entries: usize) {
     timed(hub, &["pull"]);
     let (ten, _) = timed(hub, &["push"]);
     println!("{:<44} {:>8.0} ms", "a push that owes ten", ten.as_secs_f64() * 1e3);
-}
-
-const DEPOT: &str = r#"
-[types.plant.read]
-files  = "plants.jsonl"
-id     = "$.id"
-absent = "kept"
-"#;
-const SITE: &str = r#"
-[types.page.fields]
-slug  = { kind = "text", required = true }
-title = { kind = "text" }
-body  = { kind = "text" }
-
-[types.page.write]
-find     = "GET /pages/{key}"
-found    = "$"
-read     = "GET /pages/{id}"
-create   = "PUT /pages/{key}"
-update   = "PATCH /pages/{id}"
-withdraw = "POST /pages/{id}/hide"
-id       = "$.slug"
-revision = "etag"
-if_match = "{revision}"
-"#;
-
-fn configure(hub: &Path, site: &Site, max_in_flight: usize, title: &str) {
-    let text = format!(
-        r#"
-[systems.depot]
-kind    = "files"
-folder  = "data"
-profile = "depot.toml"
-
-[systems.site]
-kind        = "rest"
-url         = "{}"
-profile     = "site.toml"
-concurrency = {max_in_flight}
-
-[lanes.pages]
-from  = "depot/plant"
-to    = "site/page"
-match = "slug"
-
-[lanes.pages.fields]
-slug  = 'id'
-title = '{title}'
-body  = 'body'
-"#,
-        site.url()
-    );
-    fs::write(hub.join("diaporos.toml"), text).unwrap();
-}
-
-/// Small entries; those of another pass differ in their text.
-fn source(hub: &Path, entries: usize, pass: u64) {
-    let mut text = String::with_capacity(entries * 160);
-    for n in 0..entries {
-        writeln!(text, "{{\"id\":\"p-{n}\",\"title\":\"Fern number {n}\",\"body\":\"A fern of the Ostrel Glasshouse, seen in pass {pass}, by the pond, all year round.\"}}").unwrap();
-    }
-    fs::write(hub.join("data/plants.jsonl"), text).unwrap();
 }
 
 /// The bare loop: the same bodies to the same addresses, nothing noted.

@@ -3,16 +3,17 @@
 
 #![expect(clippy::unwrap_used, clippy::print_stdout, reason = "a benchmark stops where anything fails")]
 
+#[path = "../delivery/pages.rs"]
+mod pages;
 #[path = "../delivery/site.rs"]
 mod site;
 
-use std::fmt::Write as _;
-use std::fs;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 use diaporos_peers::Postgres;
+use pages::{begin, configure, source};
 use site::Site;
 
 /// Of each number of processes so many runs; the median counts.
@@ -25,19 +26,17 @@ fn main() {
     let folder = tempfile::tempdir().unwrap();
     let hub = folder.path();
     let site = Site::start();
-    fs::create_dir(hub.join("data")).unwrap();
-    fs::write(hub.join("depot.toml"), DEPOT).unwrap();
-    fs::write(hub.join("site.toml"), SITE).unwrap();
+    begin(hub);
     let address = server.new_database().unwrap();
-    source(hub, entries);
-    configure(hub, &site, 64, "first");
+    source(hub, entries, 0);
+    share(hub, &site, 64, "title");
     ended(start(hub, &address, &["pull"]));
     ended(start(hub, &address, &["push"]));
     site.answer_after(LATENCY);
     let mut rates: Vec<(usize, Vec<f64>)> = vec![(1, Vec::new()), (2, Vec::new()), (4, Vec::new())];
     for run in 0..RUNS {
         for (processes, rates) in &mut rates {
-            configure(hub, &site, 16 * *processes, &format!("{run}-{processes}"));
+            share(hub, &site, 16 * *processes, &format!("title + \" {run}-{processes}\""));
             // A lane that delivers otherwise than before is owed a look at each of its entries.
             ended(start(hub, &address, &["status"]));
             let began = Instant::now();
@@ -67,66 +66,10 @@ fn ended(mut process: std::process::Child) {
     assert!(process.wait().unwrap().success());
 }
 
-const DEPOT: &str = r#"
-[types.plant.read]
-files  = "plants.jsonl"
-id     = "$.id"
-absent = "kept"
-"#;
-const SITE: &str = r#"
-[types.page.fields]
-slug  = { kind = "text", required = true }
-title = { kind = "text" }
-body  = { kind = "text" }
-
-[types.page.write]
-find     = "GET /pages/{key}"
-found    = "$"
-read     = "GET /pages/{id}"
-create   = "PUT /pages/{key}"
-update   = "PATCH /pages/{id}"
-withdraw = "POST /pages/{id}/hide"
-id       = "$.slug"
-revision = "etag"
-if_match = "{revision}"
-"#;
-
-fn configure(hub: &Path, site: &Site, at_once: usize, title: &str) {
-    let text = format!(
-        r#"
-[store]
-url = "env:STORE_URL"
-
-[systems.depot]
-kind    = "files"
-folder  = "data"
-profile = "depot.toml"
-
-[systems.site]
-kind        = "rest"
-url         = "{}"
-profile     = "site.toml"
-concurrency = {at_once}
-
-[lanes.pages]
-from  = "depot/plant"
-to    = "site/page"
-match = "slug"
-
-[lanes.pages.fields]
-slug  = 'id'
-title = 'title + " {title}"'
-body  = 'body'
-"#,
-        site.url()
-    );
-    fs::write(hub.join("diaporos.toml"), text).unwrap();
-}
-
-fn source(hub: &Path, entries: usize) {
-    let mut text = String::with_capacity(entries * 160);
-    for n in 0..entries {
-        writeln!(text, "{{\"id\":\"p-{n}\",\"title\":\"Fern number {n}\",\"body\":\"A fern of the Ostrel Glasshouse, by the pond, all year round.\"}}").unwrap();
-    }
-    fs::write(hub.join("data/plants.jsonl"), text).unwrap();
+/// The configuration, with the store on the server.
+fn share(hub: &Path, site: &Site, at_once: usize, title: &str) {
+    configure(hub, &site.url(), at_once, title);
+    let file = hub.join("diaporos.toml");
+    let text = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(file, format!("[store]\nurl = \"env:STORE_URL\"\n{text}")).unwrap();
 }

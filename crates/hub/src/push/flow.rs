@@ -1,6 +1,7 @@
 //! One pass over what is due: planned, intended and concluded in groups, sent all the while.
 
 use std::collections::{HashMap, HashSet, VecDeque};
+use std::time::Duration;
 
 use diaporos_core::lane::ReferencePolicy;
 use diaporos_core::plan::{Hold, HoldReason};
@@ -9,6 +10,7 @@ use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
 use futures::{FutureExt, StreamExt};
 use jiff::Timestamp;
+use tokio::time::Instant;
 
 use super::assets::{AssetOutcomes, deliver_assets};
 use super::breaker::Breaker;
@@ -24,8 +26,11 @@ use crate::config::ConfiguredLane;
 use crate::mapping::{LaneWorld, map_as_it_is, referred};
 use crate::{Event, Listener};
 
-/// Outcomes written together.
+/// Outcomes written together: so many at least, and more where they come faster than they are worth a commit.
 pub(super) const GROUP: usize = 32;
+const MOST_TOGETHER: usize = 256;
+/// So long an outcome waits for others at most, once there are enough.
+const WAITS: Duration = Duration::from_millis(50);
 
 /// What a pass does about an entry that refers to entries which are still to come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -129,7 +134,7 @@ impl Flow<'_, '_, '_> {
         let start = |(plan, intents)| deliver(to, plan, intents);
         let mut end = PassEnd::default();
         let mut underway = Underway { running: FuturesUnordered::new(), queue: Queue::new(), done: Vec::new() };
-        let mut after = Some(0);
+        let (mut after, mut concluded) = (Some(0), Instant::now());
         let mut failed = None;
         loop {
             let Underway { running, queue, done } = &mut underway;
@@ -157,9 +162,10 @@ impl Flow<'_, '_, '_> {
             while let Some(Some(delivery)) = running.next().now_or_never() {
                 done.push(delivery);
             }
-            if done.len() >= GROUP {
+            if done.len() >= MOST_TOGETHER || (done.len() >= GROUP && concluded.elapsed() >= WAITS) {
                 end.sent += done.len() as u64;
                 self.conclude(done)?;
+                concluded = Instant::now();
             }
         }
         end.sent += underway.done.len() as u64;

@@ -4,14 +4,17 @@ use std::collections::HashMap;
 
 use super::database::{Connection, Row, params};
 use diaporos_core::plan::Counterpart;
-use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag};
+use diaporos_core::value::{Address, EntryId, LaneName, LanguageTag, Revision, Value};
+use indexmap::IndexMap;
 use jiff::Timestamp;
+use rusqlite::types::Value as Column;
 
 use super::owed::owe_readers;
 use super::row::{
     address_at, divergences_text, entry_id, fields, fields_text, fingerprint, fingerprints, fingerprints_bytes, millis,
     moment, presence, read_divergences, revision,
 };
+use super::together::{add_rows, perhaps, text};
 use super::translations::land;
 use super::verdict::Delivered;
 use super::{Store, StoreError};
@@ -262,15 +265,17 @@ pub(super) struct KnownBefore {
     lane: i64,
     /// Whether it leads back to where its entries come from.
     is_home: bool,
+    /// The field by which its documents are recognised.
+    key_field: Option<String>,
     /// Identifier and presence, by entry and language.
     documents: HashMap<(i64, String), (String, String)>,
 }
 
 impl KnownBefore {
     pub(super) fn of(connection: &Connection, lane: i64, entries: &[i64]) -> Result<KnownBefore, StoreError> {
-        let is_home = connection
-            .prepare_cached("SELECT EXISTS (SELECT 1 FROM lane WHERE id = ?1 AND from_type = to_type)")?
-            .query_row([lane], |row| row.get(0))?;
+        let (is_home, key_field) = connection
+            .prepare_cached("SELECT from_type = to_type, key_field FROM lane WHERE id = ?1")?
+            .query_row([lane], |row| Ok((row.get(0)?, row.get(1)?)))?;
         let list = serde_json::to_string(entries).map_err(StoreError::content)?;
         let known = connection
             .prepare_cached(
@@ -278,7 +283,7 @@ impl KnownBefore {
                  WHERE lane = ?1 AND entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))",
             )?
             .query_all(params![lane, list], |row| Ok(((row.get(0)?, row.get(1)?), (row.get(2)?, row.get(3)?))))?;
-        Ok(KnownBefore { lane, is_home, documents: known.into_iter().collect() })
+        Ok(KnownBefore { lane, is_home, key_field, documents: known.into_iter().collect() })
     }
 
     /// The lane.
@@ -287,41 +292,68 @@ impl KnownBefore {
     }
 }
 
-pub(super) fn keep_counterpart(
+const COLUMNS: [&str; 13] = [
+    "lane",
+    "entry",
+    "language",
+    "id",
+    "item",
+    "revision",
+    "fingerprint",
+    "fields",
+    "presence",
+    "delivered",
+    "apart",
+    "past",
+    "key",
+];
+
+/// Keeps what entries have become; of a document that is told of twice the last counts.
+pub(super) fn keep_counterparts<'a>(
     connection: &Connection,
     known: &KnownBefore,
-    entry: i64,
-    delivered: &Delivered,
+    delivered: impl Iterator<Item = (i64, &'a Delivered)>,
     now: Timestamp,
 ) -> Result<(), StoreError> {
-    let lane = known.lane;
-    let Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past } = &delivered.counterpart;
-    let language = delivered.language.as_ref().map_or("", LanguageTag::as_str);
-    let before = known.documents.get(&(entry, language.to_owned()));
-    if before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word()) {
-        owe_readers(connection, lane, entry)?;
+    let mut last: IndexMap<(i64, &str), &Delivered> = IndexMap::new();
+    for (entry, one) in delivered {
+        last.insert((entry, one.language.as_ref().map_or("", LanguageTag::as_str)), one);
     }
-    connection.prepare_cached(
-        // An update leaves the index of ids as it is where the id does.
-        "INSERT INTO counterpart VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12,
-                 (SELECT value FROM lane, json_each(?8) WHERE lane.id = ?1 AND json_each.key = lane.key_field))
-             ON CONFLICT (lane, entry, language) DO UPDATE SET
-             id = excluded.id, item = excluded.item, revision = excluded.revision, fingerprint = excluded.fingerprint,
-             fields = excluded.fields, presence = excluded.presence, delivered = excluded.delivered, apart = excluded.apart, past = excluded.past, key = excluded.key")?.execute_soon(
-        params![
-            lane,
-            entry,
-            language,
-            id.as_str(),
-            item.as_ref().map(EntryId::as_str),
-            revision.as_ref().map(diaporos_core::value::Revision::as_str),
-            fingerprint.as_bytes(),
-            fields_text(fields),
-            presence.word(),
-            millis(now),
-            divergences_text(divergences),
-            fingerprints_bytes(past)
-        ],
-    )?;
-    if known.is_home { land(connection, entry, delivered) } else { Ok(()) }
+    let is_another = |((entry, language), one): &(&(i64, &str), &&Delivered)| {
+        let before = known.documents.get(&(*entry, (*language).to_owned()));
+        let Counterpart { id, presence, .. } = &one.counterpart;
+        before.is_none_or(|(known, was)| known != id.as_str() || was != presence.word())
+    };
+    let others: Vec<i64> = last.iter().filter(is_another).map(|((entry, _), _)| *entry).collect();
+    owe_readers(connection, known.lane, &others)?;
+    let row = |((entry, language), one): (&(i64, &str), &&Delivered)| {
+        let Counterpart { id, item, revision, fingerprint, presence, fields, divergences, past } = &one.counterpart;
+        let key = known.key_field.as_ref().and_then(|field| fields.get(field)).and_then(Value::scalar_text);
+        vec![
+            known.lane.into(),
+            (*entry).into(),
+            text(*language),
+            text(id.as_str()),
+            perhaps(item.as_ref().map(EntryId::as_str)),
+            perhaps(revision.as_ref().map(Revision::as_str)),
+            fingerprint.as_bytes().to_vec().into(),
+            text(fields_text(fields)),
+            text(presence.word()),
+            millis(now).into(),
+            perhaps(divergences_text(divergences)),
+            fingerprints_bytes(past).map_or(Column::Null, Column::Blob),
+            perhaps(key),
+        ]
+    };
+    let rows: Vec<Vec<Column>> = last.iter().map(row).collect();
+    // An update leaves the index of ids as it is where the id does.
+    let then = "ON CONFLICT (lane, entry, language) DO UPDATE SET
+        id = excluded.id, item = excluded.item, revision = excluded.revision, fingerprint = excluded.fingerprint,
+        fields = excluded.fields, presence = excluded.presence, delivered = excluded.delivered, apart = excluded.apart,
+        past = excluded.past, key = excluded.key";
+    add_rows(connection, ("counterpart", &COLUMNS), &rows, then)?;
+    if known.is_home {
+        last.iter().try_for_each(|((entry, _), one)| land(connection, *entry, one))?;
+    }
+    Ok(())
 }

@@ -5,14 +5,17 @@ use std::collections::HashMap;
 use super::database::{OptionalRow, Transaction, params};
 use diaporos_core::plan::HoldReason;
 use diaporos_core::value::{Address, LaneName, SystemName};
+use indexmap::{IndexMap, IndexSet};
 use jiff::Timestamp;
+use rusqlite::types::Value;
 
 use super::claimed::let_go;
-use super::counterparts::{CounterpartRow, KnownBefore, keep_counterpart};
+use super::counterparts::{CounterpartRow, KnownBefore, keep_counterparts};
 use super::happenings::happen_held;
 use super::occurrences::note_occurrences;
 use super::row::{millis, moment};
 use super::slates::KeptBack;
+use super::together::{add_rows, perhaps, text};
 use super::undone::Undone;
 use super::verdict::Verdict;
 use super::{EntryRow, Standing, Store, StoreError, StoredEntry};
@@ -230,9 +233,7 @@ impl Store {
         let transaction = self.fence.begin(&mut self.connection)?;
         let entries: Vec<i64> = verdicts.iter().map(|verdict| verdict.entry).collect();
         let known = KnownBefore::of(&transaction, lane, &entries)?;
-        for verdict in verdicts {
-            note_one(&transaction, &known, verdict, now)?;
-        }
+        note_all(&transaction, &known, verdicts, now)?;
         let_go(&transaction, lane, &entries)?;
         Ok(transaction.commit()?)
     }
@@ -277,49 +278,58 @@ impl Store {
     }
 }
 
-pub(super) fn note_one(
+const COLUMNS: [&str; 7] = ["lane", "entry", "standing", "reason", "message", "since", "touched"];
+
+/// Notes where entries stand; what was made owed a look again since it was looked at stays owed.
+pub(super) fn note_all(
     transaction: &Transaction<'_>,
     known: &KnownBefore,
-    verdict: &Verdict,
+    verdicts: &[Verdict],
     now: Timestamp,
 ) -> Result<(), StoreError> {
     let lane = known.lane();
-    note_occurrences(transaction, lane, verdict, now)?;
-    if verdict.standing == Standing::Held {
-        happen_held(transaction, lane, verdict, now)?;
+    for verdict in verdicts {
+        note_occurrences(transaction, lane, verdict, now)?;
+        if verdict.standing == Standing::Held {
+            happen_held(transaction, lane, verdict, now)?;
+        }
     }
+    let row = |verdict: &Verdict| {
+        vec![
+            lane.into(),
+            verdict.entry.into(),
+            text(verdict.standing.word()),
+            perhaps(verdict.reason.clone()),
+            perhaps(verdict.message.clone()),
+            millis(now).into(),
+            verdict.touched.into(),
+        ]
+    };
+    // Of an entry that is told of twice the last counts.
+    let last: IndexMap<i64, Vec<Value>> = verdicts.iter().map(|verdict| (verdict.entry, row(verdict))).collect();
+    let rows: Vec<Vec<Value>> = last.into_values().collect();
+    let then = "ON CONFLICT (lane, entry) DO UPDATE SET
+        since = CASE WHEN delivery.standing = excluded.standing AND delivery.message IS NOT DISTINCT FROM excluded.message
+            THEN delivery.since ELSE excluded.since END,
+        standing = excluded.standing, reason = excluded.reason, message = excluded.message
+        WHERE delivery.touched = excluded.touched";
+    add_rows(transaction, ("delivery", &COLUMNS), &rows, then)?;
+    let delivered = verdicts.iter().flat_map(|verdict| verdict.delivered.iter().map(|one| (verdict.entry, one)));
+    keep_counterparts(transaction, known, delivered, now)?;
+    let entries: Vec<i64> = verdicts.iter().map(|verdict| verdict.entry).collect();
     transaction
         .prepare_cached(
-            "INSERT INTO delivery (lane, entry, standing, reason, message, since) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-             ON CONFLICT (lane, entry) DO UPDATE SET
-                 since = CASE WHEN delivery.standing = excluded.standing AND delivery.message IS NOT DISTINCT FROM excluded.message
-                     THEN delivery.since ELSE excluded.since END,
-                 standing = excluded.standing, reason = excluded.reason, message = excluded.message
-             WHERE delivery.touched = ?7",
+            "DELETE FROM reading WHERE lane = ?1 AND entry IN (SELECT CAST(value AS BIGINT) FROM json_each(?2))",
         )?
-        .execute_soon(params![
-            lane,
-            verdict.entry,
-            verdict.standing.word(),
-            verdict.reason,
-            verdict.message,
-            millis(now),
-            verdict.touched
-        ])?;
-    for delivered in &verdict.delivered {
-        keep_counterpart(transaction, known, verdict.entry, delivered, now)?;
+        .execute_soon(params![lane, serde_json::to_string(&entries).map_err(StoreError::content)?])?;
+    let mut readings: IndexSet<(i64, &str, i64)> = IndexSet::new();
+    for verdict in verdicts {
+        for read in &verdict.reads {
+            let kind = Store::type_number(transaction, &read.system, &read.kind)?;
+            readings.insert((kind, read.id.as_str(), verdict.entry));
+        }
     }
-    transaction
-        .prepare_cached("DELETE FROM reading WHERE lane = ?1 AND entry = ?2")?
-        .execute_soon(params![lane, verdict.entry])?;
-    for read in &verdict.reads {
-        let kind = Store::type_number(transaction, &read.system, &read.kind)?;
-        transaction.prepare_cached("INSERT INTO reading VALUES (?1, ?2, ?3, ?4)")?.execute_soon(params![
-            kind,
-            read.id.as_str(),
-            lane,
-            verdict.entry
-        ])?;
-    }
-    Ok(())
+    let rows: Vec<Vec<Value>> =
+        readings.into_iter().map(|(kind, id, entry)| vec![kind.into(), text(id), lane.into(), entry.into()]).collect();
+    add_rows(transaction, ("reading", &["type", "source_id", "lane", "entry"]), &rows, "")
 }

@@ -7,8 +7,8 @@ use serde_json::json;
 
 use super::chain::{Head, hex};
 use super::claimed::let_go;
-use super::counterparts::{KnownBefore, keep_counterpart};
-use super::delivery::note_one;
+use super::counterparts::{KnownBefore, keep_counterparts};
+use super::delivery::note_all;
 use super::happenings::{happen_outcome, is_anybody_told, note_changed};
 use super::intent::{IntentRecord, OpenIntent, Outcome, OutcomeResult, Was};
 use super::row::{fields_text, millis};
@@ -112,9 +112,7 @@ impl Store {
         let entries: Vec<i64> = verdicts.iter().map(|verdict| verdict.entry).collect();
         let all: Vec<i64> = entries.iter().copied().chain(outcomes.iter().map(|(intent, _)| intent.entry)).collect();
         let known = KnownBefore::of(&transaction, lane, &all)?;
-        for verdict in verdicts {
-            note_one(&transaction, &known, verdict, now)?;
-        }
+        note_all(&transaction, &known, verdicts, now)?;
         let mut head = Head::of(&transaction)?;
         let (mut rows, mut closed) = (Vec::new(), Vec::new());
         for (intent, outcome) in outcomes {
@@ -128,10 +126,10 @@ impl Store {
                 "DELETE FROM open_intent WHERE intent IN (SELECT CAST(value AS BIGINT) FROM json_each(?1))",
             )?
             .execute_soon([serde_json::to_string(&closed).map_err(StoreError::content)?])?;
+        let delivered =
+            outcomes.iter().filter_map(|(intent, outcome)| Some((intent.entry, outcome.delivered.as_ref()?)));
+        keep_counterparts(&transaction, &known, delivered, now)?;
         for (intent, outcome) in outcomes {
-            if let Some(delivered) = &outcome.delivered {
-                keep_counterpart(&transaction, &known, intent.entry, delivered, now)?;
-            }
             if matches!(outcome.result, OutcomeResult::Done | OutcomeResult::FoundDone) {
                 changed.push(intent.number);
                 if is_told {

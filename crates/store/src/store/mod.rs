@@ -271,6 +271,8 @@ fn connect_to_write(file: &Path) -> Result<rusqlite::Connection, StoreError> {
     connection.pragma_update(None, "synchronous", "FULL")?;
     connection.pragma_update(None, "foreign_keys", true)?;
     connection.pragma_update(None, "cache_size", -16 * 1024)?;
+    // What a statement may have to take back of itself is no business of the disk.
+    connection.pragma_update(None, "temp_store", "MEMORY")?;
     migrate::migrate(&mut connection)?;
     Ok(connection)
 }

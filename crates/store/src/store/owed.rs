@@ -48,14 +48,17 @@ impl Store {
 
 /// Entries that read this one see another counterpart now. Whoever pushes the lane looks, for each entry that
 /// is under way, whether what it read is still so; of another lane's entries the store sees to it.
-pub(super) fn owe_readers(connection: &Connection, lane: i64, entry: i64) -> Result<(), StoreError> {
+pub(super) fn owe_readers(connection: &Connection, lane: i64, entries: &[i64]) -> Result<(), StoreError> {
+    if entries.is_empty() {
+        return Ok(());
+    }
     connection
         .prepare_cached(
             "UPDATE delivery SET standing = 'owed', touched = touched + CASE WHEN lane <> ?1 THEN 1 ELSE 0 END
              WHERE (standing <> 'owed' OR lane <> ?1) AND (lane, entry) IN (
                  SELECT lane, reading.entry FROM reading JOIN entry ON entry.type = reading.type AND entry.source_id = reading.source_id
-                 WHERE entry.id = ?2)",
+                 WHERE entry.id IN (SELECT CAST(value AS BIGINT) FROM json_each(?2)))",
         )?
-        .execute_soon([lane, entry])?;
+        .execute_soon(params![lane, serde_json::to_string(entries).map_err(StoreError::content)?])?;
     Ok(())
 }
