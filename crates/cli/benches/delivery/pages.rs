@@ -46,7 +46,7 @@ profile = "depot.toml"
 
 [systems.site]
 kind        = "rest"
-url         = "{}"
+url         = "{site}"
 profile     = "site.toml"
 concurrency = {max_in_flight}
 
@@ -59,8 +59,7 @@ match = "slug"
 slug  = 'id'
 title = '{title}'
 body  = 'body'
-"#,
-        site
+"#
     );
     fs::write(hub.join("diaporos.toml"), text).unwrap();
 }
