@@ -225,6 +225,9 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn note(&mut self, lane: &LaneName, verdicts: &[Verdict], now: Timestamp) -> Result<(), StoreError> {
+        if verdicts.is_empty() {
+            return Ok(());
+        }
         self.surely(|store| store.note_once(lane, verdicts, now))
     }
 
