@@ -71,11 +71,15 @@ fn move_store(args: &Move, context: &Context) -> Result<Exit, Failure> {
     if let Some(busy) = Store::open(&from)?.leases(Context::now())?.into_iter().next() {
         return Err(StoreError::Leased(Box::new(busy)).into());
     }
-    let mut told = |moved: &Moved| note(&format!("{}: {}", moved.table, counted(moved.rows, "row", "rows")));
+    let mut told = |moved: &Moved| {
+        if moved.rows > 0 {
+            note(&format!("{}: {}", moved.table, counted(moved.rows, "row", "rows")));
+        }
+    };
     let moved = Store::move_to(&from, &to, &mut told)?;
     let rows = moved.iter().map(|one| one.rows).sum();
     let mut sheet = context.sheet(COLUMNS).within("tables");
-    for one in moved {
+    for one in moved.into_iter().filter(|one| one.rows > 0) {
         sheet.row(vec![Cell::text(one.table), Cell::count(one.rows)]);
     }
     let next = match &to {

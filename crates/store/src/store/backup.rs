@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use rusqlite::OpenFlags;
 
 use super::database::Connection;
-use super::moving::{begin, clear, copy};
+use super::moving::{begin, clear, copy, take_time};
 use super::place::make_file;
 use super::{Store, StoreError, StorePlace};
 
@@ -123,6 +123,7 @@ impl Store {
     /// Writes what a server has at this moment into a new file.
     fn write_into_file(&self, part: &Path) -> Result<(), StoreError> {
         drop(fs::remove_file(part));
+        take_time(&self.connection)?;
         let one_moment = self.connection.snapshot()?;
         let mut file = Store::connect(part, None)?;
         begin(self, &mut file)?;
@@ -160,6 +161,7 @@ impl Store {
         let part = place.folder().join("restored.part");
         write_whole(&rusqlite::Connection::open_with_flags(from, OpenFlags::SQLITE_OPEN_READ_ONLY)?, &part)?;
         let source = Store::connect(&part, None)?;
+        take_time(&store.connection)?;
         clear(&mut store, source.place())?;
         copy(&source, &mut store, &mut |_| {})?;
         drop(source);

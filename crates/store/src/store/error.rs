@@ -65,6 +65,9 @@ pub enum StoreError {
     /// The store cannot be moved, or was not moved to its end.
     #[error("{0}")]
     NotMoved(String),
+    /// What a store is to be moved to holds something.
+    #[error("{0} is no empty store, and is not written over")]
+    NotEmpty(String),
     /// Where the store is cannot be told.
     #[error("where the store is cannot be told: {0}")]
     NoPlace(String),

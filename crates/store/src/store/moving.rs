@@ -78,6 +78,14 @@ pub struct Moved {
     pub rows: u64,
 }
 
+/// A statement that goes through everything takes as long as it takes.
+pub(super) fn take_time(connection: &Connection) -> Result<(), StoreError> {
+    if connection.server().is_some() {
+        connection.execute_batch("SET statement_timeout = 0; SET idle_in_transaction_session_timeout = 0")?;
+    }
+    Ok(())
+}
+
 fn tables() -> impl DoubleEndedIterator<Item = (&'static str, &'static str)> {
     TABLES.into_iter().chain(LATER)
 }
@@ -145,7 +153,7 @@ pub(super) fn begin(from: &Store, to: &mut Store) -> Result<(), StoreError> {
         Some(mark) if mark == source.as_bytes() => Ok(()),
         Some(_) => Err(StoreError::NotMoved(format!("another store is being moved to {}", to.place))),
         None if !to.is_empty()? || to.connection.prepare_cached("SELECT 1 FROM run")?.exists(params![])? => {
-            Err(StoreError::NotMoved(format!("{} is no empty store, and is not written over", to.place)))
+            Err(StoreError::NotEmpty(to.place.to_string()))
         }
         None => {
             let transaction = to.connection.begin()?;
@@ -331,6 +339,9 @@ impl Store {
         let mut target = Store::open_to_fill(to)?;
         // What others would change waits till the end.
         let still = Store::another(&source)?;
+        for connection in [&source.connection, &still.connection, &target.connection] {
+            take_time(connection)?;
+        }
         let held = source.connection.begin()?;
         let moved = begin(&still, &mut target).and_then(|()| copy(&still, &mut target, told));
         drop(held);

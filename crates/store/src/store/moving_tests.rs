@@ -119,7 +119,7 @@ fn a_store_is_moved_to_a_server_and_back() {
         assert_eq!(store.begin_run("push", "ada", at(9)).unwrap(), 2);
     }
     let again = Store::move_to(&here, &there, &mut |_| {});
-    assert!(matches!(again, Err(StoreError::NotMoved(_))), "what is there is not written over: {again:?}");
+    assert!(matches!(again, Err(StoreError::NotEmpty(_))), "what is there is not written over: {again:?}");
 }
 
 /// A move that was broken off goes on, and till then nobody takes the new store for whole.
