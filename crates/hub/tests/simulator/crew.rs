@@ -64,7 +64,10 @@ impl Hub {
                     () = died.notified() => {}
                     done = work => match done {
                         // What was overtaken, or lost its lease, ends, and the next one finishes the work.
-                        Ok(_) => {}
+                        Ok(Ok(()) | Err(StoreError::LeaseLost { .. })) => {}
+                        Ok(Err(error)) => {
+                            assert!(error.to_string().contains("another by now"), "{error}");
+                        }
                         Err(why) if why.is::<Died>() => {}
                         Err(why) => resume_unwind(why),
                     },
