@@ -231,6 +231,14 @@ impl Push<'_> {
             return Err(PushError::Lacks { lane: self.lane.lane.name.clone(), lacks });
         }
         moved::check(self, options.dry_run).await?;
+        // Whoever helped another that is gone finishes what it has under way.
+        let name = &self.lane.lane.name;
+        while self.part == Part::Whole && !options.dry_run && self.store.shares(name) && !(self.stop)() {
+            if self.store.claimed_by_others(name, (self.clock)())? == 0 {
+                break;
+            }
+            tokio::time::sleep(passes::LOOKED_EVERY).await;
+        }
         let unsettled =
             if options.dry_run { HashMap::new() } else { settle::settle_in_doubt(self, tally, row).await? };
         self.look_through(options, unsettled, tally, listener, row).await
@@ -308,6 +316,9 @@ impl Push<'_> {
         let limits = flow.passes(first, rules, &breaker).await;
         if flow.push.part != Part::Whole {
             flow.push.store.release_claims(&flow.push.lane.lane.name)?;
+        }
+        if flow.push.part == Part::Lead {
+            flow.push.store.close_lane(&flow.push.lane.lane.name)?;
         }
         let limits = limits?;
         let asked = breaker.was_asked();

@@ -9,7 +9,7 @@ use super::flow::{Doing, Flow, PassEnd, PassRules, Waiting};
 use super::{Part, PushError, limits};
 
 /// How often it is looked whether others are done.
-const LOOKED_EVERY: Duration = Duration::from_millis(20);
+pub(super) const LOOKED_EVERY: Duration = Duration::from_millis(20);
 
 /// How often a push looks again for entries that others made due; a circle is closed by the first.
 const LAST_LOOKS: u32 = 2;

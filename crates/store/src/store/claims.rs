@@ -134,8 +134,15 @@ impl Store {
         if after == 0 {
             self.forget_the_dead(lane, &own)?;
         }
+        let leads = self.fence.process_with(|what| what == Leased::Lane(lane.clone()).to_string()).is_some();
         let transaction = self.fence.begin(&mut self.connection)?;
         let time = lease_time(&transaction, now)?;
+        // Asked in the very change that claims: whoever closed the lane counts on it that nobody begins any more.
+        let open = "SELECT 1 FROM lease WHERE what = ?1 AND ends > ?2";
+        let is_open = params![Leased::Open(lane.clone()).to_string(), time];
+        if !leads && !transaction.prepare_cached(open)?.exists(is_open)? {
+            return Ok(Vec::new());
+        }
         let which = filter.condition();
         let claimed: Vec<i64> = transaction
             .prepare_cached(&format!(

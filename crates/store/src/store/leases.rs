@@ -171,6 +171,12 @@ impl Store {
     /// Where the store fails; the leases end by themselves then.
     pub fn give_up_leases(&mut self) -> Result<(), StoreError> {
         for (what, process) in std::mem::take(&mut self.fence.0) {
+            // Nobody helps with a lane that nobody leads.
+            if let Some(lane) = what.strip_prefix("lane ") {
+                self.connection
+                    .prepare_cached("DELETE FROM lease WHERE what = ?1 AND process = ?2")?
+                    .execute([&format!("open {lane}"), &process])?;
+            }
             self.connection
                 .prepare_cached("DELETE FROM lease WHERE what = ?1 AND process = ?2")?
                 .execute([what, process])?;
