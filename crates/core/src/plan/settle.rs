@@ -1,7 +1,7 @@
 //! Settling a request whose answer was lost, by what the destination now shows.
 
 use super::{Counterpart, Existing, FoundDocument, Presence};
-use crate::change::{Divergence, Divergences, Fingerprint, alike, fingerprint_record};
+use crate::change::{Divergence, Divergences, Fingerprint, MergePolicies, alike, fingerprint_record};
 use crate::value::{EntryId, Record, Revision, Value};
 
 /// What a lost request was to do to a document that was known.
@@ -43,7 +43,13 @@ pub enum Settled {
 
 /// Reads what became of a lost request from what the destination shows under the document's id.
 #[must_use]
-pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, now: Option<&Existing>) -> Settled {
+pub fn settle(
+    intended: &Intended,
+    id: &EntryId,
+    known: Option<&Counterpart>,
+    now: Option<&Existing>,
+    policies: &MergePolicies,
+) -> Settled {
     let gone = |presence| {
         known.map_or(Settled::Unclear, |known| {
             Settled::Done(Counterpart { id: id.clone(), revision: None, presence, ..known.clone() })
@@ -82,6 +88,14 @@ pub fn settle(intended: &Intended, id: &EntryId, known: Option<&Counterpart>, no
     // The version is the one we started from: nothing was written since, by us or anybody.
     let untouched = base.is_some() && *base == found.revision;
     let Some(known) = known.filter(|_| !untouched) else { return Settled::NotDone };
+    // What was sent may have been merged with somebody else's: it is there where nothing of ours is missing.
+    let (delivered, _) = with(fields);
+    let merge = known.merge(&delivered, found, policies);
+    let is_there = found.presence == Presence::Present && !merge.owes && merge.conflicts.is_empty();
+    if is_there && !known.changed_in(found).is_empty() {
+        let past = known.past_with_this();
+        return Settled::Done(counterpart(found, delivered, fingerprint, merge.divergences, past));
+    }
     partly(known, fields, found).map_or(Settled::NotDone, Settled::Partly)
 }
 
@@ -198,7 +212,7 @@ mod tests {
                 Divergences::new(),
                 Vec::new(),
             );
-            let settled = match settle(&intended, &id(), Some(&known), now.as_ref()) {
+            let settled = match settle(&intended, &id(), Some(&known), now.as_ref(), &MergePolicies::default()) {
                 Settled::Done(known) => format!("Done {}", known.presence.word()),
                 Settled::Partly(known) => format!("Partly {}", known.presence.word()),
                 other => format!("{other:?}"),
@@ -217,10 +231,39 @@ mod tests {
         found.fields = of("new", "New!");
         let known = counterpart(&found, old.clone(), fingerprint_record(&old), Divergences::new(), Vec::new());
         let intended = Intended::Write { fields: new.clone(), fingerprint: fingerprint_record(&new), base: None };
-        let Settled::Partly(settled) = settle(&intended, &id(), Some(&known), Some(&found)) else {
-            panic!("the heading is there")
-        };
+        let settled = settle(&intended, &id(), Some(&known), Some(&found), &MergePolicies::default());
+        let Settled::Partly(settled) = settled else { panic!("the heading is there") };
         assert_eq!(settled.fields, of("new", "old"));
         assert_ne!(settled.fingerprint, known.fingerprint, "what did not land is owed still");
+    }
+
+    #[test]
+    fn a_list_that_was_merged_with_somebody_elses_is_found_done() {
+        let of = |items: &[&str]| -> Record {
+            let items = items.iter().map(|item| Value::from(*item)).collect();
+            [("topics".to_owned(), Value::List(items))].into_iter().collect()
+        };
+        let (old, new) = (of(&["a", "b"]), of(&["b", "ours"]));
+        let mut found = existing("", None, Presence::Present);
+        let known = counterpart(&found, old.clone(), fingerprint_record(&old), Divergences::new(), Vec::new());
+        let intended = Intended::Write { fields: new.clone(), fingerprint: fingerprint_record(&new), base: None };
+        for (there, expected) in [
+            (["b", "ours", "theirs"].as_slice(), "done"),
+            (&["a", "b", "theirs"], "not done"),
+            (&["a", "b", "ours"], "not done"),
+            (&["a", "b"], "not done"),
+        ] {
+            found.fields = of(there);
+            let settled = settle(&intended, &id(), Some(&known), Some(&found), &MergePolicies::default());
+            let done = match settled {
+                Settled::Done(settled) => {
+                    assert_eq!(settled.fields, new, "what is theirs stays theirs");
+                    assert_eq!(settled.there(), found.fields);
+                    "done"
+                }
+                _ => "not done",
+            };
+            assert_eq!(done, expected, "{there:?}");
+        }
     }
 }

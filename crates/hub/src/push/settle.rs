@@ -133,7 +133,8 @@ async fn look(
     let kind = &lane.lane.to.kind;
     let settled = if let (Some(intended), Some(id)) = (record.intended(), &record.id_there) {
         writer.release_stale_lock(kind, id).await?;
-        settle(&intended, id, known, writer.read(kind, id).await?.as_ref())
+        let now = writer.read(kind, id).await?;
+        settle(&intended, id, known, now.as_ref(), &lane.lane.changed_there)
     } else {
         let key = lane.lane.key.as_ref().and_then(|key| record.fields.get(key)).and_then(Value::scalar_text);
         let Some(key) = key else { return Ok((OutcomeResult::Unclear, None)) };

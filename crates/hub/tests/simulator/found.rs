@@ -129,3 +129,22 @@ fn a_draft_that_may_be_a_hands_stays_unseen() {
     ];
     simulate(history, HistoryKind { versions: true, shows: true, apart: true, ..HistoryKind::default() });
 }
+
+/// A hand adds to a list, and what is saved unseen is merged with that. Neither it nor the look after it gets an
+/// answer: the next run finds it there, merged, and still has it to put on view.
+#[test]
+fn what_was_merged_with_a_hands_and_got_no_answer_goes_on_view() {
+    use Fault::{Doubled, LostAfter, LostBefore, WrongAnswer};
+    let history = vec![
+        push(&[LostBefore], false),
+        Event::Edit(0, 2, 1),
+        Event::HandEdit(1, 2, 10),
+        Event::Launch {
+            faults: vec![Fault::None, WrongAnswer, Fault::None, Doubled, LostAfter, LostBefore],
+            crash: None,
+        },
+        push(&[], false),
+        Event::Undo(2),
+    ];
+    simulate(history, HistoryKind { apart: true, ..HistoryKind::default() });
+}
