@@ -48,4 +48,4 @@ pub use profile::{ListingForm, Profile, ProfileRules, WritingForm, read_profile}
 pub use read::{Ask, Document, ListingCapabilities, Page, PageContent, PartListing, Problem, Read};
 pub use secret::{Secret, SecretReference};
 pub use setup::{ConnectError, DocumentPlace, Setup};
-pub use write::Write;
+pub use write::{ListedPage, Write};

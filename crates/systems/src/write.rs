@@ -12,6 +12,15 @@ use crate::asset::{Asset, Fetcher};
 use crate::http::Request;
 use crate::{ErrorKind, SystemError};
 
+/// A page of what a destination lists.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ListedPage {
+    /// The documents on it that can be told.
+    pub documents: Vec<Existing>,
+    /// What leads to the page after it; none at the end.
+    pub next: Option<String>,
+}
+
 /// A system that can be written to.
 #[async_trait]
 pub trait Write: Send + Sync {
@@ -29,6 +38,12 @@ pub trait Write: Send + Sync {
 
     /// How many writes of the type may be under way at once.
     fn max_in_flight(&self, kind: &TypeName) -> usize;
+
+    /// How many writes of the type may be handed over at once: more than are under way where those that are too many
+    /// wait for their turn here, so that none of these is without one while whoever hands them over is busy.
+    fn max_handed_over(&self, kind: &TypeName) -> usize {
+        self.max_in_flight(kind)
+    }
 
     /// After how many failures in a row that are the system's fault a push stops.
     fn failure_limit(&self) -> u32;
@@ -74,6 +89,16 @@ pub trait Write: Send + Sync {
     /// # Errors
     /// Where the answer cannot be had.
     async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError>;
+
+    /// A page of the documents that the destination lists of the type, from where the page before it led; none where
+    /// its listing is not known. What a listing shows may be old, short, or not all.
+    ///
+    /// # Errors
+    /// Where the answer cannot be had.
+    async fn listed(&self, kind: &TypeName, cursor: Option<&str>) -> Result<Option<ListedPage>, SystemError> {
+        let _ = (kind, cursor);
+        Ok(None)
+    }
 
     /// The very request that an order leads to, secrets by name.
     ///

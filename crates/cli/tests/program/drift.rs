@@ -1,5 +1,6 @@
 //! What somebody else changes at the destination: merged, held, or told.
 
+use diaporos_demo::{Fault, Rule};
 use regex::Regex;
 use serde_json::{Value as Json, json};
 
@@ -119,6 +120,40 @@ fn looking_only_says_what_a_push_would_do() {
     assert_eq!(hub.json(&["push", "profiles"])["requests"], 1);
     assert_eq!(hub.world.pages.with_slug("royal-fern").len(), 3, "the page that was deleted is there again");
     hub.nothing_is_doubled();
+}
+
+/// The paths that were asked for since the last time, by how often.
+fn reads(hub: &Hub) -> (usize, usize) {
+    let asked = hub.world.visitor_site.asked();
+    hub.world.visitor_site.forget();
+    let is_one = |path: &str| path.strip_prefix("/api/pages/").is_some_and(|id| id.parse::<u64>().is_ok());
+    let listings = asked.iter().filter(|asked| asked.method == "GET" && asked.path == "/api/pages").count();
+    (listings, asked.iter().filter(|asked| asked.method == "GET" && is_one(&asked.path)).count())
+}
+
+#[test]
+fn many_are_compared_by_the_listing_and_what_it_does_not_show_as_known_is_read() {
+    let hub = Hub::with_plants(30);
+    hub.good(&["pull"]);
+    hub.run(&["push", "profiles"]).ends(3);
+    reads(&hub);
+    assert!(hub.good(&["status", "--verify", "profiles"]).contains("everything is there as it was delivered"));
+    assert_eq!(reads(&hub), (1, 0));
+    edit(&hub, &json!({ "heading": "Sweet gale" }));
+    let fern = hub.world.pages.with_slug("royal-fern");
+    hub.world.pages.delete(fern[0]["id"].as_u64().unwrap());
+    let told = hub.run(&["status", "--verify", "profiles"]).ends(3).stdout;
+    assert!(told.contains("changed there by somebody else, and stays: heading") && told.contains("p-001"), "{told}");
+    assert_eq!(reads(&hub), (1, 2), "the one that was changed, and the one that is gone");
+
+    // A listing that fails, or is cut short, costs a look at each and hides nothing.
+    for fault in [Fault::Html, Fault::HalfBody, Fault::Status { status: 403 }] {
+        hub.world.visitor_site.fail(Rule { path: Some("/api/pages".to_owned()), ..Rule::once(fault, "GET") });
+        let told = hub.run(&["status", "--verify", "profiles"]).ends(3).stdout;
+        assert!(told.contains("changed there by somebody else, and stays: heading") && told.contains("p-001"));
+        let (_, one_by_one) = reads(&hub);
+        assert!(one_by_one > 60, "{one_by_one}");
+    }
 }
 
 /// Lists are merged item by item.

@@ -45,6 +45,11 @@ impl<'a> Breaker<'a> {
         (self.asked)()
     }
 
+    /// Whether something went well, and nothing failed since.
+    pub(super) fn all_goes_well(&self) -> bool {
+        self.forbidden.load(Ordering::Relaxed) == WENT_WELL && self.in_a_row.load(Ordering::Relaxed) == 0
+    }
+
     /// Takes note of how a document ended. A refusal is about that document; what is about the system
     /// counts, and so does that nothing but refusals of the credential came.
     pub(super) fn note(&self, error: Option<&SystemError>) {

@@ -10,6 +10,7 @@ use diaporos_store::{Action, Delivered, Due, HandEdit, IntentRecord, KeptBack, S
 use diaporos_systems::{SystemError, Write};
 
 use super::Fate;
+use super::listed::Listed;
 use super::row::{PushRow, PushTally};
 use crate::config::ConfiguredLane;
 
@@ -67,22 +68,27 @@ impl EntryPlan {
         }
     }
 
-    /// Reads every document that is there and compares it; the error where one cannot be read.
+    /// Compares every document that is there, by a look of its own unless `verify` shows it as it is known; the
+    /// error where one cannot be read.
     pub(super) async fn compared(
         mut self,
         lane: &ConfiguredLane,
         writer: &dyn Write,
-        verify: bool,
+        verify: Option<&Listed>,
     ) -> (EntryPlan, Option<SystemError>) {
-        if self.hold.is_some() || !(verify || self.look_first) {
+        if self.hold.is_some() || !(verify.is_some() || self.look_first) {
             return (self, None);
         }
+        let listed = verify.filter(|_| !self.look_first);
         for document in &mut self.documents {
-            let Some(id) = document.known.as_ref().map(|known| known.id.clone()) else { continue };
+            let Some(known) = document.known.as_ref() else { continue };
             if matches!(document.step, Step::Nothing | Step::Hold(_)) {
                 continue;
             }
-            match writer.read(&lane.lane.to.kind, &id).await {
+            if listed.is_some_and(|listed| listed.shows(known, document.language.as_ref())) {
+                continue;
+            }
+            match writer.read(&lane.lane.to.kind, &known.id).await {
                 Ok(now) => document.compare_with(now.as_ref(), &lane.lane.changed_there),
                 Err(error) => return (self, Some(error)),
             }

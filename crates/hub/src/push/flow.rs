@@ -17,6 +17,7 @@ use super::breaker::Breaker;
 use super::claims::Claims;
 use super::deliver::{Delivery, Destination, FormOfTheirs, deliver};
 use super::entry_plan::EntryPlan;
+use super::listed::Listed;
 use super::lookup::LookUps;
 use super::plan::{LaneOf, Window, WindowPlanner};
 use super::references::{Missing, missing};
@@ -81,6 +82,8 @@ pub(super) struct Flow<'p, 'a, 'l> {
     pub(super) unsettled: HashMap<i64, SystemError>,
     pub(super) claims: Claims,
     pub(super) look_ups: &'l LookUps<'a>,
+    /// What the destination's listing shows, where everything that is there is compared.
+    pub(super) listed: &'l Listed,
     /// Whether the destination keeps what it gets in a form of its own, so that each write is read back.
     pub(super) own_way: bool,
     pub(super) tally: &'l mut PushTally,
@@ -127,7 +130,8 @@ impl Flow<'_, '_, '_> {
         breaker: &Breaker<'_>,
     ) -> Result<PassEnd, PushError> {
         let (writer, lane) = (self.push.writer, self.push.lane);
-        let max_in_flight = writer.max_in_flight(&lane.lane.to.kind).max(1);
+        let kind = &lane.lane.to.kind;
+        let (in_flight, most) = (writer.max_in_flight(kind).max(1), writer.max_handed_over(kind).max(1));
         let look_ups = self.look_ups;
         let to = Destination { writer, look_ups, lane: &lane.lane, breaker, form: FormOfTheirs::new(self.own_way) };
         let to = &to;
@@ -138,9 +142,11 @@ impl Flow<'_, '_, '_> {
         let mut failed = None;
         loop {
             let Underway { running, queue, done } = &mut underway;
-            let free = max_in_flight.saturating_sub(running.len()).min(queue.len());
+            // Nothing more waits at a destination that may refuse all of it.
+            let at_once = if breaker.all_goes_well() { most } else { in_flight };
+            let free = at_once.saturating_sub(running.len()).min(queue.len());
             running.extend(queue.drain(..free).map(start));
-            if let Some(from) = after.filter(|_| queue.len() < max_in_flight && !breaker.is_open()) {
+            if let Some(from) = after.filter(|_| queue.len() < most && !breaker.is_open()) {
                 let due = self.due(filter, from)?;
                 after = due.last().map(|last| last.number);
                 let due = self.wanted(due, rules.waiting)?;
@@ -191,7 +197,7 @@ impl Flow<'_, '_, '_> {
             writer: self.push.writer,
             look_ups: self.look_ups,
             assets: &assets,
-            verify: self.options.verify && filter == DueFilter::There,
+            verify: (self.options.verify && filter == DueFilter::There).then_some(self.listed),
             showing: if self.push.writer.shows_apart(kind) { self.options.showing } else { Showing::AtOnce },
             now,
         };

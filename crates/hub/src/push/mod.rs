@@ -11,6 +11,7 @@ mod deliver;
 mod entry_plan;
 mod flow;
 mod limits;
+mod listed;
 mod lookup;
 mod moved;
 mod passes;
@@ -36,6 +37,7 @@ pub use chosen::Chosen;
 pub(crate) use claims::Claims;
 pub use entry_plan::EntryPlan;
 use flow::{Doing, Flow, PassRules, Waiting};
+use listed::Listed;
 pub(crate) use lookup::LookUps;
 pub(crate) use plan::LaneOf;
 pub use rounds::{Author, PushRun, PushSummary, Target};
@@ -244,17 +246,18 @@ impl Push<'_> {
         self.look_through(options, unsettled, tally, listener, row).await
     }
 
-    /// Says how many entries are looked through, and counts those that are as they should be.
+    /// Says how many entries are looked through, and counts those that are as they should be. Gives how many are
+    /// there.
     fn announce(
         &mut self,
         first: DueFilter,
         tally: &mut PushTally,
         listener: &mut dyn Listener,
-    ) -> Result<(), PushError> {
+    ) -> Result<u64, PushError> {
         if let Some(chosen) = self.chosen {
             let entries = chosen.entries.len() as u64;
             listener.on(Event::PushBegan { lane: self.lane.lane.name.clone(), entries });
-            return Ok(());
+            return Ok(entries);
         }
         let counts = self.store.counts(crate::look::lane_record(self.lane))?.unwrap_or_default();
         let delivered = counts.get(&Standing::Delivered).copied().unwrap_or_default();
@@ -265,7 +268,13 @@ impl Push<'_> {
         if first == DueFilter::All {
             tally.unchanged += delivered;
         }
-        Ok(())
+        Ok(delivered)
+    }
+
+    /// The entries of which a request has no outcome yet.
+    fn in_doubt(&mut self) -> Result<HashSet<i64>, StoreError> {
+        let open = self.store.in_doubt(&self.lane.lane.name, (self.clock)())?;
+        Ok(open.into_iter().map(|(_, record)| record.entry).collect())
     }
 
     /// Goes through all that is due, again and again while that brings forth what others waited for.
@@ -282,30 +291,25 @@ impl Push<'_> {
             PushOptions { verify: true, .. } => DueFilter::There,
             _ => DueFilter::All,
         };
-        self.announce(first, tally, listener)?;
+        let there = self.announce(first, tally, listener)?;
         let budget = self.writer.failure_limit();
         let breaker = Breaker::new(budget, self.stop);
         let claims = Claims::of_lane(self.store, self.lane, first, (self.clock)())?;
         let (lane, writer) = (self.lane, self.writer);
         let look_ups = LookUps::new(writer, &lane.lane);
+        let compared = if first == DueFilter::There && self.chosen.is_none() { there } else { 0 };
+        let listed = Listed::read(writer, &lane.lane, compared, self.stop).await;
         let own_way = self.store.stores_its_own_way(&lane.lane.name, None)?;
         let rules = PassRules { waiting: Waiting::ForAll, removing: Doing::NotYet, adopting: Doing::NotYet };
         // What went into doubt in an earlier round of this run is found out by the next run.
-        let in_doubt = match options.only_owed {
-            true => self
-                .store
-                .in_doubt(&lane.lane.name, (self.clock)())?
-                .into_iter()
-                .map(|(_, record)| record.entry)
-                .collect(),
-            false => HashSet::new(),
-        };
+        let in_doubt = if options.only_owed { self.in_doubt()? } else { HashSet::new() };
         let mut flow = Flow {
             push: self,
             options,
             unsettled,
             claims,
             look_ups: &look_ups,
+            listed: &listed,
             own_way,
             tally,
             listener,

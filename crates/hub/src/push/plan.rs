@@ -15,6 +15,7 @@ use jiff::Timestamp;
 use super::assets::{AssetOutcomes, obstacle};
 use super::claims::Claims;
 use super::entry_plan::EntryPlan;
+use super::listed::Listed;
 use super::lookup::LookUps;
 use super::{PushError, Showing, Unplanned};
 use crate::config::ConfiguredLane;
@@ -47,8 +48,8 @@ pub(super) struct WindowPlanner<'a> {
     pub(super) look_ups: &'a LookUps<'a>,
     /// What became of the files that entries refer to.
     pub(super) assets: &'a AssetOutcomes,
-    /// Whether every document that is there is read.
-    pub(super) verify: bool,
+    /// Where every document that is there is compared: what a listing showed of them, for the others to be read.
+    pub(super) verify: Option<&'a Listed>,
     /// When what is written goes on view.
     pub(super) showing: Showing,
     pub(super) now: Timestamp,
@@ -92,7 +93,7 @@ impl WindowPlanner<'_> {
             }
             window.plans.push(plan);
         }
-        if self.verify || window.plans.iter().any(|plan| plan.look_first) {
+        if self.verify.is_some() || window.plans.iter().any(|plan| plan.look_first) {
             self.compare(window).await
         } else {
             Ok(window)

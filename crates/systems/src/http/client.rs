@@ -4,32 +4,22 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use diaporos_core::value::SystemName;
-use futures::StreamExt;
 use reqwest::header::{ACCEPT, CONTENT_TYPE, HeaderMap, HeaderName, HeaderValue};
 use secrecy::SecretString;
 use url::Url;
 
 use super::answer::{failure, retry_after};
+use super::exchange::{BodySink, Exchange, beside};
 use super::limits::Limits;
 use super::network::{Way, is_named};
 use super::pace::Pace;
 use super::redirect::redirected;
 use super::request::{basic, set_query, shown_url, without_blanks};
-use super::retry::{causes, may_wait, pause};
+use super::retry::{may_wait, pause};
 use super::token_cache::{TokenCache, exposed};
 use super::ways::{Ways, way_of};
 use super::{Answer, Body, Credential, HeaderText, Method, Request};
-use crate::blank::{BlankedContent, blank, blank_content};
 use crate::{ErrorKind, SystemError};
-
-/// Takes a body piece by piece.
-pub(crate) trait BodySink: Send {
-    /// A body begins; what was taken before is forgotten.
-    fn begin(&mut self) -> std::io::Result<()>;
-
-    /// Takes the next bytes.
-    fn take(&mut self, bytes: &[u8]) -> std::io::Result<()>;
-}
 
 /// What takes the body of a good answer, where it is not to be held whole.
 type Sink<'a> = Option<&'a mut dyn BodySink>;
@@ -266,7 +256,6 @@ impl Client {
         fetched: Option<&SecretString>,
         sink: &mut Sink<'_>,
     ) -> Result<Answer, ErrorKind> {
-        let _place = self.pace.turn().await;
         let method = match request.method {
             Method::Get => reqwest::Method::GET,
             Method::Post => reqwest::Method::POST,
@@ -290,74 +279,15 @@ impl Client {
             };
             sending = sending.header(CONTENT_TYPE, body.media()).body(bytes);
         }
-        let begun = tokio::time::timeout(self.limits.first_byte, sending.send()).await;
-        let response = match begun {
-            Ok(response) => response.map_err(|error| self.transport(&error))?,
-            Err(_) => return Err(ErrorKind::TimedOut(self.limits.first_byte)),
+        let exchange = Exchange::of(&self.limits, self.pace.clone());
+        let answer = match sink {
+            Some(sink) => exchange.given_on(sending, *sink).await?,
+            None => beside(exchange.held(sending)).await?,
         };
-        let status = response.status().as_u16();
-        let pairs = response.headers().iter();
-        let pairs = pairs
-            .filter_map(|(name, value)| Some((name.as_str().to_owned(), blank(value.to_str().ok()?).into_owned())));
-        let headers: Vec<(String, String)> = pairs.collect();
-        // What an answer echoes goes no further, into no message, no store and no next address.
-        let body = match sink {
-            Some(sink) if (200..300).contains(&status) => {
-                self.body_into(response, *sink).await?;
-                Vec::new()
-            }
-            _ => blank_content(self.body(response).await?),
-        };
-        let answer = Answer { status, headers, body, moved: None };
-        if (200..400).contains(&status) {
+        if (200..400).contains(&answer.status) {
             return Ok(answer);
         }
-        Err(failure(status, &answer.body, retry_after(&answer)))
-    }
-
-    async fn body(&self, response: reqwest::Response) -> Result<Vec<u8>, ErrorKind> {
-        let limit = self.limits.max_bytes;
-        if response.content_length().is_some_and(|length| length > limit) {
-            return Err(ErrorKind::TooLarge { limit });
-        }
-        let mut body = Vec::new();
-        let mut chunks = response.bytes_stream();
-        while let Some(chunk) = chunks.next().await {
-            let chunk = chunk.map_err(|error| self.transport(&error))?;
-            if (body.len() + chunk.len()) as u64 > limit {
-                return Err(ErrorKind::TooLarge { limit });
-            }
-            body.extend_from_slice(&chunk);
-        }
-        Ok(body)
-    }
-
-    /// Gives a body on piece by piece, from its beginning.
-    async fn body_into(&self, response: reqwest::Response, sink: &mut dyn BodySink) -> Result<(), ErrorKind> {
-        let limit = self.limits.max_bytes;
-        let unkept = |error: std::io::Error| ErrorKind::Content(format!("it cannot be kept while it is read: {error}"));
-        sink.begin().map_err(unkept)?;
-        let (mut length, mut blanked) = (0, BlankedContent::new());
-        let mut chunks = response.bytes_stream();
-        while let Some(chunk) = chunks.next().await {
-            let chunk = chunk.map_err(|error| self.transport(&error))?;
-            length += chunk.len() as u64;
-            if length > limit {
-                return Err(ErrorKind::TooLarge { limit });
-            }
-            sink.take(&blanked.take(&chunk)).map_err(unkept)?;
-        }
-        sink.take(&blanked.end()).map_err(unkept)
-    }
-
-    fn transport(&self, error: &reqwest::Error) -> ErrorKind {
-        if error.is_connect() {
-            ErrorKind::Unreachable(causes(error))
-        } else if error.is_timeout() {
-            ErrorKind::TimedOut(self.limits.whole)
-        } else {
-            ErrorKind::Broken(causes(error))
-        }
+        Err(failure(answer.status, &answer.body, retry_after(&answer)))
     }
 }
 

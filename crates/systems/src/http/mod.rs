@@ -4,6 +4,7 @@ mod answer;
 mod client;
 mod credential;
 mod curl;
+mod exchange;
 mod limits;
 mod network;
 mod pace;
@@ -16,9 +17,10 @@ mod ways;
 
 pub use answer::Answer;
 pub(crate) use answer::failure;
-pub(crate) use client::BodySink;
+
 pub use client::Client;
 pub use credential::{ClientCredentials, Credential, LogIn, Part};
+pub(crate) use exchange::BodySink;
 pub use limits::Limits;
 pub use network::{Network, is_loopback};
 pub use pace::{Rate, Together};

@@ -3,6 +3,7 @@
 mod asset_calls;
 mod batch_call;
 mod call;
+mod document_listing;
 mod field;
 mod layout;
 mod lock_calls;
@@ -32,6 +33,7 @@ use crate::ErrorKind;
 pub(crate) use asset_calls::AssetCalls;
 pub(crate) use batch_call::BatchCall;
 pub(crate) use call::{Call, Filled};
+pub(crate) use document_listing::DocumentListing;
 pub(crate) use field::{FIELDS, ProfileField};
 pub(crate) use layout::Layout;
 pub(crate) use lock_calls::LockCalls;

@@ -269,7 +269,7 @@ fn queries(items: &[Item<InnerText>], report: &mut Report) -> Option<Vec<Query>>
 }
 
 /// The path of a listing: a path and no call.
-fn check_path(text: &str) -> Result<(), String> {
+pub(super) fn check_path(text: &str) -> Result<(), String> {
     let first = text.split(' ').next().unwrap_or_default();
     if Method::WORDS.iter().any(|(word, _)| *word == first) || text.contains(' ') {
         return Err(format!("`{text}` is not a path; a listing is a path, as `/api/pages`, and is asked for with GET"));

@@ -8,6 +8,7 @@ use diaporos_core::settings::{Form, Section, Table, TextForm};
 use super::asset_calls::ASSET_CALLS;
 use super::batch_call::BATCH;
 use super::call::CALL;
+use super::document_listing::{DocumentListing, LISTED};
 use super::layout::member_path;
 use super::lock_calls::LOCK;
 use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, whole_table};
@@ -22,6 +23,7 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         find: CALL, none, "finds documents by the lane's `match` field, `{key}`", "GET /api/pages?slug={key}&lang={language}";
         found: JSON_PATH, none, "where the answer has them", "$.pages[*]";
         read: CALL, required, "reads one: how a lost answer is settled, and who changed what", "GET /api/pages/{id}";
+        listed: Form::Table(&LISTED), none, "where they are listed, so that `--verify` need not read each by itself; as in `read` without it", "{ list = \"/api/pages\", items = \"$.pages[*]\" }";
         create: CALL, required, "writes a new one; with `{key}` in its path the identifier is ours to choose, and only what is not there yet is written", "POST /api/pages";
         update: CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
         add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}";
@@ -70,6 +72,8 @@ pub(crate) struct WriteType {
     pub(crate) found: Query,
     /// Reads one document.
     pub(crate) read: Call,
+    /// Where they are listed, where that is not as in the type's reading.
+    pub(crate) listed: Option<DocumentListing>,
     /// Writes a new one.
     pub(crate) create: Call,
     /// Changes one.
@@ -120,6 +124,7 @@ impl WriteType {
         let one = |section: &mut Section<'_>, key, report: &mut Report| Call::from_key(section, key, places, report);
         let add = one(section, "add", report);
         let read = Call::reading(section, "read", places, report);
+        let listed = whole_table(section, "listed", report, DocumentListing::from_section);
         let create = Call::from_key(section, "create", &["key", "language"], report);
         let update = one(section, "update", report);
         let publish = one(section, "publish", report);
@@ -148,6 +153,7 @@ impl WriteType {
             find,
             found: found.unwrap_or_else(|| id.clone()),
             read: read?,
+            listed,
             create: create?,
             update: update?,
             publish,

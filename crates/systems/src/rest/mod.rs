@@ -5,6 +5,7 @@ mod batch;
 mod document;
 mod kind;
 mod link;
+mod listing;
 mod lock;
 mod model;
 mod paging;

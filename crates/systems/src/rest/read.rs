@@ -10,9 +10,10 @@ use diaporos_core::value::{EntryId, TypeName};
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
+use super::listing::{Pages, items_on};
 use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, id_at};
-use crate::http::{Answer, Client, Method, Request, join_url, set_query, shown_url};
+use crate::http::{Answer, Client, Request, join_url, set_query, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
 use crate::query::scalar_text;
@@ -61,35 +62,15 @@ impl RestReader {
         join_url(&self.base, path).unwrap_or_else(|_| self.base.clone())
     }
 
-    /// A request to an address that an answer may have given: the credential goes to the system's
-    /// own host only.
-    fn request(&self, url: Url) -> Request {
-        if url.origin() == self.base.origin() {
-            self.client.request(Method::Get, url)
-        } else {
-            Request::new(Method::Get, url)
-        }
-    }
-
-    /// A refusal at another place, where the credential was not sent.
-    fn without_credential(&self, error: SystemError, request: &Request) -> SystemError {
-        let was_held_back = self.client.credential().is_some() && !request.has_secret();
-        match error.kind {
-            ErrorKind::Unauthorised { status, .. } if was_held_back => {
-                let message = format!(
-                    "it answered {status}: the listing leads on to another scheme, host or port than the system's `url`, and the credential was not sent there"
-                );
-                SystemError { kind: ErrorKind::Content(message), ..error }
-            }
-            _ => error,
-        }
+    fn pages(&self) -> Pages<'_> {
+        Pages { client: &self.client, base: &self.base }
     }
 
     /// An entry at a path of its own, which must be that entry.
     async fn at_path(&self, path: &str, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
         let read = self.read_type(kind)?;
         let escaped: String = byte_serialize(id.as_str().as_bytes()).collect::<String>().replace('+', "%20");
-        let request = self.request(self.joined(&path.replace("{id}", &escaped)));
+        let request = self.pages().request(self.joined(&path.replace("{id}", &escaped)));
         let answer = match self.client.read(&request).await {
             Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => return Ok(None),
             answer => answer?,
@@ -131,7 +112,10 @@ impl Read for RestReader {
     fn first_requests(&self) -> Vec<Request> {
         let types = self.types();
         let ask = |kind| Ask { kind, cursor: None, since: None, now: jiff::Timestamp::UNIX_EPOCH, moved: None };
-        types.iter().filter_map(|kind| Some(self.request(self.url(self.read_type(kind).ok()?, ask(kind))))).collect()
+        types
+            .iter()
+            .filter_map(|kind| Some(self.pages().request(self.url(self.read_type(kind).ok()?, ask(kind)))))
+            .collect()
     }
 
     fn client(&self) -> Option<&Client> {
@@ -163,24 +147,11 @@ impl Read for RestReader {
 
     async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
-        let url = self.url(read, ask);
-        if !matches!(url.scheme(), "http" | "https") {
-            let request = Request::new(Method::Get, url);
-            let message = "the listing leads on to an address that is not http or https".to_owned();
-            return Err(self.client.error(&request, ErrorKind::Content(message)));
-        }
-        let request = self.request(url);
-        if !self.client.limits().network.allows(&self.base, &request.url) {
-            let host = request.url.host_str().unwrap_or_default();
-            let message = format!(
-                "the listing leads on to another host, `{host}`, and nothing was asked there; where that is right, name it: `hosts = [\"{host}\"]`"
-            );
-            return Err(self.client.error(&request, ErrorKind::Content(message)));
-        }
+        let request = self.pages().page(self.url(read, ask))?;
         let answer = match self.client.read(&request.clone().unless_known(known)).await {
             // Past the last page there is none, which some say with an error.
             Err(error) if read.paging.ends_with(ask.cursor, &error) => return Ok(Page::nothing()),
-            Err(error) => return Err(self.without_credential(error, &request)),
+            Err(error) => return Err(self.pages().without_credential(error, &request)),
             Ok(answer) => answer,
         };
         if let Some(page) = self.same(&answer, known) {
@@ -188,15 +159,10 @@ impl Read for RestReader {
         }
         let wrong = |kind| self.client.error(&request, kind);
         let json = answer.json().map_err(wrong)?;
-        read.items.is_a_listing(&json).map_err(|message| wrong(ErrorKind::Content(message)))?;
-        let items = read.items.all(&json);
         let (cursor, url, is_increment) = (ask.cursor, &request.url, ask.since.is_some());
-        let page = Answered { cursor, url, answer: &answer, json: &json, items: items.len(), is_increment };
-        let Turn { next, counts, doubt } = read.paging.turn(page);
-        if next.is_some() && next.as_deref() == ask.cursor {
-            let message = format!("the page names itself as the next (`{}`)", ask.cursor.unwrap_or_default());
-            return Err(wrong(ErrorKind::Content(message)));
-        }
+        let page = Answered { cursor, url, answer: &answer, json: &json, items: 0, is_increment };
+        let (items, turn) = items_on(&read.items, &read.paging, page).map_err(wrong)?;
+        let Turn { next, counts, doubt } = turn;
         let (entries, problems) = self.decoder(ask.kind, read).entries(&json);
         let mark = answer.mark(fingerprint_bytes("", &answer.body), next.clone(), counts);
         let moments = read.since.iter().flat_map(|since| items.iter().filter_map(|item| since.at.first(item)));
@@ -240,7 +206,7 @@ impl Read for RestReader {
         let mut ids = Vec::new();
         let mut visited = BTreeSet::new();
         loop {
-            let request = self.request(paging.address(url.clone(), cursor.as_deref()));
+            let request = self.pages().request(paging.address(url.clone(), cursor.as_deref()));
             let answer = match self.client.read(&request).await {
                 Err(error) if paging.ends_with(cursor.as_deref(), &error) => return Ok(ids),
                 answer => answer?,

@@ -17,7 +17,7 @@ use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{BatchCall, Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
 use crate::search::searched;
-use crate::{ErrorKind, HttpSystem, SystemError, Write};
+use crate::{ErrorKind, HttpSystem, ListedPage, SystemError, Write};
 
 /// What became of one document of a batch: its status and as it is now, or what was wrong.
 pub(super) type BatchResult = Result<(u16, Json), ErrorKind>;
@@ -36,7 +36,7 @@ pub(super) struct Saving<'a> {
 #[derive(Debug)]
 pub struct RestWriter {
     pub(super) client: Client,
-    base: Url,
+    pub(super) base: Url,
     pub(super) profile: Profile,
     pub(super) languages: LanguageCodes,
     /// What waits to be sent in one call with others, by type.
@@ -131,6 +131,10 @@ impl Write for RestWriter {
         batch.map_or(self.client.limits().concurrency, |batch| batch.size.max(self.client.limits().concurrency))
     }
 
+    fn max_handed_over(&self, kind: &TypeName) -> usize {
+        self.max_in_flight(kind) * 2
+    }
+
     fn failure_limit(&self) -> u32 {
         self.client.limits().failures
     }
@@ -184,6 +188,10 @@ impl Write for RestWriter {
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
         Ok(Some(existing))
+    }
+
+    async fn listed(&self, kind: &TypeName, cursor: Option<&str>) -> Result<Option<ListedPage>, SystemError> {
+        self.listed_page(kind, cursor).await
     }
 
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
