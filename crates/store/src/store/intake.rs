@@ -84,6 +84,7 @@ impl Store {
         let packing = self.packing.get_mut();
         let kept = keep_versions(&transaction, packing, number, &fresh, now);
         kept.inspect_err(|_| packing.forget())?;
+        mark_owed(&transaction, number, &owed(&fresh), now)?;
         let words: Vec<Words> = fresh.par_iter().with_min_len(SHARE).map(Fresh::words).collect();
         keep_words(&transaction, &words)?;
         if let Some((place, mark)) = mark {
@@ -203,6 +204,11 @@ impl Fresh<'_> {
     }
 }
 
+/// Entries by number and id, for those who owe them a look.
+fn owed<'f>(fresh: &'f [Fresh<'_>]) -> Vec<(i64, &'f str)> {
+    fresh.iter().map(|fresh| (fresh.id, fresh.entry.id.as_str())).collect()
+}
+
 /// Keeps the versions of a page together, for what they have in common.
 fn keep_versions(
     connection: &Connection,
@@ -284,7 +290,6 @@ fn take_in_entry<'a>(
         }
     };
     fresh.push(Fresh { id, version, entry: entry_with_ours });
-    mark_owed(connection, kind, id, entry.id.as_str(), now)?;
     Ok((id, fate))
 }
 
@@ -313,6 +318,7 @@ pub(super) fn take_in_alone(
     let mut fresh = Vec::new();
     let taken = take_in_entry(connection, kind, entry, &mut fresh, now)?;
     keep_versions(connection, packing, kind, &fresh, now)?;
+    mark_owed(connection, kind, &owed(&fresh), now)?;
     let words: Vec<Words> = fresh.iter().map(Fresh::words).collect();
     keep_words(connection, &words)?;
     Ok(taken)
@@ -325,5 +331,5 @@ pub(super) fn take_for_gone(connection: &Connection, id: i64, now: Timestamp) ->
             "UPDATE entry SET state = ?1, version = version + 1, changed = ?2 WHERE id = ?3 RETURNING type, source_id",
         )?
         .query_row(params![State::Gone.word(), millis(now), id], |row| Ok((row.get(0)?, row.get(1)?)))?;
-    mark_owed(connection, kind, id, &source_id, now)
+    mark_owed(connection, kind, &[(id, &source_id)], now)
 }

@@ -7,28 +7,35 @@ use jiff::Timestamp;
 use super::row::{millis, moment};
 use super::{Store, StoreError};
 
-/// Every lane from the entry's type owes it a look, and so does every entry that read it.
+/// Every lane from the entries' type owes them a look, and so does every entry that read one of them; each is given by
+/// its number and what its source calls it.
 pub(super) fn mark_owed(
     connection: &Connection,
     kind: i64,
-    entry: i64,
-    source_id: &str,
+    entries: &[(i64, &str)],
     now: Timestamp,
 ) -> Result<(), StoreError> {
+    if entries.is_empty() {
+        return Ok(());
+    }
+    let (numbers, ids): (Vec<i64>, Vec<&str>) = entries.iter().copied().unzip();
+    let numbers = serde_json::to_string(&numbers).map_err(StoreError::content)?;
+    let ids = serde_json::to_string(&ids).map_err(StoreError::content)?;
+    // One statement for all: of each, the database notes how to take it back.
     connection
         .prepare_cached(
-            "INSERT INTO delivery (lane, entry, standing, since) SELECT id, CAST(?2 AS BIGINT), 'owed', CAST(?3 AS BIGINT) FROM lane WHERE from_type = ?1
+            "INSERT INTO delivery (lane, entry, standing, since) SELECT lane.id, CAST(value AS BIGINT), 'owed', CAST(?3 AS BIGINT) FROM lane, json_each(?2) WHERE from_type = ?1
              ON CONFLICT (lane, entry) DO UPDATE SET standing = 'owed', reason = NULL, message = NULL,
                  since = CASE WHEN delivery.standing = 'owed' THEN delivery.since ELSE excluded.since END,
                  touched = delivery.touched + 1",
         )?
-        .execute(params![kind, entry, millis(now)])?;
+        .execute(params![kind, numbers, millis(now)])?;
     connection
         .prepare_cached(
             "UPDATE delivery SET standing = 'owed', reason = NULL, message = NULL, since = CASE WHEN standing = 'owed' THEN since ELSE ?3 END, touched = touched + 1
-             WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id = ?2)",
+             WHERE (lane, entry) IN (SELECT lane, entry FROM reading WHERE type = ?1 AND source_id IN (SELECT value FROM json_each(?2)))",
         )?
-        .execute(params![kind, source_id, millis(now)])?;
+        .execute(params![kind, ids, millis(now)])?;
     Ok(())
 }
 

@@ -242,7 +242,7 @@ fn keep_versions(
             millis(now),
             number
         ])?;
-        mark_owed(connection, *kind, *number, incoming.id.as_str(), now)?;
+        mark_owed(connection, *kind, &[(*number, incoming.id.as_str())], now)?;
         words.push(Words::of(*number, incoming, false));
     }
     keep_words(connection, &words)
@@ -270,7 +270,7 @@ impl Store {
             taken += new;
             match (new, is_altered) {
                 (_, true) => altered.push((*entry, current)),
-                (1.., false) => mark_owed(&transaction, current.kind, *entry, current.incoming.id.as_str(), now)?,
+                (1.., false) => mark_owed(&transaction, current.kind, &[(*entry, current.incoming.id.as_str())], now)?,
                 (0, false) => {}
             }
         }
