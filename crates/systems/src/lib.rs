@@ -22,6 +22,7 @@ mod kinds;
 mod languages;
 pub mod ninjs;
 pub mod openapi;
+mod operation;
 pub mod picture;
 mod profile;
 mod query;

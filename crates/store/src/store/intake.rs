@@ -256,13 +256,11 @@ fn take_in_entry<'a>(
     let revision = entry.revision.as_ref().map(diaporos_core::value::Revision::as_str);
     let (id, version, entry_with_ours, fate) = match known_entry(connection, kind, entry)? {
         None => {
-            let mut add = connection.prepare_cached(
-                "INSERT INTO entry (type, source_id, state, revision, fingerprint, version, first_seen, changed)
-                 VALUES (?1, ?2, ?3, ?4, ?5, 1, ?6, ?6) RETURNING id",
-            )?;
+            let add = "INSERT INTO entry (type, source_id, state, revision, fingerprint, version, first_seen, changed)
+                       VALUES (?1, ?2, ?3, ?4, ?5, 1, ?6, ?6)";
             let (id, state) = (entry.id.as_str(), entry.state.word());
             let values = params![kind, id, state, revision, entry.fingerprint.as_bytes(), millis(now)];
-            (add.query_row(values, |row| row.get(0))?, 1, Cow::Borrowed(entry), Fate::New)
+            (connection.add(add, values)?, 1, Cow::Borrowed(entry), Fate::New)
         }
         Some(known) if known.is_as_before => {
             // A new revision of the same content is no change; only the mark is kept.

@@ -1,6 +1,5 @@
 //! Kind `graphql`: a query file asks for exactly the fields needed. Reading only.
 
-mod errors;
 mod introspect;
 mod kind;
 
@@ -20,10 +19,10 @@ use url::Url;
 use crate::decode::{Decoder, id_at};
 use crate::http::{Answer, Body, Client, Method, Request, shown_url};
 use crate::languages::LanguageCodes;
+use crate::operation::AnswerErrors;
 use crate::profile::{Paging, Profile, ReadType, Style};
 use crate::query::{Query, scalar_text};
 use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
-use errors::AnswerErrors;
 
 /// Raised when answers come to be read otherwise, so that unchanged ones are read anew.
 const SCHEME: &str = "graphql 2";

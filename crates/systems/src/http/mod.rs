@@ -24,4 +24,5 @@ pub(crate) use exchange::BodySink;
 pub use limits::Limits;
 pub use network::{Network, is_loopback};
 pub use pace::{Rate, Together};
+pub(crate) use problem::describe;
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

@@ -14,7 +14,7 @@ const FIELDS: usize = 8;
 
 /// The sentence in an error's body: a problem document's (RFC 9457), a common member's, or its start;
 /// and what it says of single fields.
-pub(super) fn describe(body: &[u8]) -> String {
+pub(crate) fn describe(body: &[u8]) -> String {
     let whole = String::from_utf8_lossy(&body[..body.len().min(LOOKED_AT)]);
     let text = blank(&whole);
     let json: Option<Json> = serde_json::from_str(&text).ok();

@@ -53,6 +53,20 @@ impl Connection {
     }
 
     /// Carries out several statements that answer nothing.
+    /// Adds a row, and gives the number that its `id` was given. A file is not asked to return it: for that, the
+    /// database would note with each row how to take it back.
+    pub(super) fn add(&self, insert: &str, params: impl Params) -> Result<i64> {
+        match self {
+            Connection::File(file) => {
+                self.prepare_cached(insert)?.execute(params)?;
+                Ok(file.last_insert_rowid())
+            }
+            Connection::Server(_) => {
+                self.prepare_cached(&format!("{insert} RETURNING id"))?.query_row(params, |row| row.get(0))
+            }
+        }
+    }
+
     pub(super) fn execute_batch(&self, sql: &str) -> Result<()> {
         match self {
             Connection::File(file) => Ok(file.execute_batch(sql)?),

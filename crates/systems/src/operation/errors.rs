@@ -5,13 +5,13 @@ use serde_json::Value as Json;
 use crate::query::Query;
 
 /// The errors of an answer.
-pub(super) struct AnswerErrors {
+pub(crate) struct AnswerErrors {
     errors: Vec<(String, Option<String>)>,
 }
 
 impl AnswerErrors {
     /// Reads the errors: what each says, and where it leads as a JSON Pointer (RFC 6901).
-    pub(super) fn read(answer: &Json) -> AnswerErrors {
+    pub(crate) fn read(answer: &Json) -> AnswerErrors {
         let errors = answer.get("errors").and_then(Json::as_array).into_iter().flatten();
         let errors = errors.map(|error| {
             let said = error.get("message").and_then(Json::as_str).unwrap_or("an error without a message");
@@ -22,12 +22,12 @@ impl AnswerErrors {
     }
 
     /// What the first error says.
-    pub(super) fn first(&self) -> Option<&str> {
+    pub(crate) fn first(&self) -> Option<&str> {
         self.errors.first().map(|(said, _)| said.as_str())
     }
 
     /// The items that errors lead into, each with its place and what is said of it.
-    pub(super) fn of_items(&self, answer: &Json, items: &Query) -> Vec<(Json, String, String)> {
+    pub(crate) fn of_items(&self, answer: &Json, items: &Query) -> Vec<(Json, String, String)> {
         let places = items.pointers(answer);
         let about = |(said, path): &(String, Option<String>)| {
             let path = path.as_ref()?;
@@ -38,7 +38,7 @@ impl AnswerErrors {
     }
 
     /// The first error that leads into no item.
-    pub(super) fn elsewhere(&self, answer: &Json, items: &Query) -> Option<&str> {
+    pub(crate) fn elsewhere(&self, answer: &Json, items: &Query) -> Option<&str> {
         let places = items.pointers(answer);
         let in_an_item = |path: &Option<String>| {
             path.as_ref().is_some_and(|path| places.iter().any(|place| leads_into(path, place)))
