@@ -21,6 +21,13 @@ pub(super) async fn searched(client: &Client, call: &Call, request: &Request) ->
                     .to_owned(),
             ),
         )),
-        answer => answer?.json().map(Some).map_err(|kind| client.error(request, kind)),
+        answer => {
+            let wrong = |kind| client.error(request, kind);
+            let json = answer?.json().map_err(wrong)?;
+            Ok(Some(match &call.operation {
+                Some(operation) => operation.searched(json).map_err(wrong)?,
+                None => json,
+            }))
+        }
     }
 }

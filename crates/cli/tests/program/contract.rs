@@ -16,8 +16,8 @@ type Plants<'a> = &'a [(&'a str, &'a str)];
 
 type Put = Box<dyn Fn(&HubFolder, Plants<'_>)>;
 type Spoil = Box<dyn Fn(&HubFolder)>;
-type TitleOf = Box<dyn Fn(&str) -> Option<String>>;
-type Retitle = Box<dyn Fn(&str, &str)>;
+pub(crate) type TitleOf = Box<dyn Fn(&str) -> Option<String>>;
+pub(crate) type Retitle = Box<dyn Fn(&str, &str)>;
 
 /// A source in a hub called `hub`, of the system `source`.
 struct Source {
@@ -111,7 +111,7 @@ fn ninjs() {
 }
 
 /// Keeps the files of a folder as the entries are.
-fn put_files(folder: &std::path::Path, plants: Plants<'_>) {
+pub(crate) fn put_files(folder: &std::path::Path, plants: Plants<'_>) {
     let _ = std::fs::remove_dir_all(folder);
     std::fs::create_dir_all(folder).unwrap();
     for (id, title) in plants {
@@ -261,15 +261,15 @@ fn docstore() {
 }
 
 /// A destination of the lane `out`, which takes the plants of a folder, in a hub of its own.
-struct Destination {
-    hub: HubFolder,
+pub(crate) struct Destination {
+    pub(crate) hub: HubFolder,
     /// The title of the page with a slug; none where it is not there.
-    title: TitleOf,
+    pub(crate) title: TitleOf,
     /// Makes somebody else change a page's title.
-    retitle: Retitle,
+    pub(crate) retitle: Retitle,
 }
 
-fn takes_what_it_is_sent(destination: &Destination) {
+pub(crate) fn takes_what_it_is_sent(destination: &Destination) {
     let Destination { hub, title, retitle } = destination;
     let plants = |plants: Plants<'_>| {
         put_files(&hub.path().join("plants"), plants);
@@ -307,7 +307,7 @@ fn takes_what_it_is_sent(destination: &Destination) {
 }
 
 /// A hub from a folder of plants to a destination, and the destination's profile.
-fn hub_to(kind: &str, settings: &str, write: &str) -> HubFolder {
+pub(crate) fn hub_to(kind: &str, settings: &str, write: &str) -> HubFolder {
     let config = format!(
         "[systems.garden]\nkind = \"files\"\nfolder = \"plants\"\nprofile = \"plants.toml\"\n[systems.site]\nkind = \"{kind}\"\n{settings}\nprofile = \"site.toml\"\n[lanes.out]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"delete\"\n[lanes.out.fields]\nslug = 'entry.id'\ntitle = 'title'\n"
     );

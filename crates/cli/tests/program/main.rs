@@ -27,6 +27,8 @@ mod feeds;
 mod files;
 mod formats;
 mod graphql;
+mod graphql_server;
+mod graphql_writes;
 mod harness;
 mod help;
 mod hooks;

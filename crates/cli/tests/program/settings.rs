@@ -111,6 +111,12 @@ fn hub() -> TempDir {
     ] {
         std::fs::write(hub.path().join(name), text).unwrap();
     }
+    // What operations declare that the examples name.
+    let declared = "$id: ID, $key: String, $input: PageInput, $page: PageInput, $pageId: ID, $status: String";
+    for name in ["page", "find-page", "create-page", "update-page", "publish-page", "hide-page", "delete-page"] {
+        let text = format!("query Page({declared}) {{ page(id: $id) {{ id }} }}");
+        std::fs::write(hub.path().join(format!("{name}.graphql")), text).unwrap();
+    }
     hub
 }
 

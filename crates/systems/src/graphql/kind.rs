@@ -6,27 +6,35 @@ use diaporos_core::settings::{Form, Section, Table};
 use indexmap::IndexMap;
 
 use super::GraphqlReader;
-use crate::Read;
-use crate::http_system::{HttpSettings, READ_OVER_HTTP};
+use crate::http_system::{HttpSettings, READ_OVER_HTTP, WRITE_OVER_HTTP};
 use crate::kind::{Kind, System};
-use crate::profile::{ListingForm, ProfileRules, READ_QUERY, WritingForm, type_settings};
+use crate::profile::{ListingForm, ProfileRules, READ_QUERY, WRITE_BY_OPERATIONS, WritingForm, type_settings};
+use crate::rest::RestWriter;
 use crate::settings::{DESCRIBED, HubFiles, OF_ALL};
 use crate::setup::{ConnectError, Setup};
+use crate::{Read, Write};
 
 /// What profiles of GraphQL say.
 static PROFILE: ProfileRules = ProfileRules {
     settings: &FILE,
     listing: ListingForm::Query,
-    writing: WritingForm::None,
+    writing: WritingForm::Operations,
     properties: false,
     services: false,
 };
 
-static SYSTEM: Table =
-    Table::new("system of kind graphql", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP]);
+static SYSTEM: Table = Table::new(
+    "system of kind graphql",
+    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
+);
 static TYPE: Table = Table::new(
     "type of kind graphql",
-    &[type_settings!(READ_QUERY, "{ query = \"plants.graphql\", items = \"$.data.plants.nodes[*]\", id = \"$.id\" }")],
+    &[type_settings!(
+        READ_QUERY,
+        "{ query = \"plants.graphql\", items = \"$.data.plants.nodes[*]\", id = \"$.id\" }",
+        WRITE_BY_OPERATIONS,
+        "{ read = { query = \"page.graphql\", document = \"$.data.page\" }, create = { query = \"create-page.graphql\", document = \"$.data.createPage.page\" }, update = { query = \"update-page.graphql\", document = \"$.data.updatePage.page\" }, id = \"$.id\" }"
+    )],
 );
 static FILE: Table = Table::new(
     "profile of kind graphql",
@@ -58,7 +66,7 @@ impl Kind for Graphql {
         files: &mut HubFiles<'_>,
         report: &mut Report,
     ) -> Option<Box<dyn System>> {
-        let http = HttpSettings::read(table, &PROFILE, files, report)?;
+        let mut http = HttpSettings::read(table, &PROFILE, files, report)?;
         let mut queries = IndexMap::new();
         for name in http.profile.query_files() {
             match files.text(name) {
@@ -69,6 +77,9 @@ impl Kind for Graphql {
                     report.add(finding.help("its name in the profile is relative to the hub's folder"));
                 }
             }
+        }
+        for (name, why) in http.profile.take_operations(&queries) {
+            report.add(Diagnostic::error(Code::BadValue, table.span(), format!("the operation in {name}: {why}")));
         }
         Some(Box::new(GraphqlSystem { http, queries }))
     }
@@ -92,5 +103,9 @@ impl System for GraphqlSystem {
 
     fn reader(&self, setup: &dyn Setup) -> Result<Box<dyn Read>, ConnectError> {
         Ok(Box::new(GraphqlReader::new(self.http.for_reading(setup)?, self.queries.clone())?))
+    }
+
+    fn writer(&self, setup: &dyn Setup) -> Result<Box<dyn Write>, ConnectError> {
+        Ok(Box::new(RestWriter::new(self.http.for_writing(setup)?)?))
     }
 }

@@ -4,10 +4,12 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::ANY_VALUES;
 use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm, TextOrTable};
-use diaporos_core::value::to_json;
 use serde_json::{Map, Value as Json};
 
-use crate::http::{Body, Method};
+use super::OperationCall;
+use super::filled::{Filled, constants};
+use crate::ErrorKind;
+use crate::http::{Answer, Body, Method};
 
 /// A call as a profile describes it: `PUT /api/pages/{id}`.
 #[derive(Debug, Clone)]
@@ -23,24 +25,13 @@ pub(crate) struct Call {
     none_is_404: bool,
     /// The media type of its bodies.
     pub(crate) media: &'static str,
+    /// What it asks for, where that is an operation and not told by method and path.
+    pub(crate) operation: Option<Box<OperationCall>>,
 }
 
 /// The media types that JSON is sent as.
 const MEDIA: [&str; 4] =
     ["application/json", "application/merge-patch+json", "application/ld+json", "application/vnd.api+json"];
-
-/// What a call's places are filled with.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Filled<'a> {
-    /// `{id}`: what the system calls the document.
-    pub(crate) id: &'a str,
-    /// `{key}`: the value of the lane's key field.
-    pub(crate) key: &'a str,
-    /// `{language}`: the system's code of the language.
-    pub(crate) language: &'a str,
-    /// `{type}`: the type's name.
-    pub(crate) kind: &'a str,
-}
 
 /// A call: its method and path alone, or a table.
 pub(super) const CALL: Form = Form::Either(&METHOD_AND_PATH, &Form::Table(&CALL_TABLE));
@@ -110,6 +101,29 @@ impl Call {
         None
     }
 
+    /// Reads the operation under a key.
+    pub(super) fn operation(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<Call> {
+        let mut table = section.section(key, report)?;
+        let operation = OperationCall::from_section(&mut table, report);
+        table.finish(report);
+        let (path, body, media) = (String::new(), Map::new(), MEDIA[0]);
+        let operation = Some(Box::new(operation?));
+        Some(Call { method: Method::Post, path, body, reads: true, none_is_404: false, media, operation })
+    }
+
+    /// What an answer shows, the document of an operation as if it were the whole of it.
+    ///
+    /// # Errors
+    /// Where the operation was not done, or nobody can tell.
+    pub(crate) fn shown(&self, answer: Answer) -> Result<Answer, ErrorKind> {
+        let Some(operation) = &self.operation else { return Ok(answer) };
+        Ok(match operation.outcome(&answer.json()?)? {
+            Some(document) => Answer { body: document.to_string().into_bytes(), ..answer },
+            // It was done, and shows nothing (RFC 9110 §15.3.5).
+            None => Answer { status: 204, body: Vec::new(), ..answer },
+        })
+    }
+
     fn from_text(item: &Item<InnerText>, allowed: &[&str], report: &mut Report) -> Option<Call> {
         let text = item.value.as_str();
         let wrong = |message: String| Diagnostic::error(Code::BadValue, item.span.clone(), message);
@@ -138,6 +152,7 @@ impl Call {
             reads: false,
             none_is_404: false,
             media: MEDIA[0],
+            operation: None,
         })
     }
 
@@ -157,6 +172,11 @@ impl Call {
         places(&self.path).any(|known| known == place)
     }
 
+    /// Whether it asks for one language.
+    pub(crate) fn asks_language(&self) -> bool {
+        self.has("language") || self.operation.as_ref().is_some_and(|operation| operation.fills("language"))
+    }
+
     /// The path with its places filled, each percent-encoded.
     pub(crate) fn path(&self, filled: Filled<'_>) -> String {
         let values = [filled.id, filled.key, filled.language, filled.kind];
@@ -170,17 +190,6 @@ impl Call {
             None => fill(&self.path, step),
         }
     }
-}
-
-/// Fixed members, each of any kind that JSON has.
-pub(super) fn constants(section: &mut Section<'_>) -> Map<String, Json> {
-    let mut body = Map::new();
-    for name in section.names() {
-        if let Some(item) = section.named_value(&name.value) {
-            body.insert(name.value, to_json(&item.value));
-        }
-    }
-    body
 }
 
 pub(super) fn places(path: &str) -> impl Iterator<Item = &str> {
@@ -211,8 +220,9 @@ mod tests {
             reads: false,
             none_is_404: false,
             media: MEDIA[0],
+            operation: None,
         };
-        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", kind: "" };
+        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", ..Filled::default() };
         assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
         assert_eq!(call.path(Filled { id: "..", key: "..", ..filled }), "/pages/%252E%252E?slug=..&lang=en");
     }

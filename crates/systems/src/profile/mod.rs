@@ -5,10 +5,12 @@ mod batch_call;
 mod call;
 mod document_listing;
 mod field;
+mod filled;
 mod layout;
 mod lock_calls;
 mod member_path;
 mod model_calls;
+mod operation_call;
 mod paging;
 mod place_type;
 mod read_settings;
@@ -32,20 +34,22 @@ use crate::ErrorKind;
 
 pub(crate) use asset_calls::AssetCalls;
 pub(crate) use batch_call::BatchCall;
-pub(crate) use call::{Call, Filled};
+pub(crate) use call::Call;
 pub(crate) use document_listing::DocumentListing;
 pub(crate) use field::{FIELDS, ProfileField};
+pub(crate) use filled::Filled;
 pub(crate) use layout::Layout;
 pub(crate) use lock_calls::LockCalls;
 pub(crate) use member_path::MemberPath;
 pub(crate) use model_calls::{MODEL_CALLS, ModelCalls};
+pub(crate) use operation_call::OperationCall;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::{PlaceType, WRITE_DOCUMENTS, WRITE_FILES};
 pub(crate) use read_settings::{READ_CHANGES, READ_FILES, READ_PAGES, READ_QUERY};
 pub(crate) use read_type::{Embedded, Id, ReadType};
 pub use rules::{ListingForm, ProfileRules, WritingForm};
 pub(crate) use translation_calls::{TRANSLATION_CALLS, TranslationCalls};
-pub(crate) use write_type::{RevisionPlace, WRITE_BY_CALLS, WriteType};
+pub(crate) use write_type::{RevisionPlace, WRITE_BY_CALLS, WRITE_BY_OPERATIONS, WriteType};
 
 /// The settings of a type: its fields, and how it is read and written.
 macro_rules! type_settings {
@@ -183,7 +187,7 @@ impl Profile {
         }
         let write = self.write_type(kind)?;
         let in_batch = write.batch.as_ref().is_some_and(|batch| batch.revision.is_some());
-        Some(write.if_match.is_some() || in_batch || self.lock_calls(kind))
+        Some(write.if_match.is_some() || in_batch || write.tells_revision() || self.lock_calls(kind))
     }
 
     fn lock_calls(&self, kind: &TypeName) -> bool {
@@ -205,9 +209,18 @@ impl Profile {
     /// The files that its types name, such as queries.
     pub fn query_files(&self) -> impl Iterator<Item = &str> {
         let reads = self.types.values().filter_map(|known| known.read.as_ref());
-        reads.flat_map(|read| {
+        let reads = reads.flat_map(|read| {
             std::iter::once(read.list.as_str()).chain(read.deleted.iter().map(|deleted| deleted.list.as_str()))
-        })
+        });
+        let writes = self.types.values().filter_map(|known| known.write.as_ref());
+        reads.chain(writes.flat_map(WriteType::operation_files))
+    }
+
+    /// Takes the texts of the operations that it writes by, each by its file's name. Gives the files that are wrong,
+    /// and what is wrong with each.
+    pub(crate) fn take_operations(&mut self, texts: &IndexMap<String, String>) -> Vec<(String, String)> {
+        let writes = self.types.values_mut().filter_map(|known| known.write.as_mut());
+        writes.flat_map(|write| write.take_operations(texts)).collect()
     }
 
     /// The names of all types.
@@ -276,9 +289,11 @@ fn profile_type(section: &mut Section<'_>, rules: &ProfileRules, report: &mut Re
     match rules.writing {
         // A table `write` is then an unknown key.
         WritingForm::None => {}
-        WritingForm::Calls => {
-            write =
-                whole_table(section, "write", report, |table, report| WriteType::from_section(table, layout, report));
+        form @ (WritingForm::Calls | WritingForm::Operations) => {
+            write = whole_table(section, "write", report, |table, report| match form {
+                WritingForm::Operations => WriteType::of_operations(table, layout, report),
+                _ => WriteType::from_section(table, layout, report),
+            });
         }
         form @ (WritingForm::Files | WritingForm::Documents) => {
             places = whole_table(section, "write", report, |table, report| {

@@ -8,7 +8,8 @@ use diaporos_core::settings::{Form, Section, Setting, Table};
 use serde_json::{Map, Value as Json};
 
 use super::asset_calls::{ATTACHMENTS, asset_limits};
-use super::call::{constants, encoded, places};
+use super::call::{encoded, places};
+use super::filled::constants;
 use super::write_type::{WITHDRAWN, withdrawn};
 use super::{Layout, WritingForm, whole_table};
 use crate::asset::AssetLimits;

@@ -7,7 +7,7 @@ use diaporos_core::settings::{InnerText, Item, Section, one_of};
 use diaporos_core::value::{EntryId, State};
 use serde_json::{Map, Value as Json};
 
-use super::call::constants;
+use super::filled::constants;
 use super::since::Since;
 use super::{ListingForm, Paging};
 use crate::http::Method;
@@ -291,7 +291,7 @@ impl Deleted {
 }
 
 /// A table of the user's own names with the meanings of words.
-fn named_words<T: Clone>(
+pub(super) fn named_words<T: Clone>(
     section: &mut Section<'_>,
     key: &'static str,
     words: &[(&str, T)],

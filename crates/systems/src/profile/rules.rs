@@ -62,6 +62,8 @@ pub enum WritingForm {
     None,
     /// By calls.
     Calls,
+    /// By operations of files.
+    Operations,
     /// As files at places of our choosing.
     Files,
     /// As documents of a database at places of our choosing.

@@ -3,7 +3,8 @@
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{TEXT, TEXTS};
-use diaporos_core::settings::{Form, Section, Table, TextForm};
+use diaporos_core::settings::{Form, Section, Table, TextForm, words};
+use indexmap::IndexMap;
 
 use super::asset_calls::ASSET_CALLS;
 use super::batch_call::BATCH;
@@ -11,8 +12,11 @@ use super::call::CALL;
 use super::document_listing::{DocumentListing, LISTED};
 use super::layout::member_path;
 use super::lock_calls::LOCK;
-use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, whole_table};
+use super::operation_call::OPERATION;
+use super::read_type::named_words;
+use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, OperationCall, whole_table};
 use crate::languages::{LanguageShape, OF_CALLS};
+use crate::operation::Meaning;
 use crate::query::{JSON_PATH, Query};
 
 /// How a type's documents are found, written and taken away by calls.
@@ -54,6 +58,28 @@ pub(super) static WITHDRAWN: Table = Table::new(
         words: TEXTS, required, "the words that say so", "[\"withdrawn\"]";
     ]],
 );
+
+/// How a type's documents are found, written and taken away by operations.
+pub(crate) static WRITE_BY_OPERATIONS: Table = Table::new(
+    "writing by operations",
+    &[settings![
+        languages: Form::Variants(&OF_CALLS), none, "how languages go into documents; `{ shape = \"map\" }` without it", "{ shape = \"row\", language = \"lang\", item = \"item\" }";
+        find: Form::Table(&OPERATION), none, "finds documents by the lane's `match` field, `$key`", "{ query = \"find-page.graphql\" }";
+        found: JSON_PATH, none, "where its answer has them", "$.data.pages.nodes[*]";
+        read: Form::Table(&OPERATION), required, "reads one: how a lost answer is settled, and who changed what", "{ query = \"page.graphql\", document = \"$.data.page\" }";
+        create: Form::Table(&OPERATION), required, "writes a new one", "{ query = \"create-page.graphql\", document = \"$.data.createPage.page\", problems = \"$.data.createPage.problems[*]\" }";
+        update: Form::Table(&OPERATION), required, "changes one, and must leave what is not sent", "{ query = \"update-page.graphql\", document = \"$.data.updatePage.page\", problems = \"$.data.updatePage.problems[*]\" }";
+        publish: Form::Table(&OPERATION), none, "puts on view what was written, where that is an operation of its own", "{ query = \"publish-page.graphql\", document = \"$.data.publishPage.page\" }";
+        withdraw: Form::Table(&OPERATION), none, "takes one off view", "{ query = \"hide-page.graphql\", document = \"$.data.hidePage.page\" }";
+        withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
+        delete: Form::Table(&OPERATION), none, "deletes one", "{ query = \"delete-page.graphql\", problems = \"$.data.deletePage.problems[*]\" }";
+        fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.content";
+        id: JSON_PATH, required, "where its id is", "$.id";
+        revision: JSON_PATH, none, "where its version is; a change that declares `$revision` is told it, and refused over another", "$.version";
+        codes: Form::Named(&Form::Word { what: "what a code means", of: || words(&Meaning::WORDS) }), none, "what codes of errors mean beside those that many servers use", "{ STALE_PAGE = \"differs\", QUOTA = \"busy\" }";
+    ]],
+)
+.needing(&[("find", "found")]);
 
 /// How a type's documents are found, written and taken away.
 #[derive(Debug, Clone)]
@@ -169,6 +195,86 @@ impl WriteType {
             assets,
             idempotency_key,
         })
+    }
+}
+
+impl WriteType {
+    /// Reads how documents are written by operations.
+    pub(super) fn of_operations(section: &mut Section<'_>, layout: Layout, report: &mut Report) -> Option<WriteType> {
+        let languages = whole_table(section, "languages", report, LanguageShape::of_calls);
+        let languages = languages.or_else(|| (!section.has("languages")).then_some(LanguageShape::Map));
+        let find = Call::operation(section, "find", report);
+        let found = Query::from_key(section, "found", report);
+        let [read, create, update, publish, withdraw, delete] =
+            ["read", "create", "update", "publish", "withdraw", "delete"]
+                .map(|key| Call::operation(section, key, report));
+        let id = Query::from_key(section, "id", report);
+        let revision = Query::from_key(section, "revision", report).map(RevisionPlace::Body);
+        let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
+        let codes = named_words(section, "codes", &Meaning::WORDS, report);
+        let layout = layout.for_writing(section, report);
+        let id = id?;
+        let mut write = WriteType {
+            languages: languages?,
+            document: None,
+            layout,
+            add: None,
+            find,
+            found: found.unwrap_or_else(|| id.clone()),
+            read: read?,
+            listed: None,
+            create: create?,
+            update: update?,
+            publish,
+            publish_batch: None,
+            withdraw,
+            delete,
+            id,
+            revision,
+            if_match: None,
+            withdrawn,
+            lock: None,
+            batch: None,
+            assets: None,
+            idempotency_key: None,
+        };
+        for operation in write.operations_mut() {
+            operation.0.codes.clone_from(&codes);
+        }
+        Some(write)
+    }
+
+    /// Its operations, each with whether it only reads, and whether it writes fields.
+    fn operations_mut(&mut self) -> Vec<(&mut OperationCall, bool, bool)> {
+        let reads = [self.find.as_mut(), Some(&mut self.read)].map(|call| (call, true, false));
+        let writes = [Some(&mut self.create), Some(&mut self.update)].map(|call| (call, false, true));
+        let others = [self.publish.as_mut(), self.withdraw.as_mut(), self.delete.as_mut()];
+        let all = reads.into_iter().chain(writes).chain(others.map(|call| (call, false, false)));
+        all.filter_map(|(call, reads, fields)| Some((call?.operation.as_deref_mut()?, reads, fields))).collect()
+    }
+
+    /// The files of its operations.
+    pub(super) fn operation_files(&self) -> impl Iterator<Item = &str> {
+        let some = [&self.find, &self.publish, &self.withdraw, &self.delete].into_iter().flatten();
+        let calls = some.chain([&self.read, &self.create, &self.update]);
+        calls.filter_map(|call| Some(call.operation.as_ref()?.file.as_str()))
+    }
+
+    /// Takes the texts of its operations. Gives the files that are wrong, and what is wrong with each.
+    pub(super) fn take_operations(&mut self, texts: &IndexMap<String, String>) -> Vec<(String, String)> {
+        let mut wrong = Vec::new();
+        for (operation, reads, fields) in self.operations_mut() {
+            let Some(text) = texts.get(&operation.file) else { continue };
+            if let Err(why) = operation.take_text(text, reads, fields) {
+                wrong.push((operation.file.clone(), why));
+            }
+        }
+        wrong
+    }
+
+    /// Whether a change is told the version that it is based on by a variable.
+    pub(crate) fn tells_revision(&self) -> bool {
+        self.revision.is_some() && self.update.operation.as_ref().is_some_and(|operation| operation.fills("revision"))
     }
 }
 

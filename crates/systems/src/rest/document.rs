@@ -7,7 +7,7 @@ use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, fro
 use serde_json::{Map, Value as Json};
 
 use super::write::RestWriter;
-use crate::http::{Answer, Body};
+use crate::http::{Answer, Body, Request};
 use crate::languages::LanguageShape;
 use crate::profile::{Call, RevisionPlace, WriteType};
 use crate::query::scalar_text;
@@ -52,6 +52,14 @@ impl RestWriter {
     /// A document as the body of a call.
     pub(super) fn body(write: &WriteType, call: &Call, document: Map<String, Json>) -> Body {
         call.json(write.document.as_ref().map_or_else(|| document.clone(), |at| at.wrap(document.clone())))
+    }
+
+    /// Puts a document into the body of a request.
+    pub(super) fn put_document(request: &mut Request, write: &WriteType, call: &Call, document: Map<String, Json>) {
+        match (&call.operation, &mut request.body) {
+            (Some(operation), Some(Body::Json(body, _))) => operation.put_document(body, document),
+            _ => request.body = Some(Self::body(write, call, document)),
+        }
     }
 
     /// The document in an answer.

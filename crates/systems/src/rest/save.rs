@@ -10,7 +10,7 @@ use super::document::{is_accepted, only_promised};
 use super::lock::Held;
 use super::write::{RestWriter, Saving};
 use crate::http::{Answer, HeaderText, Method, Request};
-use crate::profile::WriteType;
+use crate::profile::{Call, WriteType};
 use crate::{ErrorKind, SystemError};
 
 /// The first pause before it is looked whether what was promised is done; each further one is twice as
@@ -65,6 +65,8 @@ impl RestWriter {
             request = request.header(header, key.to_string());
         }
         let answer = self.send(&request).await?;
+        let call = call_of(write, order).ok_or_else(|| self.error("the profile has no call for this"))?;
+        let answer = call.shown(answer).map_err(|kind| self.client.error(&request, kind))?;
         let written = self.written(kind, write, order, &answer).map_err(|error| about(&request, error))?;
         if !shows || order.fields().is_none() {
             return Ok(written);
@@ -121,7 +123,8 @@ impl RestWriter {
         if let Some(held) = held {
             request = held.bearing(request);
         }
-        let published = match self.send(&request).await {
+        let shown = |answer| publish.shown(answer).map_err(|kind| self.client.error(&request, kind));
+        let published = match self.send(&request).await.and_then(shown) {
             // What is on view is the document that was just written, whatever it is called.
             Ok(answer) => {
                 let now = Order::Withdraw { id: id.clone(), revision: None };
@@ -204,6 +207,17 @@ impl RestWriter {
         self.put_fields(write, fields, &mut members)?;
         request.body = Some(Self::body(write, &write.update, members));
         Ok(())
+    }
+}
+
+/// The call that carries out an order.
+fn call_of<'w>(write: &'w WriteType, order: &Order) -> Option<&'w Call> {
+    match order {
+        Order::Create { item, .. } => write.add.as_ref().filter(|_| item.is_some()).or(Some(&write.create)),
+        Order::Update { .. } => Some(&write.update),
+        Order::Show { .. } => write.publish.as_ref(),
+        Order::Withdraw { .. } => write.withdraw.as_ref(),
+        Order::Delete { .. } => write.delete.as_ref(),
     }
 }
 

@@ -13,7 +13,7 @@ use url::Url;
 
 use crate::asset::{Asset, Fetcher};
 use crate::gather::Gatherer;
-use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
+use crate::http::{Answer, Body, Client, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{BatchCall, Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
 use crate::search::searched;
@@ -77,7 +77,9 @@ impl RestWriter {
 
     pub(super) fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
-        Ok(self.client.request(call.method, url))
+        let mut request = self.client.request(call.method, url);
+        request.body = call.operation.as_ref().map(|operation| Body::json(operation.body(filled)));
+        Ok(request)
     }
 
     /// Reads a document; none where it is not there.
@@ -87,8 +89,12 @@ impl RestWriter {
         id: &EntryId,
     ) -> Result<Option<(Request, Answer)>, SystemError> {
         let request = strongly_tagged(write, self.call(&write.read, filled(write, id))?);
-        match self.client.read(&request).await {
+        let answer = self.client.read(&request).await;
+        let shown = |answer| write.read.shown(answer).map_err(|kind| self.client.error(&request, kind));
+        match answer.and_then(shown) {
             Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => Ok(None),
+            // An operation says so by showing null.
+            Ok(answer) if write.read.operation.is_some() && answer.body == b"null" => Ok(None),
             answer => answer.map(|answer| Some((request, answer))),
         }
     }
@@ -101,12 +107,13 @@ impl RestWriter {
         id: &EntryId,
         revision: Option<&Revision>,
     ) -> Result<Request, SystemError> {
-        let mut request = self.call(call, filled(write, id))?;
+        let revision_text = revision.map_or("", Revision::as_str);
+        let mut request = self.call(call, Filled { revision: revision_text, ..filled(write, id) })?;
         if let Some(value) = if_match(write, revision) {
             request = request.header("if-match", value);
         }
         if !call.body.is_empty() {
-            request.body = Some(Self::body(write, call, call.body.clone()));
+            Self::put_document(&mut request, write, call, call.body.clone());
         }
         Ok(strongly_tagged(write, request))
     }
@@ -119,7 +126,7 @@ impl Write for RestWriter {
     }
 
     fn finds_by_language(&self, kind: &TypeName) -> bool {
-        self.write_type(kind).is_ok_and(|write| write.find.as_ref().is_some_and(|call| call.has("language")))
+        self.write_type(kind).is_ok_and(|write| write.find.as_ref().is_some_and(Call::asks_language))
     }
 
     fn fields(&self, kind: &TypeName) -> Option<&EntryType> {
@@ -156,7 +163,7 @@ impl Write for RestWriter {
         // A replacing write compares by itself.
         let compares = write.update.method == Method::Put && revision.is_some();
         let in_batch = write.batch.as_ref().is_some_and(|batch| batch.revision.is_some()) && revision.is_some();
-        compares || in_batch || if_match(write, revision).is_some()
+        compares || in_batch || (write.tells_revision() && revision.is_some()) || if_match(write, revision).is_some()
     }
 
     fn repeats(&self, kind: &TypeName) -> bool {
@@ -200,24 +207,32 @@ impl Write for RestWriter {
             Order::Create { language, item, key, .. } => {
                 let code = self.code(language.as_ref())?.unwrap_or_default();
                 let id = item.as_ref().map_or("", EntryId::as_str);
-                let filled =
-                    Filled { key: key.as_deref().unwrap_or_default(), language: &code, id, ..Filled::default() };
+                let filled = Filled {
+                    key: key.as_deref().unwrap_or_default(),
+                    language: &code,
+                    id,
+                    item: id,
+                    ..Filled::default()
+                };
                 let call = write.add.as_ref().filter(|_| item.is_some()).unwrap_or(&write.create);
                 let mut request = self.call(call, filled)?;
                 if write.create.method == Method::Put {
                     // Nothing that is there already is replaced (RFC 9110 §13.1.2).
                     request = request.header("if-none-match", "*");
                 }
-                request.body = Some(Self::body(write, call, self.document(write, call, order)?));
+                Self::put_document(&mut request, write, call, self.document(write, call, order)?);
                 let request = strongly_tagged(write, request);
                 Ok(request)
             }
             Order::Update { id, revision, .. } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
-                request.body = Some(Self::body(write, &write.update, self.document(write, &write.update, order)?));
+                let document = self.document(write, &write.update, order)?;
+                Self::put_document(&mut request, write, &write.update, document);
                 // PUT replaces (RFC 9110 §9.3.4), and so may anything else that takes a member with others in
                 // it: what is not sent would be lost.
-                request.within_whole = write.update.method == Method::Put || write.layout.is_nested();
+                let is_operation = write.update.operation.is_some();
+                request.within_whole =
+                    !is_operation && (write.update.method == Method::Put || write.layout.is_nested());
                 Ok(request)
             }
             Order::Show { id, revision } => {
