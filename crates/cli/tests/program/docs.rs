@@ -47,6 +47,21 @@ fn the_places_of_the_profiles_page_are_sound() {
 }
 
 #[test]
+fn the_operations_of_the_profiles_page_are_sound() {
+    let hub = Hub::new();
+    hub.write("profiles/operations.toml", &blocks(&page("docs/profiles.md"), "toml operations"));
+    for name in ["find-page", "page", "create-page", "update-page", "delete-page", "hide-page"] {
+        let text = "query Page($id: ID, $key: String, $revision: Int, $input: PageInput, $page: ID) { page { id } }";
+        hub.write(&format!("{name}.graphql"), text);
+    }
+    hub.write(
+        "diaporos.toml",
+        "[systems.a]\nkind = \"graphql\"\nurl = \"http://a.example\"\nprofile = \"profiles/operations.toml\"\n",
+    );
+    hub.good(&["check"]);
+}
+
+#[test]
 fn the_commands_of_the_front_page_run() {
     let hub = Hub::new();
     let front = page("README.md");
