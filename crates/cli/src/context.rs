@@ -184,15 +184,12 @@ impl Context {
         if std::fs::read_to_string(&file).is_ok_and(|known| known.trim() == mark) {
             return Ok(());
         }
-        if std::io::stdin().is_terminal() && std::io::stderr().is_terminal() {
+        if can_answer() {
             note("this hub has not run here yet, or reaches something new:");
             for one in &reached {
                 note(&one_line(&format!("  {} {} for {}, {}", one.what, one.name, one.system, one.purpose)));
             }
-            let _ = write!(std::io::stderr(), "go on? [y/N] ");
-            let mut answer = String::new();
-            std::io::stdin().read_line(&mut answer)?;
-            if !matches!(answer.trim(), "y" | "Y" | "yes") {
+            if !says_yes()? {
                 return Err(Failure::wrong("nothing was asked of any system").advise(
                     "`diaporos probe --reach` lists what the hub reaches; `diaporos check` reads its configuration",
                 ));
@@ -335,4 +332,17 @@ fn host() -> String {
 fn no_hub(folder: &Path) -> Failure {
     Failure::wrong(format!("there is no {} in {} or above it", config::FILE, folder.display()))
         .advise("go into a hub's folder, name one with `--hub DIR`, or make one: `diaporos init DIR`")
+}
+
+/// Whether somebody can answer a question.
+pub(crate) fn can_answer() -> bool {
+    std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
+}
+
+/// Asks whether to go on.
+pub(crate) fn says_yes() -> std::io::Result<bool> {
+    let _ = write!(std::io::stderr(), "go on? [y/N] ");
+    let mut answer = String::new();
+    std::io::stdin().read_line(&mut answer)?;
+    Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use diaporos_core::value::SystemName;
 use diaporos_systems::agency::Agency;
+use diaporos_systems::asked::{Access, Asker};
 use diaporos_systems::blank::learn_address;
 use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
@@ -68,6 +69,16 @@ impl<'a> Connector<'a> {
     pub fn writer(&self, name: &SystemName) -> Result<Box<dyn Write>, ConnectError> {
         let (system, setup) = self.with(name)?;
         system.writer(&setup)
+    }
+
+    /// What asks the system by hand, with one of its credentials; none where it is not reached at one address over
+    /// HTTP.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    pub fn asker(&self, name: &SystemName, access: Access) -> Result<Option<Asker>, ConnectError> {
+        let (system, setup) = self.with(name)?;
+        system.asker(&setup, access)
     }
 
     /// The agency, to which texts are sent with the credential for writing, and which is asked with the

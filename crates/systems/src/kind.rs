@@ -10,6 +10,7 @@ use diaporos_core::model::Model;
 use diaporos_core::settings::{Section, Table};
 
 use crate::agency::Agency;
+use crate::asked::{Access, Asker};
 use crate::http_system::HttpSettings;
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ProfileRules};
@@ -88,6 +89,20 @@ pub trait System: Debug + Send + Sync {
     /// # Errors
     /// Where it cannot be set up.
     fn reader(&self, setup: &dyn Setup) -> Result<Box<dyn Read>, ConnectError>;
+
+    /// Sets it up to be asked by hand, with one of its credentials; none where it is not reached at one address over
+    /// HTTP.
+    ///
+    /// # Errors
+    /// Where it cannot be set up.
+    fn asker(&self, setup: &dyn Setup, access: Access) -> Result<Option<Asker>, ConnectError> {
+        let Some(http) = self.http() else { return Ok(None) };
+        let system = match access {
+            Access::Read => http.for_reading(setup)?,
+            Access::Write => http.for_writing(setup)?,
+        };
+        Ok(Some(Asker::new(system.client()?, system.url)))
+    }
 
     /// Sets it up to be written, with its credential for writing. The one for reading is not used.
     ///

@@ -4,6 +4,7 @@
 //! write with. A request is data first: preview, `--as-curl` and push share it.
 
 pub mod agency;
+pub mod asked;
 pub mod asset;
 pub mod blank;
 mod decode;

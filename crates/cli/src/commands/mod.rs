@@ -1,6 +1,7 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
 mod alerts;
+mod ask;
 mod backup;
 mod batch;
 mod changes;
@@ -76,6 +77,7 @@ pub(crate) enum Command {
     Init(init::Init),
     Check(check::Check),
     Probe(probe::Probe),
+    Ask(ask::AskCommand),
     Model(model::Model),
     Pull(pull::Pull),
     Entries(entries::Entries),
@@ -117,6 +119,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Init(args) => init::run(&args, context).await,
         Command::Check(args) => check::run(&args, context).await,
         Command::Probe(args) => probe::run(&args, context).await,
+        Command::Ask(args) => ask::run(&args, context).await,
         Command::Model(args) => model::run(&args, context).await,
         Command::Pull(args) => pull::run(&args, context).await,
         Command::Entries(args) => entries::run(&args, context),

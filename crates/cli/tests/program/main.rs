@@ -11,6 +11,7 @@
 mod answers;
 mod archive;
 mod arranged;
+mod ask;
 mod backup;
 mod batch;
 mod batch_returns;

@@ -212,6 +212,24 @@ impl Client {
         Ok(answer)
     }
 
+    /// Sends a request once, and gives whatever is answered: no status is an error, nothing is tried again, and no
+    /// redirect is followed.
+    ///
+    /// # Errors
+    /// Where no answer came.
+    pub(crate) async fn ask(&self, request: &Request) -> Result<Answer, SystemError> {
+        let asked = async {
+            let way = way_of(&request.url, true)?;
+            let wanted = request.headers.iter().any(|(_, text)| matches!(text, HeaderText::Fetched { .. }));
+            let fetched = match self.tokens.as_ref().filter(|_| wanted) {
+                Some(tokens) => Some(tokens.value(&self.ways, None).await?.0),
+                None => None,
+            };
+            self.exchanged(request, way, fetched.as_ref(), &mut None).await
+        };
+        asked.await.map_err(|kind| self.error(request, kind))
+    }
+
     async fn with_retries(
         &self,
         (request, way): (&Request, Way),
@@ -256,6 +274,21 @@ impl Client {
         fetched: Option<&SecretString>,
         sink: &mut Sink<'_>,
     ) -> Result<Answer, ErrorKind> {
+        let answer = self.exchanged(request, way, fetched, sink).await?;
+        if (200..400).contains(&answer.status) {
+            return Ok(answer);
+        }
+        Err(failure(answer.status, &answer.body, retry_after(&answer)))
+    }
+
+    /// Sends a request, and gives whatever is answered.
+    async fn exchanged(
+        &self,
+        request: &Request,
+        way: Way,
+        fetched: Option<&SecretString>,
+        sink: &mut Sink<'_>,
+    ) -> Result<Answer, ErrorKind> {
         let method = match request.method {
             Method::Get => reqwest::Method::GET,
             Method::Post => reqwest::Method::POST,
@@ -280,14 +313,10 @@ impl Client {
             sending = sending.header(CONTENT_TYPE, body.media()).body(bytes);
         }
         let exchange = Exchange::of(&self.limits, self.pace.clone());
-        let answer = match sink {
-            Some(sink) => exchange.given_on(sending, *sink).await?,
-            None => beside(exchange.held(sending)).await?,
-        };
-        if (200..400).contains(&answer.status) {
-            return Ok(answer);
+        match sink {
+            Some(sink) => exchange.given_on(sending, *sink).await,
+            None => beside(exchange.held(sending)).await,
         }
-        Err(failure(answer.status, &answer.body, retry_after(&answer)))
     }
 }
 

@@ -7,9 +7,11 @@ use reqwest::{RequestBuilder, Response};
 use tokio::task::JoinSet;
 
 use super::Answer;
+use super::allowance::nothing_left_for;
 use super::limits::Limits;
 use super::pace::Pace;
-use super::retry::causes;
+use super::request::shown_url;
+use super::retry::{LONGEST_ASKED, causes};
 use crate::ErrorKind;
 use crate::blank::{BlankedContent, blank, blank_content};
 
@@ -53,7 +55,7 @@ impl Exchange {
     pub(super) async fn held(self, sending: RequestBuilder) -> Result<Answer, ErrorKind> {
         let _place = self.pace.turn().await;
         let response = self.begun(sending).await?;
-        let (status, headers) = head(&response);
+        let (status, headers) = self.head(&response);
         // What an answer echoes goes no further, into no message, no store and no next address.
         let body = blank_content(self.body(response).await?);
         Ok(Answer { status, headers, body, moved: None })
@@ -63,7 +65,7 @@ impl Exchange {
     pub(super) async fn given_on(self, sending: RequestBuilder, sink: &mut dyn BodySink) -> Result<Answer, ErrorKind> {
         let _place = self.pace.turn().await;
         let response = self.begun(sending).await?;
-        let (status, headers) = head(&response);
+        let (status, headers) = self.head(&response);
         let body = if (200..300).contains(&status) {
             self.body_into(response, sink).await?;
             Vec::new()
@@ -78,6 +80,20 @@ impl Exchange {
             Ok(response) => response.map_err(|error| self.transport(&error)),
             Err(_) => Err(ErrorKind::TimedOut(self.first_byte)),
         }
+    }
+
+    /// The status and the headers, names in lower case. Where they say that nothing is left to be asked, nothing is for
+    /// as long as they say, but for no longer than a request would wait.
+    fn head(&self, response: &Response) -> (u16, Vec<(String, String)>) {
+        let pairs = response.headers().iter();
+        let pairs = pairs
+            .filter_map(|(name, value)| Some((name.as_str().to_owned(), blank(value.to_str().ok()?).into_owned())));
+        let headers: Vec<(String, String)> = pairs.collect();
+        if let Some(pause) = nothing_left_for(&headers).filter(|pause| *pause <= LONGEST_ASKED) {
+            tracing::info!(url = %shown_url(response.url()), ?pause, "it says that nothing is left to be asked");
+            self.pace.rest_for(pause);
+        }
+        (response.status().as_u16(), headers)
     }
 
     async fn body(&self, response: Response) -> Result<Vec<u8>, ErrorKind> {
@@ -124,12 +140,4 @@ impl Exchange {
             ErrorKind::Broken(causes(error))
         }
     }
-}
-
-/// The status and the headers, names in lower case.
-fn head(response: &Response) -> (u16, Vec<(String, String)>) {
-    let pairs = response.headers().iter();
-    let pairs =
-        pairs.filter_map(|(name, value)| Some((name.as_str().to_owned(), blank(value.to_str().ok()?).into_owned())));
-    (response.status().as_u16(), pairs.collect())
 }

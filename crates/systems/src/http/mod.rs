@@ -1,5 +1,6 @@
 //! HTTP with manners: requests as data, capped answers, redirects within limits, retried reads.
 
+mod allowance;
 mod answer;
 mod client;
 mod credential;

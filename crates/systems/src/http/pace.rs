@@ -51,6 +51,8 @@ pub(super) struct Pace {
     places: Arc<Semaphore>,
     between: Duration,
     next: Arc<Mutex<Option<Instant>>>,
+    /// Nothing is asked before, for an answer said that nothing was left.
+    rests_until: Arc<Mutex<Option<Instant>>>,
     shared: Option<Arc<Shared>>,
 }
 
@@ -82,7 +84,7 @@ impl Pace {
     pub(super) fn new(rate: Option<Rate>, concurrency: usize) -> Pace {
         let between = rate.map_or(Duration::ZERO, |rate| rate.within / rate.requests);
         let places = Arc::new(Semaphore::new(concurrency.max(1)));
-        Pace { places, between, next: Arc::default(), shared: None }
+        Pace { places, between, next: Arc::default(), rests_until: Arc::default(), shared: None }
     }
 
     /// The same, together with other processes.
@@ -106,7 +108,24 @@ impl Pace {
             let turn = self.take_turn(Instant::now());
             tokio::time::sleep_until(turn).await;
         }
+        // Whoever waits here may meet another answer that says so.
+        while let Some(until) = self.rest() {
+            tokio::time::sleep_until(until).await;
+        }
         place
+    }
+
+    /// Till when nothing is asked.
+    fn rest(&self) -> Option<Instant> {
+        let until = *self.rests_until.lock().unwrap_or_else(PoisonError::into_inner);
+        until.filter(|until| *until > Instant::now())
+    }
+
+    /// Asks nothing for so long, for an answer said that nothing was left.
+    pub(super) fn rest_for(&self, pause: Duration) {
+        let until = Instant::now() + pause;
+        let mut rests = self.rests_until.lock().unwrap_or_else(PoisonError::into_inner);
+        *rests = Some(rests.map_or(until, |known| known.max(until)));
     }
 
     async fn shared_place(&self, shared: &Shared) -> Option<OwnedSemaphorePermit> {
@@ -191,6 +210,16 @@ mod tests {
         let later = start + Duration::from_secs(60);
         assert_eq!(pace.take_turn(later), later);
         assert_eq!(pace.take_turn(later), later + Duration::from_millis(100));
+    }
+
+    #[tokio::test]
+    async fn nothing_is_asked_while_nothing_is_left() {
+        let (pace, start) = (Pace::new(None, 4), Instant::now());
+        drop(pace.turn().await);
+        pace.rest_for(Duration::from_millis(90));
+        pace.rest_for(Duration::from_millis(10));
+        let turns = futures::future::join_all((0..3).map(|_| pace.turn())).await;
+        assert!(turns.len() == 3 && start.elapsed() >= Duration::from_millis(90), "{:?}", start.elapsed());
     }
 
     /// Gives each of two the half of a limit, as far as the other lets go of it.

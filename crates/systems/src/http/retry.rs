@@ -11,7 +11,7 @@ const FIRST_PAUSE: Duration = Duration::from_millis(200);
 const LONGEST_PAUSE: Duration = Duration::from_secs(30);
 /// The longest that `Retry-After` may ask for and get; whoever asks for more is told of, and waited for by
 /// the next run.
-const LONGEST_ASKED: Duration = Duration::from_secs(120);
+pub(super) const LONGEST_ASKED: Duration = Duration::from_secs(120);
 
 /// Whether it is worth waiting as long as the other side asks.
 pub(super) fn may_wait(kind: &ErrorKind) -> bool {

@@ -3,6 +3,7 @@
 mod asset;
 mod batch;
 mod document;
+mod facts;
 mod kind;
 mod link;
 mod listing;
@@ -14,6 +15,7 @@ mod save;
 mod usual;
 mod write;
 
+pub use facts::{Fact, facts, found_at};
 pub use kind::Rest;
 pub use read::RestReader;
 pub use write::RestWriter;

@@ -139,7 +139,9 @@ impl Write for RestWriter {
     }
 
     fn max_handed_over(&self, kind: &TypeName) -> usize {
-        self.max_in_flight(kind) * 2
+        // Where turns are rare, who is asked to end would wait for all that were handed over.
+        let waits_for_others = if self.client.limits().rate.is_none() { 2 } else { 1 };
+        self.max_in_flight(kind) * waits_for_others
     }
 
     fn failure_limit(&self) -> u32 {
