@@ -29,7 +29,7 @@ pub(crate) struct AskCommand {
     /// The method and the path, which follows the system's address.
     #[arg(value_name = "CALL")]
     call: String,
-    /// Show only what a JSONPath (RFC 9535) leads to in the answer.
+    /// Print only what a JSONPath (RFC 9535) leads to in a good answer, a line each.
     #[arg(long, value_name = "JSONPATH")]
     at: Option<String>,
     /// A body of JSON, or `@FILE` with one.

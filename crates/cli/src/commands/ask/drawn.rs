@@ -15,10 +15,18 @@ const LETTERS: usize = 160;
 /// So many lines of what is not JSON are shown.
 const LINES: usize = 40;
 
-/// Draws an answer: its status, its headers, what it tells, and its body or what was looked for in it.
+/// Draws an answer: its status, its headers, what it tells, and its body; or only what was looked for in a good one.
 pub(super) fn draw(args: &AskCommand, came: &Came, found: Option<&Vec<Json>>) -> Result<(), Failure> {
     let Came { answer, took, facts } = came;
     let mut out = out();
+    // Values alone, a line each, for whatever reads them next.
+    if let Some(found) = found.filter(|_| answer.status < 400) {
+        for value in found {
+            writeln!(out, "{}", one_line(&value.as_str().map_or_else(|| value.to_string(), str::to_owned)))?;
+        }
+        out.flush()?;
+        return Ok(());
+    }
     writeln!(out, "{} after {} ms, {} bytes", answer.status, took.as_millis(), answer.body.len())?;
     let width = answer.headers.iter().map(|(name, _)| name.len()).max().unwrap_or_default();
     for (name, value) in &answer.headers {
@@ -32,17 +40,9 @@ pub(super) fn draw(args: &AskCommand, came: &Came, found: Option<&Vec<Json>>) ->
         }
     }
     writeln!(out)?;
-    match (found, answer.json()) {
-        (Some(found), _) => {
-            for value in found {
-                writeln!(out, "{}", one_line(&value.as_str().map_or_else(|| value.to_string(), str::to_owned)))?;
-            }
-            if found.is_empty() {
-                writeln!(out, "nothing is there")?;
-            }
-        }
-        (None, Ok(json)) => writeln!(out, "{:#}", if args.whole { json } else { shortened(json) })?,
-        (None, Err(_)) => draw_text(&mut out, &answer.body, args.whole)?,
+    match answer.json() {
+        Ok(json) => writeln!(out, "{:#}", if args.whole { json } else { shortened(json) })?,
+        Err(_) => draw_text(&mut out, &answer.body, args.whole)?,
     }
     out.flush()?;
     Ok(())
