@@ -122,12 +122,17 @@ fn body(args: &AskCommand) -> Result<Option<Json>, Failure> {
 fn may_be_sent(args: &AskCommand, request: &Request) -> Result<(), Failure> {
     let reads = request.method.reads() || (args.reads && request.method == Method::Post);
     if !args.write {
-        return match reads {
-            true => Ok(()),
-            false => Err(Failure::wrong(format!("{} may change something there", request.method.word())).advise(
-                "`--write` sends it with the credential for writing; a POST that changes nothing says `--reads`",
-            )),
+        if reads {
+            return Ok(());
+        }
+        let advice = match request.method {
+            Method::Post => {
+                "where it changes nothing, say `--reads`; `--write` sends it with the credential for writing"
+            }
+            _ => "`--write` sends it with the credential for writing",
         };
+        let may = format!("{} may change something there", request.method.word());
+        return Err(Failure::wrong(may).advise(advice));
     }
     if args.yes {
         return Ok(());
