@@ -70,6 +70,7 @@ impl Meaning {
 }
 
 /// Where an answer has what, and what its codes mean.
+#[derive(Clone, Copy)]
 pub(crate) struct Outcome<'a> {
     /// Where it has the document; none where it shows none.
     pub(crate) document: Option<&'a Query>,
@@ -77,6 +78,8 @@ pub(crate) struct Outcome<'a> {
     pub(crate) problems: Option<&'a Query>,
     /// What codes mean here.
     pub(crate) codes: &'a [(String, Meaning)],
+    /// Whether it makes a document, which is not shown before it is there.
+    pub(crate) makes: bool,
 }
 
 /// The document that an answer shows: null where it says that there is none; none where it was to show none, and the
@@ -86,12 +89,16 @@ pub(crate) struct Outcome<'a> {
 /// Where it was not done, or nobody can tell.
 pub(crate) fn outcome(answer: &Json, at: &Outcome<'_>) -> Result<Option<Json>, ErrorKind> {
     let problems = at.problems.map(|query| query.all(answer)).unwrap_or_default();
+    let document = at.document.and_then(|query| query.first(answer)).filter(|found| !found.is_null());
     if !problems.is_empty() {
         let message = said(&problems);
+        // Some call a warning a problem: what was just made is there all the same.
+        if at.makes && document.is_some() {
+            return Err(ErrorKind::Content(format!("it shows what it made, and lists problems: {message}")));
+        }
         // Problems that a payload lists are about what was sent: nothing was done.
         return Err(meaning(&problems, at.codes).unwrap_or(Meaning::Refused).kind(message));
     }
-    let document = at.document.and_then(|query| query.first(answer)).filter(|found| !found.is_null());
     if let Some(document) = document {
         // An error beside it is about a part of the answer.
         return Ok(Some(document.clone()));
@@ -140,7 +147,8 @@ mod tests {
         let document = Query::parse("$.data.save.page");
         let problems = Query::parse("$.data.save.problems[*]");
         let codes = [("STALE_PAGE".to_owned(), Meaning::Differs)];
-        let saving = Outcome { document: Some(&document), problems: Some(&problems), codes: &codes };
+        let saving = Outcome { document: Some(&document), problems: Some(&problems), codes: &codes, makes: false };
+        let making = Outcome { makes: true, ..saving };
         let removing = Outcome { document: None, ..saving };
         let told = |answer: Json, at: &Outcome<'_>| match outcome(&answer, at) {
             Ok(document) => document.map_or("done".to_owned(), |document| document.to_string()),
@@ -168,6 +176,9 @@ mod tests {
         ] {
             assert_eq!(told(answer.clone(), &saving), expected, "{answer}");
         }
+        let warned = json!({ "data": { "save": { "page": { "id": 1 }, "problems": [{ "message": "no picture" }] } } });
+        assert_eq!(told(warned.clone(), &saving), "it answered 422: no picture", "what is there is shown as it was");
+        assert_eq!(told(warned, &making), "it shows what it made, and lists problems: no picture ?");
         for (answer, expected) in [
             (json!({ "data": { "remove": { "id": 1 } } }), "done"),
             (json!({ "data": { "remove": null } }), "the answer has neither what was asked for nor errors ?"),

@@ -40,6 +40,8 @@ pub(crate) struct OperationCall {
     variables: Map<String, Json>,
     /// What codes mean.
     pub(super) codes: Vec<(String, Meaning)>,
+    /// Whether it makes a document.
+    pub(super) makes: bool,
     /// Its text, once the file is read.
     text: Option<OperationText>,
 }
@@ -58,6 +60,7 @@ impl OperationCall {
             input: input?,
             variables: variables.unwrap_or_default(),
             codes: Vec::new(),
+            makes: false,
             text: None,
         })
     }
@@ -131,8 +134,12 @@ impl OperationCall {
     /// # Errors
     /// Where it was not done, or nobody can tell.
     pub(crate) fn outcome(&self, answer: &Json) -> Result<Option<Json>, ErrorKind> {
-        let at = Outcome { document: self.document.as_ref(), problems: self.problems.as_ref(), codes: &self.codes };
-        outcome(answer, &at)
+        outcome(answer, &self.places())
+    }
+
+    fn places(&self) -> Outcome<'_> {
+        let (document, problems) = (self.document.as_ref(), self.problems.as_ref());
+        Outcome { document, problems, codes: &self.codes, makes: self.makes }
     }
 
     /// The whole answer of a search.
@@ -140,7 +147,7 @@ impl OperationCall {
     /// # Errors
     /// Where it was not answered.
     pub(crate) fn searched(&self, answer: Json) -> Result<Json, ErrorKind> {
-        let at = Outcome { document: None, problems: self.problems.as_ref(), codes: &self.codes };
+        let at = Outcome { document: None, ..self.places() };
         let is_whole = answer.get("errors").is_none_or(|errors| errors.as_array().is_some_and(Vec::is_empty));
         match outcome(&answer, &at) {
             _ if is_whole && answer.get("data").is_some_and(Json::is_object) => Ok(answer),

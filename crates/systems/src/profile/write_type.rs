@@ -238,6 +238,9 @@ impl WriteType {
             assets: None,
             idempotency_key: None,
         };
+        if let Some(create) = &mut write.create.operation {
+            create.makes = true;
+        }
         for operation in write.operations_mut() {
             operation.0.codes.clone_from(&codes);
         }
