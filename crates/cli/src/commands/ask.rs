@@ -81,12 +81,13 @@ pub(crate) async fn run(args: &AskCommand, context: &Context) -> Result<Exit, Fa
         out.flush()?;
         return Ok(Exit::Done);
     }
+    context.confirm_reach(&config)?;
     may_be_sent(args, &request)?;
     let came = sent(&asker, &request).await?;
     let found = args.at.as_ref().map(|path| found_at(&came.answer, path)).transpose();
     match context.format {
         Format::Table => drawn::draw(args, &came, found.as_ref().ok().and_then(Option::as_ref))?,
-        _ => as_json(&request, &came, found.as_ref().ok().and_then(Option::as_ref))?,
+        format => as_json(format, &request, &came, found.as_ref().ok().and_then(Option::as_ref))?,
     }
     let is_good = came.answer.status < 400;
     match found {
@@ -151,7 +152,7 @@ async fn sent(asker: &Asker, request: &Request) -> Result<Came, Failure> {
     Ok(Came { took: began.elapsed(), facts: facts(&answer), answer })
 }
 
-fn as_json(request: &Request, came: &Came, found: Option<&Vec<Json>>) -> Result<(), Failure> {
+fn as_json(format: Format, request: &Request, came: &Came, found: Option<&Vec<Json>>) -> Result<(), Failure> {
     let Came { answer, took, facts } = came;
     let headers: Vec<Json> =
         answer.headers.iter().map(|(name, value)| json!({ "name": name, "value": value })).collect();
@@ -169,7 +170,10 @@ fn as_json(request: &Request, came: &Came, found: Option<&Vec<Json>>) -> Result<
         None => told["body"] = body,
     }
     let mut out = out();
-    writeln!(out, "{told:#}")?;
+    match format {
+        Format::Jsonl => writeln!(out, "{told}")?,
+        _ => writeln!(out, "{told:#}")?,
+    }
     out.flush()?;
     Ok(())
 }

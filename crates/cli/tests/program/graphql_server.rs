@@ -99,6 +99,14 @@ impl Pages {
     }
 }
 
+fn missing() -> Error {
+    Error::new("no such page").extend_with(|_, extensions| extensions.set("code", "NOT_FOUND"))
+}
+
+fn stale() -> Error {
+    Error::new("somebody saved it since").extend_with(|_, extensions| extensions.set("code", "STALE_PAGE"))
+}
+
 fn trouble(field: &str, message: &str, code: Option<&str>) -> Saved {
     let (field, message) = (vec!["input".to_owned(), field.to_owned()], message.to_owned());
     Saved { page: None, problems: vec![Trouble { message, field, code: code.map(str::to_owned) }] }
@@ -152,19 +160,26 @@ impl Mutation {
         Saved { page: Some(page.clone()), problems: Vec::new() }
     }
 
-    async fn hide_page(&self, ctx: &Context<'_>, id: ID) -> async_graphql::Result<Page> {
+    async fn hide_page(&self, ctx: &Context<'_>, id: ID, revision: Option<i32>) -> async_graphql::Result<Page> {
         let mut kept = ctx.data_unchecked::<Pages>().kept();
         let page = id.parse().ok().and_then(|id: i32| kept.pages.get_mut(&id));
-        let missing = || Error::new("no such page").extend_with(|_, extensions| extensions.set("code", "NOT_FOUND"));
         let page = page.ok_or_else(missing)?;
+        if revision.is_some_and(|revision| revision != page.version) {
+            return Err(stale());
+        }
         "hidden".clone_into(&mut page.status);
         page.version += 1;
         Ok(page.clone())
     }
 
-    async fn delete_page(&self, ctx: &Context<'_>, id: ID) -> bool {
+    async fn delete_page(&self, ctx: &Context<'_>, id: ID, revision: Option<i32>) -> async_graphql::Result<bool> {
         let mut kept = ctx.data_unchecked::<Pages>().kept();
-        id.parse().is_ok_and(|id: i32| kept.pages.remove(&id).is_some())
+        let id: i32 = id.parse().map_err(|_| missing())?;
+        let page = kept.pages.get(&id).ok_or_else(missing)?;
+        if revision.is_some_and(|revision| revision != page.version) {
+            return Err(stale());
+        }
+        Ok(kept.pages.remove(&id).is_some())
     }
 }
 

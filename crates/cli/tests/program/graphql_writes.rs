@@ -35,11 +35,18 @@ fn hub(url: &str) -> HubFolder {
                 "mutation Save($id: ID!, $revision: Int, $input: PageInput!) {{ updatePage(id: $id, revision: $revision, input: $input) {{ {saved} }} }}"
             ),
         ),
-        ("hide", "mutation Hide($page: ID!) { hidePage(id: $page) { ...Whole } }".to_owned()),
+        (
+            "hide",
+            "mutation Hide($page: ID!, $revision: Int) { hidePage(id: $page, revision: $revision) { ...Whole } }"
+                .to_owned(),
+        ),
     ] {
         hub.write(&format!("{name}.graphql"), &format!("{text}\n{PAGE}\n"));
     }
-    hub.write("delete.graphql", "mutation Delete($id: ID!) { deletePage(id: $id) }");
+    hub.write(
+        "delete.graphql",
+        "mutation Delete($id: ID!, $revision: Int) { deletePage(id: $id, revision: $revision) }",
+    );
     hub
 }
 
@@ -89,6 +96,25 @@ fn what_somebody_saved_since_is_not_written_over() {
     plants(&hub, &[("1", "Royal fern")]);
     assert_eq!(push(&hub)["held"], 1, "the version was told, and is another there");
     assert_eq!(titles(&pages, "1"), ["Their fern"]);
+}
+
+/// Also where the operation that takes it away cannot be told which version is meant.
+#[test]
+fn what_somebody_saved_since_is_not_taken_away() {
+    for text in [None, Some("mutation Delete($id: ID!) { deletePage(id: $id) }")] {
+        let (url, pages, _runtime) = pages_server();
+        let hub = hub(&url);
+        if let Some(text) = text {
+            hub.write("delete.graphql", text);
+        }
+        plants(&hub, &[("1", "Fern"), ("2", "Moss")]);
+        push(&hub);
+        pages.retitle("1", "Their fern");
+        plants(&hub, &[("2", "Moss")]);
+        let pushed = push(&hub);
+        assert_eq!((&pushed["held"], &pushed["deleted"]), (&json!(1), &json!(0)), "{text:?}: {pushed}");
+        assert_eq!(titles(&pages, "1"), ["Their fern"]);
+    }
 }
 
 #[test]

@@ -1,4 +1,5 @@
-//! Kind `graphql`: a query file asks for exactly the fields needed. Reading only.
+//! Kind `graphql`: a query file asks for exactly the fields needed. It is written by operations, as [`crate::operation`]
+//! has them, which are calls to the writer of kind `rest`.
 
 mod introspect;
 mod kind;

@@ -75,7 +75,7 @@ pub(crate) static WRITE_BY_OPERATIONS: Table = Table::new(
         delete: Form::Table(&OPERATION), none, "deletes one", "{ query = \"delete-page.graphql\", problems = \"$.data.deletePage.problems[*]\" }";
         fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.content";
         id: JSON_PATH, required, "where its id is", "$.id";
-        revision: JSON_PATH, none, "where its version is; a change that declares `$revision` is told it, and refused over another", "$.version";
+        revision: JSON_PATH, none, "where its version is; where every operation on a document declares `$revision`, each is told it, and refused over another; else each document is read just before", "$.version";
         codes: Form::Named(&Form::Word { what: "what a code means", of: || words(&Meaning::WORDS) }), none, "what codes of errors mean beside those that many servers use", "{ STALE_PAGE = \"differs\", QUOTA = \"busy\" }";
     ]],
 )
@@ -275,9 +275,12 @@ impl WriteType {
         wrong
     }
 
-    /// Whether a change is told the version that it is based on by a variable.
+    /// Whether each operation on a document that is there is told the version that it is based on: one that takes it
+    /// away as well as one that changes it.
     pub(crate) fn tells_revision(&self) -> bool {
-        self.revision.is_some() && self.update.operation.as_ref().is_some_and(|operation| operation.fills("revision"))
+        let mut others = [&self.publish, &self.withdraw, &self.delete].into_iter().flatten();
+        let told = |call: &Call| call.operation.as_ref().is_some_and(|operation| operation.fills("revision"));
+        self.revision.is_some() && told(&self.update) && others.all(told)
     }
 }
 
