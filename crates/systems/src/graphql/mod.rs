@@ -1,4 +1,4 @@
-//! Kind `graphql`: a query file asks for exactly the fields needed. It is written by operations, as [`crate::operation`]
+//! Kind `graphql`: a query file asks for exactly the fields needed. It is written by operations, as `operation`
 //! has them, which are calls to the writer of kind `rest`.
 
 mod introspect;
