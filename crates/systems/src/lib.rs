@@ -6,6 +6,7 @@
 pub mod agency;
 pub mod asked;
 pub mod asset;
+mod beside;
 pub mod blank;
 mod decode;
 pub mod docstore;
@@ -41,6 +42,7 @@ pub mod webdav;
 pub mod websub;
 mod write;
 
+pub use beside::Beside;
 pub use error::{ErrorKind, SystemError};
 pub use http_system::{HttpSettings, HttpSystem};
 pub use kind::{Kind, System};

@@ -78,6 +78,16 @@ impl ListingCount {
         self.said.total.is_some_and(|total| self.shown(shown) >= total)
     }
 
+    /// Whether the listing goes on after a page that says `counts` and leads to another, whatever the page turns out
+    /// to show: the next may be asked for before this one is taken in. `total_ends` as a source has it that gives
+    /// more than there is.
+    #[must_use]
+    pub fn goes_on_after(&self, counts: PageCounts, shown: Shown, total_ends: bool) -> bool {
+        let most = self.shown(shown) + counts.items;
+        let reaches_total = || counts.total.or(self.said.total).is_some_and(|total| most >= total);
+        self.repeated + 1 < REPEATED && !(total_ends && reaches_total())
+    }
+
     /// Whether more pages showed something before they began to repeat than the first alone: the
     /// source knows the paging parameter then.
     #[must_use]

@@ -1,11 +1,13 @@
 //! One listing: page by page into the store, and what its end means.
 
+mod ahead;
 mod details;
 mod documents;
 mod parts;
 mod second_look;
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::intake::{
@@ -19,6 +21,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::{PullRow, PullRun};
 use crate::Event;
+use ahead::AskedPage;
 
 /// How long after it was broken off a listing goes on where it was.
 const RESUMED_WITHIN: SignedDuration = SignedDuration::from_hours(1);
@@ -45,7 +48,7 @@ pub(super) enum Stopped {
 pub(super) struct PullListing<'a, 'o> {
     run: &'a PullRun<'o>,
     key: (&'a SystemName, &'a TypeName),
-    reader: &'a dyn Read,
+    reader: &'a Arc<dyn Read>,
     capabilities: ListingCapabilities,
     row: &'a mut PullRow,
     /// Entries that were shown, or languages where these are listed one by one.
@@ -64,7 +67,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
     pub(super) fn new(
         run: &'a PullRun<'o>,
         key: (&'a SystemName, &'a TypeName),
-        reader: &'a dyn Read,
+        reader: &'a Arc<dyn Read>,
         row: &'a mut PullRow,
     ) -> Self {
         let (capabilities, began) = (reader.capabilities(key.1), (run.clock)());
@@ -205,9 +208,14 @@ impl<'a, 'o> PullListing<'a, 'o> {
         }
         let mut resumed = cursor.is_some();
         let mut visited = BTreeSet::new();
+        let mut ahead = None;
         self.count = ListingCount::default();
         for _ in 0..MOST_PAGES {
-            let next = match self.page(cursor.as_deref(), since).await {
+            let asked = match ahead.take() {
+                Some(asked) => asked,
+                None => self.ask_page(cursor.as_deref(), since)?,
+            };
+            let next = match self.page(asked, since, &visited, &mut ahead).await {
                 // Where a listing was broken off may mean nothing any more: it is read from the start.
                 Err(Stopped::System(_)) if resumed => {
                     (cursor, self.seen, resumed) = (None, Seen::default(), false);
@@ -240,18 +248,20 @@ impl<'a, 'o> PullListing<'a, 'o> {
         Err(Stopped::Listing(format!("{}: the listing has no end: {MOST_PAGES} pages were read", self.key.0)))
     }
 
-    /// Takes in one page and says where the listing goes on.
-    async fn page(&mut self, cursor: Option<&str>, since: Option<&str>) -> Result<Option<String>, Stopped> {
-        let ask = self.ask(cursor, since);
-        let place = self.reader.page_key(ask);
-        // A listing of changes is never asked for twice in the same way.
-        let known = match since {
-            None => self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?,
-            Some(_) => None,
-        };
-        let asked = (self.run.clock)();
-        let page = self.reader.page(ask, known.as_ref()).await?;
-        self.asked = asked;
+    /// Takes in one page, while the next is on its way, and says where the listing goes on.
+    async fn page(
+        &mut self,
+        asked: AskedPage,
+        since: Option<&str>,
+        visited: &BTreeSet<String>,
+        ahead: &mut Option<AskedPage>,
+    ) -> Result<Option<String>, Stopped> {
+        let AskedPage { place, known, moment, page } = asked;
+        let page = page.come().await?;
+        self.asked = moment;
+        if let Some(next) = self.surely_next(&page, known.as_ref()).filter(|next| !visited.contains(*next)) {
+            *ahead = Some(self.ask_page(Some(next), since)?);
+        }
         self.taken(page, &place, known.as_ref(), since).await
     }
 

@@ -3,7 +3,7 @@
 mod alone;
 mod listing;
 
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use diaporos_core::value::{SystemName, TypeName};
 use diaporos_store::{Fault, Leased, PageTally, Store, StoreError};
@@ -127,15 +127,15 @@ async fn pull_system(
         notes: Vec::new(),
         complete: false,
     };
-    let reader = match reader {
-        Ok(reader) => reader,
+    let reader: Arc<dyn Read> = match reader {
+        Ok(reader) => Arc::from(reader),
         Err(error) => return Ok(vec![PullRow { problems: vec![error.to_string()], ..row(None) }]),
     };
     let mut rows = Vec::new();
     for kind in reader.types() {
         run.shared().listener.on(Event::PullBegan { system: system.clone(), kind: kind.clone() });
         let mut row = row(Some(kind.clone()));
-        let mut listing = PullListing::new(run, (system, &kind), reader.as_ref(), &mut row);
+        let mut listing = PullListing::new(run, (system, &kind), &reader, &mut row);
         match listing.run().await {
             Ok(()) => row.complete = true,
             Err(Stopped::Store(error)) => return Err(error),

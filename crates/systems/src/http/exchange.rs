@@ -4,7 +4,6 @@ use std::time::Duration;
 
 use futures::StreamExt;
 use reqwest::{RequestBuilder, Response};
-use tokio::task::JoinSet;
 
 use super::Answer;
 use super::allowance::nothing_left_for;
@@ -13,6 +12,7 @@ use super::pace::Pace;
 use super::request::shown_url;
 use super::retry::{LONGEST_ASKED, causes};
 use crate::ErrorKind;
+use crate::beside::Beside;
 use crate::blank::{BlankedContent, blank, blank_content};
 
 /// Takes a body piece by piece.
@@ -37,13 +37,8 @@ pub(super) struct Exchange {
 pub(super) async fn beside(
     exchange: impl Future<Output = Result<Answer, ErrorKind>> + Send + 'static,
 ) -> Result<Answer, ErrorKind> {
-    let mut one = JoinSet::new();
-    one.spawn(exchange);
-    match one.join_next().await {
-        Some(Ok(answer)) => answer,
-        Some(Err(error)) if error.is_panic() => std::panic::resume_unwind(error.into_panic()),
-        Some(Err(_)) | None => Err(ErrorKind::Broken("the program ends".to_owned())),
-    }
+    let ends = || Err(ErrorKind::Broken("the program ends".to_owned()));
+    Beside::begin(exchange).ended().await.unwrap_or_else(ends)
 }
 
 impl Exchange {

@@ -3,12 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use diaporos_core::intake::{CacheValidators, DocumentStanding};
-use diaporos_core::value::TypeName;
-use diaporos_systems::{Ask, Document, ErrorKind, Page, Read, SystemError};
+use diaporos_systems::{Document, ErrorKind, Page, SystemError};
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
-use jiff::Timestamp;
 
+use super::ahead::{OwnAsk, PageOnItsWay};
 use super::{PullListing, Stopped};
 
 /// Documents that are asked for at a time.
@@ -17,6 +16,7 @@ const SIDE_BY_SIDE: usize = 8;
 const MOST_PAGES: u32 = 20_000;
 
 /// The next page of a document.
+#[derive(Clone)]
 struct Step {
     /// The document, by its place among all.
     number: usize,
@@ -31,12 +31,9 @@ struct Step {
     pages: u32,
 }
 
-/// Asks for a page, and says of which document it is.
-async fn asked(reader: &dyn Read, kind: &TypeName, now: Timestamp, step: Step) -> (Step, Result<Page, SystemError>) {
-    let moved = step.standing.moved.as_deref().filter(|_| step.pages == 0);
-    let ask = Ask { kind, cursor: step.cursor.as_deref(), since: None, now, moved };
-    let page = reader.page(ask, step.known.as_ref()).await;
-    (step, page)
+/// The page that was asked for, and of which document it is.
+async fn come(step: Step, page: PageOnItsWay) -> (Step, Result<Page, SystemError>) {
+    (step, page.come().await)
 }
 
 /// What is said of a document, in its place among all.
@@ -49,34 +46,39 @@ struct Told {
 impl PullListing<'_, '_> {
     /// Reads every document to its end.
     pub(super) async fn documents(&mut self) -> Result<(), Stopped> {
-        let (reader, kind, now) = (self.reader, self.key.1, self.began);
         let mut told: BTreeMap<usize, Told> = BTreeMap::new();
         let mut failed = false;
-        let mut waiting = reader.documents().into_iter().enumerate();
+        let mut waiting = self.reader.documents().into_iter().enumerate();
         let mut asking = FuturesUnordered::new();
         loop {
             while asking.len() < SIDE_BY_SIDE
                 && let Some((number, document)) = waiting.next()
             {
                 if let Some(step) = self.first(number, document)? {
-                    asking.push(asked(reader, kind, now, step));
+                    let page = self.ask_step(&step);
+                    asking.push(come(step, page));
                 }
                 self.put_aside(&mut told, number);
             }
-            let Some((step, page)) = asking.next().await else { break };
+            let Some((mut step, page)) = asking.next().await else { break };
             let number = step.number;
-            let next = match page {
-                Ok(page) => self.go_on(step, page).await?,
+            let next = match &page {
+                Ok(page) => self.further(&mut step, page)?,
                 Err(error) => {
-                    let again = self.failed(step, &error)?;
+                    let again = self.failed(step.clone(), error)?;
                     failed |= again.is_none();
                     again
                 }
             };
-            self.put_aside(&mut told, number);
+            // The next page comes while this one is taken in.
             if let Some(next) = next {
-                asking.push(asked(reader, kind, now, next));
+                let page = self.ask_step(&next);
+                asking.push(come(next, page));
             }
+            if let Ok(page) = page {
+                self.take_document_page(&step, page).await?;
+            }
+            self.put_aside(&mut told, number);
         }
         for (_, told) in told {
             self.row.problems.extend(told.problems);
@@ -118,8 +120,15 @@ impl PullListing<'_, '_> {
         Ok(Some(Step { number, called, place, standing, cursor, known, visited, pages: 0 }))
     }
 
-    /// Takes a page in, and says which comes next.
-    async fn go_on(&mut self, mut step: Step, page: Page) -> Result<Option<Step>, Stopped> {
+    fn ask_step(&self, step: &Step) -> PageOnItsWay {
+        let moved = step.standing.moved.clone().filter(|_| step.pages == 0);
+        let (kind, cursor) = (self.key.1.clone(), step.cursor.clone());
+        let ask = OwnAsk { kind, cursor, since: None, now: self.began, moved };
+        PageOnItsWay::ask(self.reader, self.key.0, ask, step.known.clone())
+    }
+
+    /// Takes a page in, and what it says of its document.
+    async fn take_document_page(&mut self, step: &Step, page: Page) -> Result<(), Stopped> {
         if step.pages == 0 {
             let moved = page.moved.clone().or_else(|| step.standing.moved.clone());
             let standing = DocumentStanding { moved, ..DocumentStanding::default() };
@@ -128,8 +137,13 @@ impl PullListing<'_, '_> {
             }
         }
         let place = self.reader.page_key(self.ask(step.cursor.as_deref(), None));
-        let next = self.taken(page, &place, step.known.as_ref(), None).await?;
-        let Some(next) = next else { return Ok(None) };
+        self.taken(page, &place, step.known.as_ref(), None).await?;
+        Ok(())
+    }
+
+    /// The page that a page leads to. A document that is read apart ends only where it says so.
+    fn further(&mut self, step: &mut Step, page: &Page) -> Result<Option<Step>, Stopped> {
+        let Some(next) = page.next.clone() else { return Ok(None) };
         let pages = step.pages + 1;
         if pages >= MOST_PAGES {
             self.row.notes.push(format!("{} has no end; {MOST_PAGES} pages of it were read", step.called));
@@ -142,7 +156,8 @@ impl PullListing<'_, '_> {
             return Ok(None);
         }
         let known = self.run.shared().store.page_mark(self.key.0, self.key.1, &place)?;
-        Ok(Some(Step { cursor: Some(next), known, pages, ..step }))
+        let visited = std::mem::take(&mut step.visited);
+        Ok(Some(Step { cursor: Some(next), known, visited, pages, ..step.clone() }))
     }
 
     /// Notes that a page could not be had, and what the document asks for; where it had moved, it is asked
