@@ -34,6 +34,7 @@ mod search;
 mod secret;
 pub mod settings;
 mod setup;
+mod sql;
 mod text_file;
 pub mod told;
 #[cfg(any(test, fuzzing))]

@@ -10,11 +10,12 @@ mod sizes;
 mod tree;
 
 /// Crates, from the ground up: each imports from those before it alone.
-const FLOORS: [(&str, &[&str]); 6] = [
+const FLOORS: [(&str, &[&str]); 7] = [
     ("core", &[]),
     ("demo", &[]),
-    ("systems", &["core"]),
-    ("store", &["core"]),
+    ("postgres", &[]),
+    ("systems", &["core", "postgres"]),
+    ("store", &["core", "postgres"]),
     ("hub", &["core", "systems", "store"]),
     ("cli", &["core", "systems", "store", "hub", "demo"]),
 ];

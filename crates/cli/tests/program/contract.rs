@@ -12,7 +12,7 @@ use crate::harness::{HubFolder, served};
 use crate::servers::{curl, peer, python_peer};
 
 /// The entries of a source, each with its id and title.
-type Plants<'a> = &'a [(&'a str, &'a str)];
+pub(crate) type Plants<'a> = &'a [(&'a str, &'a str)];
 
 type Put = Box<dyn Fn(&HubFolder, Plants<'_>)>;
 type Spoil = Box<dyn Fn(&HubFolder)>;
@@ -20,21 +20,21 @@ pub(crate) type TitleOf = Box<dyn Fn(&str) -> Option<String>>;
 pub(crate) type Retitle = Box<dyn Fn(&str, &str)>;
 
 /// A source in a hub called `hub`, of the system `source`.
-struct Source {
-    hub: HubFolder,
+pub(crate) struct Source {
+    pub(crate) hub: HubFolder,
     /// Makes the source hold these entries.
-    put: Put,
+    pub(crate) put: Put,
     /// Makes it answer with something that is none of its answers; none where nothing but its server could.
-    spoil: Option<Spoil>,
+    pub(crate) spoil: Option<Spoil>,
     /// Whether what its listing lacks is gone.
-    tells_what_is_gone: bool,
+    pub(crate) tells_what_is_gone: bool,
     /// Whether it tells of what did not change.
-    tells_what_stayed: bool,
+    pub(crate) tells_what_stayed: bool,
 }
 
 const FIRST: Plants<'static> = &[("1", "Fern"), ("2", "Moss"), ("3", "Yew")];
 
-fn lives_up_to_it(source: &Source) {
+pub(crate) fn lives_up_to_it(source: &Source) {
     let Source { hub, put, spoil, tells_what_is_gone, tells_what_stayed } = source;
     let stayed = |count: u64| if *tells_what_stayed { count } else { 0 };
     let pull = || hub.json(&["pull", "source", "--allow-gone", "3"]);
@@ -68,11 +68,11 @@ fn lives_up_to_it(source: &Source) {
     assert_eq!(counts(&pull()), [0, 0, stayed(3), 0], "and nothing is left to do");
 }
 
-fn system(kind: &str, settings: &str) -> String {
+pub(crate) fn system(kind: &str, settings: &str) -> String {
     format!("[systems.source]\nkind = \"{kind}\"\n{settings}\n")
 }
 
-const FIELDS: &str = "[types.plant.fields]\ntitle = \"text\"\n[types.plant.read]\n";
+pub(crate) const FIELDS: &str = "[types.plant.fields]\ntitle = \"text\"\n[types.plant.read]\n";
 
 #[test]
 fn feed() {

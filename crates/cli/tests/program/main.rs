@@ -56,6 +56,8 @@ mod servers;
 mod settings;
 mod shared;
 mod slates;
+mod sql;
+mod sql_writes;
 mod tell;
 mod tidy;
 mod timed;

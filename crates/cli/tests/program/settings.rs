@@ -108,6 +108,7 @@ fn hub() -> TempDir {
         ("page.html", "{{ fields.heading }}"),
         ("glossary.csv", "term,language,say,avoid\nfrond,fr,fronde,\n"),
         ("plants.graphql", "query { plants { nodes { id } } }"),
+        ("plants.sql", "SELECT id FROM plants"),
     ] {
         std::fs::write(hub.path().join(name), text).unwrap();
     }
@@ -195,7 +196,9 @@ fn every_example_of_the_profiles_is_sound() {
         let Some(rules) = kind.profile_rules() else { continue };
         let validator = jsonschema::validator_for(&schema(kind.word(), rules.settings)).unwrap();
         let system = smallest(kind.settings(), None, Some(("kind", kind.word()))).join("\n");
-        std::fs::write(hub.path().join("diaporos.toml"), format!("[systems.example]\n{system}\n")).unwrap();
+        // Columns per language are known by the system's codes.
+        let codes = if kind.word() == "sql" { "languages = { en = \"en\" }" } else { "" };
+        std::fs::write(hub.path().join("diaporos.toml"), format!("[systems.example]\n{system}\n{codes}\n")).unwrap();
         let around = |mut members: Members| {
             if !members.iter().any(|member| member.starts_with("types") || member.starts_with("translation")) {
                 members.push(rules.settings.setting("types").unwrap().line());

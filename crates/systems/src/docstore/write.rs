@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use async_trait::async_trait;
 use base64::prelude::{BASE64_STANDARD, Engine as _};
-use diaporos_core::value::{Revision, SystemName};
+use diaporos_core::value::{Revision, SystemName, TypeName};
 use serde_json::{Map, Value as Json, json};
 
 use super::{Database, is_its_own};
@@ -86,9 +86,9 @@ fn outcome(row: &Json) -> Row {
     }
 }
 
-#[async_trait]
-impl KeyedStore for DocStore {
-    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
+impl DocStore {
+    /// The document of that id.
+    async fn stored(&self, place: &str) -> Result<Option<Stored>, SystemError> {
         let request = self.database.client.request(Method::Get, self.database.url(&[place])?);
         let answer = match self.database.client.read(&request).await {
             Err(SystemError { kind: ErrorKind::NotFound, .. }) => return Ok(None),
@@ -102,23 +102,42 @@ impl KeyedStore for DocStore {
         Ok(Some((document, revision.ok_or_else(missing)?)))
     }
 
-    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError> {
+    /// Saves a document, if it is as it must be.
+    async fn save(&self, place: &str, document: Map<String, Json>, base: Base<'_>) -> Result<Stored, SystemError> {
         // Attachments and what else is the database's own goes back as it came.
-        let mut document = document.clone();
-        document.insert("_id".to_owned(), Json::String(place.to_owned()));
+        let mut sent = document.clone();
+        sent.insert("_id".to_owned(), Json::String(place.to_owned()));
         match base {
-            Base::Absent => drop(document.remove("_rev")),
-            Base::Version(base) => drop(document.insert("_rev".to_owned(), Json::String(base.to_string()))),
+            Base::Absent => drop(sent.remove("_rev")),
+            Base::Version(base) => drop(sent.insert("_rev".to_owned(), Json::String(base.to_string()))),
         }
-        self.send(place, Json::Object(document)).await
+        let revision = self.send(place, Json::Object(sent)).await?;
+        Ok((document, revision))
+    }
+}
+
+#[async_trait]
+impl KeyedStore for DocStore {
+    async fn get(&self, _: &TypeName, place: &str) -> Result<Option<Stored>, SystemError> {
+        self.stored(place).await
     }
 
-    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError> {
+    async fn put(
+        &self,
+        _: &TypeName,
+        place: &str,
+        document: Map<String, Json>,
+        base: Base<'_>,
+    ) -> Result<Stored, SystemError> {
+        self.save(place, document, base).await
+    }
+
+    async fn remove(&self, _: &TypeName, place: &str, base: &Revision) -> Result<(), SystemError> {
         let stone = json!({ "_id": place, "_rev": base.as_str(), "_deleted": true });
         self.send(place, stone).await.map(drop)
     }
 
-    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
+    fn request(&self, _: &TypeName, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
         let method = if document.is_some() { Method::Put } else { Method::Delete };
         let mut request = self.database.client.request(method, self.database.url(&[place])?);
         let own = |document: &Map<String, Json>| {
@@ -147,17 +166,17 @@ impl KeyedStore for DocStore {
     /// A file is the attachment of a document of its own, whose id is told by its content.
     async fn keep_asset(&self, asset: &Asset) -> Result<String, SystemError> {
         let place = format!("asset:{}", asset.hash);
-        if self.get(&place).await?.is_some() {
+        if self.stored(&place).await?.is_some() {
             return Ok(place);
         }
         let file = json!({ "content_type": asset.media, "data": BASE64_STANDARD.encode(&asset.bytes) });
         let document =
             json!({ "_attachments": { (asset.name.clone()): file }, "media": asset.media, "name": asset.name });
         let Json::Object(document) = document else { return Ok(place) };
-        match self.put(&place, &document, Base::Absent).await {
+        match self.save(&place, document, Base::Absent).await {
             // Somebody was quicker, or an answer was lost: the content is what is in the id.
             Err(error) if matches!(error.kind, ErrorKind::Differs { .. }) || error.kind.leaves_doubt() => {
-                self.get(&place).await?.map(|_| place).ok_or(error)
+                self.stored(&place).await?.map(|_| place).ok_or(error)
             }
             kept => kept.map(|_| place),
         }

@@ -7,7 +7,7 @@ use std::sync::Mutex;
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::value::{Revision, SystemName};
+use diaporos_core::value::{Revision, SystemName, TypeName};
 use serde_json::{Map, Value as Json};
 use url::Url;
 
@@ -138,7 +138,7 @@ fn version(bytes: &[u8]) -> Result<Revision, ErrorKind> {
 
 #[async_trait]
 impl KeyedStore for FilesStore {
-    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
+    async fn get(&self, _: &TypeName, place: &str) -> Result<Option<Stored>, SystemError> {
         let form = self.form(place)?;
         let Some(bytes) = self.bytes(place)? else { return Ok(None) };
         let document = form.document(&bytes);
@@ -146,8 +146,14 @@ impl KeyedStore for FilesStore {
         Ok(Some((document, version(&bytes).map_err(|kind| self.error(place, kind))?)))
     }
 
-    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError> {
-        let (path, bytes) = (self.path(place)?, self.form(place)?.bytes(document));
+    async fn put(
+        &self,
+        _: &TypeName,
+        place: &str,
+        document: Map<String, Json>,
+        base: Base<'_>,
+    ) -> Result<Stored, SystemError> {
+        let (path, bytes) = (self.path(place)?, self.form(place)?.bytes(&document));
         let _writing = self.writing.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if !self.folder.is_dir() {
             return Err(self.error("", ErrorKind::Unreachable("there is no such folder".to_owned())));
@@ -157,10 +163,10 @@ impl KeyedStore for FilesStore {
             self.claim(place).map_err(|error| self.failed(place, &error))?;
         }
         Self::replace(&path, &bytes).map_err(|error| self.failed(place, &error))?;
-        version(&bytes).map_err(|kind| self.error(place, kind))
+        Ok((document, version(&bytes).map_err(|kind| self.error(place, kind))?))
     }
 
-    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError> {
+    async fn remove(&self, _: &TypeName, place: &str, base: &Revision) -> Result<(), SystemError> {
         let path = self.path(place)?;
         let _writing = self.writing.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         self.compare(place, Base::Version(base))?;
@@ -192,7 +198,7 @@ impl KeyedStore for FilesStore {
         self.bytes(place)
     }
 
-    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
+    fn request(&self, _: &TypeName, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
         let path = self.path(place)?;
         let path = std::path::absolute(&path).unwrap_or(path);
         let url = Url::from_file_path(&path)

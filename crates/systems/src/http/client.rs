@@ -44,10 +44,7 @@ impl Client {
         // Fails only where a provider is installed already, which is as good.
         let _ = rustls::crypto::ring::default_provider().install_default();
         let tokens = credential.as_ref().and_then(TokenCache::new);
-        let pace = match &limits.together {
-            None => Pace::new(limits.rate, limits.concurrency),
-            Some(by) => Pace::together(&system, Arc::clone(by), limits.rate, limits.concurrency),
-        };
+        let pace = limits.pace(&system);
         let client = Client { system, ways: Arc::new(Ways::new(limits.clone())), limits, credential, tokens, pace };
         // What cannot be set up, a certificate that is none, is told before anything is asked.
         match client.ways.client(Way::Direct) {

@@ -48,7 +48,7 @@ pub enum Part {
 }
 
 impl Part {
-    pub(super) fn expose(&self) -> &str {
+    pub(crate) fn expose(&self) -> &str {
         match self {
             Part::Plain(text) => text,
             Part::Secret(secret) => secret.expose(),

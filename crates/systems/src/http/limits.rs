@@ -3,7 +3,9 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{Network, Rate, Together};
+use diaporos_core::value::SystemName;
+
+use super::{Network, Pace, Rate, Together};
 
 /// What is asked of a system at most.
 #[derive(Debug, Clone)]
@@ -32,4 +34,14 @@ pub struct Limits {
     pub settles_within: Duration,
     /// How it is reached.
     pub network: Network,
+}
+
+impl Limits {
+    /// The pace at which a system is asked.
+    pub(crate) fn pace(&self, system: &SystemName) -> Pace {
+        match &self.together {
+            None => Pace::new(self.rate, self.concurrency),
+            Some(by) => Pace::together(system, Arc::clone(by), self.rate, self.concurrency),
+        }
+    }
 }

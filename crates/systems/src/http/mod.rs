@@ -24,6 +24,7 @@ pub use credential::{ClientCredentials, Credential, LogIn, Part};
 pub(crate) use exchange::BodySink;
 pub use limits::Limits;
 pub use network::{Network, is_loopback};
+pub(crate) use pace::Pace;
 pub use pace::{Rate, Together};
 pub(crate) use problem::describe;
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};

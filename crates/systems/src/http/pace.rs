@@ -47,7 +47,7 @@ pub trait Together: Send + Sync + fmt::Debug {
 
 /// Lets requests through one after the other, evenly spaced, and so many at once.
 #[derive(Debug, Clone)]
-pub(super) struct Pace {
+pub(crate) struct Pace {
     places: Arc<Semaphore>,
     between: Duration,
     next: Arc<Mutex<Option<Instant>>>,
@@ -98,7 +98,7 @@ impl Pace {
     }
 
     /// Waits for its turn; the place is given back when the permit is dropped.
-    pub(super) async fn turn(&self) -> Option<OwnedSemaphorePermit> {
+    pub(crate) async fn turn(&self) -> Option<OwnedSemaphorePermit> {
         let place = match &self.shared {
             // Fails only where the semaphore is closed, which nobody does.
             None => Arc::clone(&self.places).acquire_owned().await.ok(),

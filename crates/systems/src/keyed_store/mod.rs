@@ -34,16 +34,27 @@ pub(crate) type Stored = (Map<String, Json>, Revision);
 #[async_trait]
 pub(crate) trait KeyedStore: Send + Sync {
     /// The document at a place.
-    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError>;
+    async fn get(&self, kind: &TypeName, place: &str) -> Result<Option<Stored>, SystemError>;
 
-    /// Writes a document, if it is as it must be. Gives its new version.
-    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError>;
+    /// Writes a document, if it is as it must be. Gives it as it is kept, with its new version.
+    async fn put(
+        &self,
+        kind: &TypeName,
+        place: &str,
+        document: Map<String, Json>,
+        base: Base<'_>,
+    ) -> Result<Stored, SystemError>;
 
     /// Removes a document of that version.
-    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError>;
+    async fn remove(&self, kind: &TypeName, place: &str, base: &Revision) -> Result<(), SystemError>;
 
     /// The request that writes a document, or removes it.
-    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError>;
+    fn request(
+        &self,
+        kind: &TypeName,
+        place: &str,
+        document: Option<&Map<String, Json>>,
+    ) -> Result<Request, SystemError>;
 
     /// The system's name, and what is asked of it at most.
     fn system(&self) -> &SystemName;
@@ -173,15 +184,15 @@ impl<S: KeyedStore> KeyedStoreWriter<S> {
         alter: impl FnOnce(&mut Map<String, Json>) -> Result<(), SystemError> + Send,
     ) -> Result<Written, SystemError> {
         let place = id.as_str();
-        let Some((mut document, now)) = self.store.get(place).await? else {
+        let Some((mut document, now)) = self.store.get(kind, place).await? else {
             return Err(self.store.error(place, ErrorKind::NotFound));
         };
         if revision.is_some_and(|base| *base != now) {
             return Err(self.store.error(place, ErrorKind::Differs { status: 412, message: String::new() }));
         }
         alter(&mut document)?;
-        let revision = self.store.put(place, &document, Base::Version(&now)).await?;
-        self.written(kind, write, place, (document, revision), 200)
+        let kept = self.store.put(kind, place, document, Base::Version(&now)).await?;
+        self.written(kind, write, place, kept, 200)
     }
 
     fn written(
@@ -245,33 +256,33 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
     ) -> Result<Vec<Existing>, SystemError> {
         let write = self.place_type(kind)?;
         let place = write.fill(key, self.code(language)?.as_deref());
-        let stored = self.store.get(&place).await?;
+        let stored = self.store.get(kind, &place).await?;
         stored.map(|stored| self.existing(kind, write, &place, stored)).into_iter().collect()
     }
 
     async fn read(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Existing>, SystemError> {
         let write = self.place_type(kind)?;
-        let stored = self.store.get(id.as_str()).await?;
+        let stored = self.store.get(kind, id.as_str()).await?;
         stored.map(|stored| self.existing(kind, write, id.as_str(), stored)).transpose()
     }
 
     fn request(&self, kind: &TypeName, order: &Order) -> Result<Request, SystemError> {
         let write = self.place_type(kind)?;
         let within = |members: &Map<String, Json>, id: &EntryId| {
-            let request = self.store.request(id.as_str(), Some(members))?;
+            let request = self.store.request(kind, id.as_str(), Some(members))?;
             Ok(Request { within_whole: true, ..request })
         };
         match order {
             Order::Create { .. } => {
                 let (place, members) = self.new_document(write, order)?;
-                self.store.request(&place, Some(&members))
+                self.store.request(kind, &place, Some(&members))
             }
             Order::Update { id, fields, language, .. } => within(&self.members(write, fields, language.as_ref())?, id),
             Order::Withdraw { id, .. } => match &write.withdraw {
                 Some(members) => within(members, id),
                 None => Err(self.content(id.as_str(), format!("the profile has no `withdraw` for `{kind}`"))),
             },
-            Order::Delete { id, .. } => self.store.request(id.as_str(), None),
+            Order::Delete { id, .. } => self.store.request(kind, id.as_str(), None),
             Order::Show { id, .. } => Err(self.nothing_unseen(id)),
         }
     }
@@ -281,8 +292,8 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
         match order {
             Order::Create { .. } => {
                 let (place, document) = self.new_document(write, order)?;
-                let revision = self.store.put(&place, &document, Base::Absent).await?;
-                self.written(kind, write, &place, (document, revision), 201)
+                let kept = self.store.put(kind, &place, document, Base::Absent).await?;
+                self.written(kind, write, &place, kept, 201)
             }
             Order::Update { id, revision, fields, language } => {
                 let put = |document: &mut _| self.put_members(write, fields, language.as_ref(), document);
@@ -296,14 +307,14 @@ impl<S: KeyedStore> Write for KeyedStoreWriter<S> {
                 self.change(kind, write, (id, revision.as_ref()), put).await
             }
             Order::Delete { id, revision } => {
-                let Some((_, now)) = self.store.get(id.as_str()).await? else {
+                let Some((_, now)) = self.store.get(kind, id.as_str()).await? else {
                     return Err(self.store.error(id.as_str(), ErrorKind::NotFound));
                 };
                 if revision.as_ref().is_some_and(|base| *base != now) {
                     let kind = ErrorKind::Differs { status: 412, message: String::new() };
                     return Err(self.store.error(id.as_str(), kind));
                 }
-                self.store.remove(id.as_str(), &now).await?;
+                self.store.remove(kind, id.as_str(), &now).await?;
                 let presence = Presence::Deleted;
                 Ok(Written { id: Some(id.clone()), item: None, revision: None, fields: None, presence, status: 204 })
             }

@@ -35,6 +35,11 @@ impl LanguageCodes {
         self.0.values().cloned().collect()
     }
 
+    /// The codes in the table.
+    pub(crate) fn codes(&self) -> Vec<String> {
+        self.0.keys().cloned().collect()
+    }
+
     /// The tag that a code stands for.
     ///
     /// # Errors

@@ -81,6 +81,14 @@ impl LanguageShape {
         }
     }
 
+    /// The member that holds a document's language, where there is one for each.
+    pub(crate) fn member(&self) -> Option<&str> {
+        match self {
+            LanguageShape::Rows { language, .. } => language.as_deref(),
+            _ => None,
+        }
+    }
+
     /// The id of a document by what the system calls it, and the code of its language.
     pub(crate) fn id(&self, own: String, code: &str) -> String {
         match self {

@@ -15,6 +15,8 @@ mod paging;
 mod place_type;
 mod read_settings;
 mod read_type;
+mod row_listing;
+mod row_target;
 mod rules;
 mod since;
 mod translation_calls;
@@ -29,6 +31,7 @@ use diaporos_core::settings::forms::TEXT;
 use diaporos_core::settings::{Form, Section, Setting, Table, read_toml};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
+use serde_json::Map;
 
 use crate::ErrorKind;
 
@@ -44,10 +47,13 @@ pub(crate) use member_path::MemberPath;
 pub(crate) use model_calls::{MODEL_CALLS, ModelCalls};
 pub(crate) use operation_call::OperationCall;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
-pub(crate) use place_type::{PlaceType, WRITE_DOCUMENTS, WRITE_FILES};
-pub(crate) use read_settings::{READ_CHANGES, READ_FILES, READ_PAGES, READ_QUERY};
+pub(crate) use place_type::{PlaceType, WRITE_DOCUMENTS, WRITE_FILES, WRITE_ROWS};
+pub(crate) use read_settings::{READ_CHANGES, READ_FILES, READ_PAGES, READ_QUERY, READ_ROWS};
 pub(crate) use read_type::{Embedded, Id, ReadType};
+pub(crate) use row_listing::{RowListing, RowsFrom};
+pub(crate) use row_target::{ListTarget, RowTarget};
 pub use rules::{ListingForm, ProfileRules, WritingForm};
+pub(crate) use since::Since;
 pub(crate) use translation_calls::{TRANSLATION_CALLS, TranslationCalls};
 pub(crate) use write_type::{RevisionPlace, WRITE_BY_CALLS, WRITE_BY_OPERATIONS, WriteType};
 
@@ -206,11 +212,47 @@ impl Profile {
         self.rules.writing != WritingForm::None
     }
 
+    /// The types with columns per language.
+    pub(crate) fn spread_types(&self) -> impl Iterator<Item = &TypeName> {
+        let is_spread = |known: &ProfileType| {
+            let read = known.read.as_ref().and_then(|read| read.rows.as_ref());
+            let written = known.places.as_ref().and_then(|places| places.rows.as_ref());
+            read.is_some_and(|rows| rows.language_suffix.is_some())
+                || written.is_some_and(|rows| rows.language_suffix.is_some())
+        };
+        self.types.iter().filter(move |(_, known)| is_spread(known)).map(|(kind, _)| kind)
+    }
+
+    /// The members that documents of a type have, by their first names; none where the profile does not say them.
+    pub(crate) fn written_members(&self, kind: &TypeName) -> Option<Vec<String>> {
+        let known = self.types.get(kind)?;
+        let (fields, places) = (known.fields.as_ref()?, known.places.as_ref()?);
+        let of_fields = fields.keys().filter_map(|name| places.layout.place(name).first().map(str::to_owned));
+        let fixed = places.members.keys().chain(places.withdraw.iter().flat_map(Map::keys)).cloned();
+        let shown = places.withdrawn.iter().filter_map(|(at, _)| MemberPath::of(at)?.first().map(str::to_owned));
+        let mut members: Vec<String> = of_fields.chain(fixed).chain(shown).collect();
+        members.sort_unstable();
+        members.dedup();
+        Some(members)
+    }
+
+    /// The localised fields of a type.
+    pub(crate) fn localised(&self, kind: &TypeName) -> Vec<String> {
+        let fields = self.types.get(kind).and_then(|known| known.fields.as_ref());
+        let localised = fields.into_iter().flatten().filter(|(_, field)| field.field.localised);
+        localised.map(|(name, _)| name.clone()).collect()
+    }
+
     /// The files that its types name, such as queries.
     pub fn query_files(&self) -> impl Iterator<Item = &str> {
         let reads = self.types.values().filter_map(|known| known.read.as_ref());
         let reads = reads.flat_map(|read| {
-            std::iter::once(read.list.as_str()).chain(read.deleted.iter().map(|deleted| deleted.list.as_str()))
+            let of_rows = read.rows.iter().filter_map(|rows| match &rows.from {
+                RowsFrom::Query(name) => Some(name.as_str()),
+                RowsFrom::Table(_) => None,
+            });
+            let listing = Some(read.list.as_str()).filter(|_| read.rows.is_none());
+            listing.into_iter().chain(of_rows).chain(read.deleted.iter().map(|deleted| deleted.list.as_str()))
         });
         let writes = self.types.values().filter_map(|known| known.write.as_ref());
         reads.chain(writes.flat_map(WriteType::operation_files))
@@ -295,7 +337,7 @@ fn profile_type(section: &mut Section<'_>, rules: &ProfileRules, report: &mut Re
                 _ => WriteType::from_section(table, layout, report),
             });
         }
-        form @ (WritingForm::Files | WritingForm::Documents) => {
+        form @ (WritingForm::Files | WritingForm::Documents | WritingForm::Rows) => {
             places = whole_table(section, "write", report, |table, report| {
                 PlaceType::from_section(table, form, layout, report)
             });

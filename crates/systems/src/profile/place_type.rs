@@ -10,8 +10,9 @@ use serde_json::{Map, Value as Json};
 use super::asset_calls::{ATTACHMENTS, asset_limits};
 use super::call::{encoded, places};
 use super::filled::constants;
+use super::row_target::TARGET;
 use super::write_type::{WITHDRAWN, withdrawn};
-use super::{Layout, WritingForm, whole_table};
+use super::{Layout, RowTarget, WritingForm, whole_table};
 use crate::asset::AssetLimits;
 use crate::languages::{LanguageShape, OF_PLACES};
 use crate::query::{JSON_PATH, Query};
@@ -50,6 +51,10 @@ pub(crate) static WRITE_DOCUMENTS: Table = Table::new(
 )
 .needing(&[("withdraw", "withdrawn")]);
 
+/// How rows are written.
+pub(crate) static WRITE_ROWS: Table =
+    Table::new("writing rows", &[TARGET, PLACED]).needing(&[("withdraw", "withdrawn")]);
+
 /// How documents of a type are written, each at a place that its key and language tell.
 #[derive(Debug, Clone)]
 pub(crate) struct PlaceType {
@@ -67,6 +72,8 @@ pub(crate) struct PlaceType {
     pub(crate) withdrawn: Option<(Query, Vec<String>)>,
     /// What files are taken, where they are.
     pub(crate) assets: Option<AssetLimits>,
+    /// The table, where they are rows.
+    pub(crate) rows: Option<RowTarget>,
 }
 
 impl PlaceType {
@@ -78,20 +85,24 @@ impl PlaceType {
     ) -> Option<PlaceType> {
         let languages = whole_table(section, "languages", report, LanguageShape::of_places);
         let languages = languages.or_else(|| (!section.has("languages")).then_some(LanguageShape::Map));
-        let place = section.text("place", report).and_then(|item| {
-            let text = item.value.as_str();
-            let wrong = wrong_place(text, languages.as_ref(), form);
-            if let Some(message) = wrong {
-                report.add(Diagnostic::error(Code::BadValue, item.span.clone(), message));
-                return None;
-            }
-            Some(text.to_owned())
-        });
+        let rows = (form == WritingForm::Rows).then(|| RowTarget::from_section(section, languages.as_ref(), report));
+        let place = match &rows {
+            Some(rows) => rows.as_ref().map(|rows| rows.place().to_owned()),
+            None => section.text("place", report).and_then(|item| {
+                let text = item.value.as_str();
+                let wrong = wrong_place(text, languages.as_ref(), form);
+                if let Some(message) = wrong {
+                    report.add(Diagnostic::error(Code::BadValue, item.span.clone(), message));
+                    return None;
+                }
+                Some(text.to_owned())
+            }),
+        };
         let members = section.section("members", report).map(|mut table| constants(&mut table));
         let withdraw = section.section("withdraw", report).map(|mut table| constants(&mut table));
         let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
         let limits = |table: &mut Section<'_>, report: &mut Report| Some(asset_limits(table, report));
-        let assets = whole_table(section, "assets", report, limits);
+        let assets = if rows.is_some() { None } else { whole_table(section, "assets", report, limits) };
         let layout = layout.for_writing(section, report);
         Some(PlaceType {
             languages: languages?,
@@ -101,11 +112,16 @@ impl PlaceType {
             withdraw,
             withdrawn,
             assets,
+            rows: rows.map_or(Some(None), |rows| rows.map(Some))?,
         })
     }
 
     /// The place of a document. What is filled in is one step of it, whatever is in it.
     pub(crate) fn fill(&self, key: &str, language: Option<&str>) -> String {
+        // A key of a row is bound as a value, and is no path.
+        if self.rows.is_some() {
+            return self.place.replace("{language}", language.unwrap_or_default()).replace("{key}", key);
+        }
         // A step that begins with a dot is hidden, or leads upwards.
         let step = |text: &str| match encoded(text) {
             step if step.starts_with('.') => step.replacen('.', "%2E", 1),

@@ -7,6 +7,7 @@ use diaporos_core::value::State;
 
 use super::paging::{PAGING, QUERY_PAGING};
 use super::read_type::{ABSENT, EMBEDDED};
+use super::row_listing::SINCE_COLUMN;
 use super::since::SINCE;
 use crate::languages::OF_ITEMS;
 use crate::query::JSON_PATH;
@@ -17,7 +18,7 @@ const STATE: Form = Form::Word { what: "a state", of: || words(&State::WORDS) };
 const ITEM: &[Setting] = settings![
     items: JSON_PATH, none, "where the items are in an answer, a file or a document; it must be there for a listing of many", "$.entries[*]";
     each: JSON_PATH, none, "where entries are within an item; all paths then start at `$.outer`, the item, or `$.inner`, the entry", "$.rooms[*]";
-    id: Form::OneOrMany(&JSON_PATH), none, "where the id is in an item; several are joined by slashes; without it, of files the path without its ending, of documents of a database `$._id`", "$.id";
+    id: Form::OneOrMany(&JSON_PATH), none, "where the id is in an item; several are joined by slashes; without it, of files the path without its ending, of documents of a database `$._id`, of rows their key", "$.id";
     alone: TEXT, none, "instead of `id`: the type has one entry, called so", "about";
     revision: JSON_PATH, none, "where its revision is", "$.revision";
     state: JSON_PATH, none, "where its state is; all are live without it", "$.status";
@@ -109,3 +110,21 @@ pub(crate) static READ_CHANGES: Table = Table::new(
         ITEM,
     ],
 );
+
+/// How rows are listed and read.
+pub(crate) static READ_ROWS: Table = Table {
+    name: "reading rows",
+    one_of: &[&["table", "query"]],
+    needs: &[],
+    groups: &[
+        settings![
+            table: TEXT, none, "the table or view, with its schema where it has one", "garden.plants";
+            query: FILE, none, "instead of `table`: the file with one SELECT", "plants.sql";
+            key: Form::OneOrMany(&TEXT), required, "the columns that together tell the rows apart, none of them empty; the listing goes in their order", "id";
+            since: Form::Table(&SINCE_COLUMN), none, "asks for what changed only", "{ column = \"updated_at\" }";
+            deleted: TEXT, none, "a column that is empty, or false, until the row is deleted", "deleted_at";
+            language_suffix: TEXT, none, "what stands between the name of a localised field and the language's code in the names of its columns: `title_en`, `title_fr`", "_";
+        ],
+        ITEM,
+    ],
+};

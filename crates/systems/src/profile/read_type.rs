@@ -9,7 +9,7 @@ use serde_json::{Map, Value as Json};
 
 use super::filled::constants;
 use super::since::Since;
-use super::{ListingForm, Paging};
+use super::{ListingForm, Paging, RowListing};
 use crate::http::Method;
 use crate::languages::LanguageShape;
 use crate::query::Query;
@@ -57,6 +57,8 @@ pub(crate) struct ReadType {
     pub(crate) one: Option<String>,
     /// Whether what a whole listing lacks is gone.
     pub(crate) absent_is_gone: bool,
+    /// Where rows come from, where it lists rows.
+    pub(crate) rows: Option<RowListing>,
 }
 
 impl ReadType {
@@ -83,13 +85,14 @@ pub(super) const ABSENT: [(&str, bool); 2] = [("gone", true), ("kept", false)];
 /// The forms of documents inside texts.
 pub(super) const EMBEDDED: [(&str, Embedded); 2] = [("json", Embedded::Json), ("xml", Embedded::Xml)];
 
-fn id(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Id> {
+fn id(section: &mut Section<'_>, form: ListingForm, rows: Option<&RowListing>, report: &mut Report) -> Option<Id> {
     let (at, alone) = (section.text_or_texts("id", report), section.text("alone", report));
     let Some(item) = alone else {
         return match form.own_members() {
             _ if section.has("id") => queries(&at, report).map(Id::At),
             Some((id, _)) => Query::constant(id).map(|id| Id::At(vec![id])),
             None if form == ListingForm::Files => Some(Id::File),
+            None if form == ListingForm::Rows => rows?.id().map(Id::At),
             None => {
                 section.missing("id", report);
                 None
@@ -130,9 +133,10 @@ pub(crate) struct Deleted {
 impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<ReadType> {
         let list = list(section, form, report);
-        let id = id(section, form, report);
+        let rows = (form == ListingForm::Rows).then(|| RowListing::from_section(section, report));
+        let id = id(section, form, rows.as_ref().and_then(Option::as_ref), report);
         let items = match (&id, form) {
-            (Some(Id::Alone(_)), _) | (_, ListingForm::Files | ListingForm::Changes) => {
+            (Some(Id::Alone(_)), _) | (_, ListingForm::Files | ListingForm::Changes | ListingForm::Rows) => {
                 Query::from_key(section, "items", report).or_else(Query::whole)
             }
             _ => {
@@ -154,12 +158,8 @@ impl ReadType {
         let embedded = named_words(section, "embedded", &EMBEDDED, report);
         let languages = languages(section, form, report);
         let variables = variables(section, form, report);
-        let (mut paging, mut since, mut deleted) = (Some(Paging::NONE), Some(None), Some(None));
-        if form.has_pages() {
-            paging = Paging::from_key(section, form, report);
-            since = optional(section, "since", report, Since::from_section);
-            deleted = optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report));
-        }
+        let paging = if form.has_pages() { Paging::from_key(section, form, report) } else { Some(Paging::NONE) };
+        let (since, deleted) = changes(section, form, report);
         let detail = detail(section, form, revision.is_some(), report);
         let one = one(section, form, report);
         let absent_is_gone = section.word("absent", &ABSENT, report);
@@ -183,6 +183,7 @@ impl ReadType {
             detail,
             one,
             absent_is_gone: absent_is_gone?,
+            rows: rows.map_or(Some(None), |rows| rows.map(Some))?,
         })
     }
 }
@@ -194,10 +195,26 @@ fn list(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Op
     let checked = match form {
         ListingForm::Pages => check_path(item.value.as_str()),
         ListingForm::Files => check_pattern(item.value.as_str()),
-        ListingForm::Query | ListingForm::Changes => Ok(()),
+        ListingForm::Query | ListingForm::Changes | ListingForm::Rows => Ok(()),
     };
     checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).ok()?;
     Some(item.value.as_str().to_owned())
+}
+
+/// How only what changed is asked for, and what was deleted. Where rows say that, a column does.
+fn changes(
+    section: &mut Section<'_>,
+    form: ListingForm,
+    report: &mut Report,
+) -> (Option<Option<Since>>, Option<Option<Deleted>>) {
+    if form == ListingForm::Rows {
+        return (optional(section, "since", report, Since::by_column), Some(None));
+    }
+    if !form.has_pages() {
+        return (Some(None), Some(None));
+    }
+    let since = optional(section, "since", report, Since::from_section);
+    (since, optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report)))
 }
 
 /// How languages are listed: in items, in the names of files, or within the fields.
@@ -216,7 +233,7 @@ fn variables(section: &mut Section<'_>, form: ListingForm, report: &mut Report) 
     let key = match form {
         ListingForm::Query => "variables",
         ListingForm::Changes => "where",
-        ListingForm::Pages | ListingForm::Files => return Map::new(),
+        ListingForm::Pages | ListingForm::Files | ListingForm::Rows => return Map::new(),
     };
     section.section(key, report).map(|mut table| constants(&mut table)).unwrap_or_default()
 }

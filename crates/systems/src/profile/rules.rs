@@ -28,6 +28,8 @@ pub enum ListingForm {
     Files,
     /// All types are in one listing of changes.
     Changes,
+    /// `table` or `query`: rows of a database, in the order of their key.
+    Rows,
 }
 
 impl ListingForm {
@@ -37,7 +39,7 @@ impl ListingForm {
             ListingForm::Pages => Some("list"),
             ListingForm::Files => Some("files"),
             ListingForm::Query => Some("query"),
-            ListingForm::Changes => None,
+            ListingForm::Changes | ListingForm::Rows => None,
         }
     }
 
@@ -68,4 +70,6 @@ pub enum WritingForm {
     Files,
     /// As documents of a database at places of our choosing.
     Documents,
+    /// As rows of a table, by their key.
+    Rows,
 }

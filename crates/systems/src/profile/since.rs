@@ -38,17 +38,21 @@ impl Since {
     pub(super) fn from_section(section: &mut Section<'_>, report: &mut Report) -> Option<Since> {
         let parameter = section.text("parameter", report);
         let at = Query::from_key(section, "at", report);
+        let (overlap, whole_every) = Since::lengths(section, report)?;
+        Some(Since { parameter: parameter?.value.as_str().to_owned(), at: at?, overlap, whole_every })
+    }
+
+    /// How far back it is asked, and how often everything is listed all the same.
+    pub(super) fn lengths(
+        section: &mut Section<'_>,
+        report: &mut Report,
+    ) -> Option<(Duration, Option<SignedDuration>)> {
         let overlap = length(section, "overlap", report);
         let whole_every = match section.string("whole_every", report).as_deref() {
             Some("never") => Some(None),
             _ => length(section, "whole_every", report).map(Some),
         };
-        Some(Since {
-            parameter: parameter?.value.as_str().to_owned(),
-            at: at?,
-            overlap: overlap?.unsigned_abs(),
-            whole_every: whole_every?,
-        })
+        Some((overlap?.unsigned_abs(), whole_every?))
     }
 }
 

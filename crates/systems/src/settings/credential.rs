@@ -98,7 +98,8 @@ pub(crate) static CREDENTIAL: Table = Table {
         session: Form::Table(&SESSION), none, "a cookie that a log-in gives", "{ login = \"/login\", fields = { name = \"hub\", password = \"env:PASSWORD\" } }";
     ]],
 };
-static BASIC: Table = Table::new(
+/// A user and a password.
+pub(crate) static BASIC: Table = Table::new(
     "user and password",
     &[settings![
         user: PART, required, "the user", "hub";
@@ -168,11 +169,7 @@ pub(crate) fn credential(
 
 fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
     let bearer = section.text("bearer", report).and_then(|item| secret(&item, report)).map(CredentialReference::Bearer);
-    let basic = within(section, "basic", report, |table, report| {
-        let user = table.text("user", report).map(|item| part(&item));
-        let password = required_secret(table, "password", report);
-        Some(CredentialReference::Basic { user: user?, password: password? })
-    });
+    let basic = basic(section, "basic", report);
     let header = within(section, "header", report, |table, report| {
         named_value(table, report).map(|(name, value)| CredentialReference::Header { name, value })
     });
@@ -198,6 +195,15 @@ fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialRe
         Some(CredentialReference::Session { login: login?, fields })
     });
     bearer.or(basic).or(header).or(query).or(oauth).or(session)
+}
+
+/// Reads the user and the password under a key.
+pub(crate) fn basic(section: &mut Section<'_>, key: &'static str, report: &mut Report) -> Option<CredentialReference> {
+    within(section, key, report, |table, report| {
+        let user = table.text("user", report).map(|item| part(&item));
+        let password = required_secret(table, "password", report);
+        Some(CredentialReference::Basic { user: user?, password: password? })
+    })
 }
 
 fn within(

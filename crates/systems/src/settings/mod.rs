@@ -15,7 +15,7 @@ use diaporos_core::settings;
 use diaporos_core::settings::{Form, Setting, TextForm};
 
 pub use credential::secret;
-pub(crate) use credential::{CREDENTIAL, credential};
+pub(crate) use credential::{BASIC, CREDENTIAL, basic, credential};
 pub use credential::{CredentialReference, Credentials, credentials_end};
 pub use forms::{PLACE, SECRET};
 pub use limits::{duration, limits, usual_limits};

@@ -2,7 +2,7 @@
 
 use async_trait::async_trait;
 use diaporos_core::change::fingerprint_bytes;
-use diaporos_core::value::{Revision, SystemName};
+use diaporos_core::value::{Revision, SystemName, TypeName};
 use serde_json::{Map, Value as Json};
 
 use super::Folder;
@@ -220,7 +220,7 @@ impl DavStore {
 
 #[async_trait]
 impl KeyedStore for DavStore {
-    async fn get(&self, place: &str) -> Result<Option<Stored>, SystemError> {
+    async fn get(&self, _: &TypeName, place: &str) -> Result<Option<Stored>, SystemError> {
         let form = self.form(place)?;
         let Some(bytes) = self.locks.folder.get(place).await? else { return Ok(None) };
         let document = form.document(&bytes);
@@ -231,9 +231,15 @@ impl KeyedStore for DavStore {
         Ok(Some((document, version)))
     }
 
-    async fn put(&self, place: &str, document: &Map<String, Json>, base: Base<'_>) -> Result<Revision, SystemError> {
+    async fn put(
+        &self,
+        _: &TypeName,
+        place: &str,
+        document: Map<String, Json>,
+        base: Base<'_>,
+    ) -> Result<Stored, SystemError> {
         let form = self.form(place)?;
-        let (file, properties) = self.apart(document);
+        let (file, properties) = self.apart(&document);
         let bytes = form.bytes(&file);
         match base {
             Base::Absent => {
@@ -248,15 +254,16 @@ impl KeyedStore for DavStore {
         let names = self.properties.names.iter();
         let stored = names.filter_map(|name| Some((name.clone(), text(properties.get(name)?))));
         let stored = stored.filter(|(_, text)| !text.is_empty()).map(|(name, text)| (name, Json::String(text)));
-        self.version(place, &bytes, &stored.collect())
+        let version = self.version(place, &bytes, &stored.collect())?;
+        Ok((document, version))
     }
 
-    async fn remove(&self, place: &str, base: &Revision) -> Result<(), SystemError> {
+    async fn remove(&self, _: &TypeName, place: &str, base: &Revision) -> Result<(), SystemError> {
         let request = self.locks.folder.client.request(Method::Delete, self.locks.folder.url(place)?);
         self.change(place, base, request, &Map::new()).await
     }
 
-    fn request(&self, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
+    fn request(&self, _: &TypeName, place: &str, document: Option<&Map<String, Json>>) -> Result<Request, SystemError> {
         let form = self.form(place)?;
         match document {
             Some(document) => self.writing(place, form.bytes(&self.apart(document).0), form),

@@ -5,11 +5,11 @@ mod row;
 mod server;
 mod statement;
 
+pub use diaporos_postgres::Server;
 pub(super) use error::OptionalRow;
 pub use error::{DatabaseError, ServerFault};
 pub(super) use row::Row;
 pub(super) use rusqlite::params;
-pub use server::Server;
 use server::ServerStatement;
 pub(super) use server::Session;
 #[cfg(test)]

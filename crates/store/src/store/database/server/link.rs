@@ -5,13 +5,13 @@ use std::pin::Pin;
 use std::sync::Arc;
 use std::task::{Context, Poll, Waker};
 
+use diaporos_postgres::said;
 use futures::FutureExt;
 use futures::executor::block_on;
 use futures::future::join;
 use tokio_postgres::types::ToSql as Sent;
 use tokio_postgres::{Client, RowStream};
 
-use super::place::said;
 use super::stream::{Shared, open};
 use super::translate::translated;
 use super::values::Bound;

@@ -7,11 +7,9 @@ mod place;
 mod rows;
 mod session;
 mod stream;
-mod tls;
 mod translate;
 mod values;
 
-pub use place::Server;
 pub(in crate::store) use rows::{ServerRows, ServerStatement};
 pub(in crate::store) use session::Session;
 pub(in crate::store) use values::ServerRow;

@@ -6,10 +6,11 @@ use std::fmt;
 use std::sync::{Arc, Weak};
 use std::time::{Duration, Instant};
 
+use diaporos_postgres::Server;
 use futures::executor::block_on;
 
 use super::link::{Answered, Failed, Link, Pending, Step, failed};
-use super::place::Server;
+use super::place::connect;
 use super::stream::{Asked, Shared, open};
 use super::translate::only_reads;
 use super::values::Bound;
@@ -49,7 +50,7 @@ struct UnderWay {
 impl Session {
     /// A connection to a server that answers now.
     pub(in crate::store) fn to(server: &Server) -> Result<Session> {
-        let link = Link::of(server.connect()?);
+        let link = Link::of(connect(server)?);
         let (under_way, asked) = (RefCell::new(None), RefCell::new(Weak::new()));
         Ok(Session {
             server: server.clone(),
@@ -319,7 +320,7 @@ impl Session {
         let (began, mut pause) = (Instant::now(), FIRST_PAUSE);
         tracing::warn!("the connection to the store broke off: {why}");
         loop {
-            match self.server.connect() {
+            match connect(&self.server) {
                 Ok(client) => {
                     self.sent.borrow_mut().clear();
                     *self.link.borrow_mut() = Link::of(client);
