@@ -84,7 +84,7 @@ pub async fn probe(config: &Config, connector: &Connector<'_>, name: &SystemName
     probe.warnings();
     match connector.reader(name) {
         Err(error) => probe.row("set up", Verdict::Bad, error.to_string()),
-        Ok(reader) if reader.types().is_empty() => probe.destination(connector).await,
+        Ok(reader) if reader.types().is_empty() => probe.destination(connector, reader.as_ref()).await,
         Ok(reader) => probe.source(reader.as_ref()).await,
     }
     probe.rows
@@ -150,10 +150,10 @@ impl Probe<'_> {
 
     /// A system that is only written to: whether it answers at all. Nothing is asked with the
     /// credential for writing.
-    async fn destination(&mut self, connector: &Connector<'_>) {
+    async fn destination(&mut self, connector: &Connector<'_>, reader: &dyn Read) {
         match connector.address(self.name) {
             Err(error) => self.row("set up", Verdict::Bad, error.to_string()),
-            Ok(None) => self.row("types", Verdict::Warning, "its profile describes nothing to read or write"),
+            Ok(None) => self.described(reader).await,
             Ok(Some(url)) => {
                 self.insecure(&url, "write");
                 if self.reach(&url).await {
@@ -165,6 +165,31 @@ impl Probe<'_> {
                         Err(error) => self.row("credential", Verdict::Bad, error.to_string()),
                     }
                 }
+            }
+        }
+    }
+
+    /// What a destination without an address over HTTP says of itself.
+    async fn described(&mut self, reader: &dyn Read) {
+        match reader.described().await {
+            Err(error) => self.row("types", Verdict::Bad, error.to_string()),
+            Ok(Some(model)) => {
+                for (kind, known) in model.types {
+                    self.row(
+                        format!("type {kind}"),
+                        Verdict::Good,
+                        format!("is there, with {} fields", known.fields.len()),
+                    );
+                }
+            }
+            Ok(None) => {
+                let profile = self.config.systems.get(self.name).and_then(|system| system.profile());
+                let writes = profile.is_some_and(|profile| profile.type_names().any(|kind| profile.writes(kind)));
+                let (verdict, found) = match writes {
+                    true => (Verdict::Note, "are only written; only a push can tell whether that works"),
+                    false => (Verdict::Warning, "its profile describes nothing to read or write"),
+                };
+                self.row("types", verdict, found);
             }
         }
     }

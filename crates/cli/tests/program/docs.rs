@@ -47,6 +47,17 @@ fn the_places_of_the_profiles_page_are_sound() {
 }
 
 #[test]
+fn the_rows_of_the_profiles_page_are_sound() {
+    let hub = Hub::new();
+    hub.write("profiles/rows.toml", &blocks(&page("docs/profiles.md"), "toml rows"));
+    hub.write(
+        "diaporos.toml",
+        "[systems.a]\nkind = \"sql\"\nurl = \"postgres://a.example/a\"\nprofile = \"profiles/rows.toml\"\n",
+    );
+    hub.good(&["check"]);
+}
+
+#[test]
 fn the_operations_of_the_profiles_page_are_sound() {
     let hub = Hub::new();
     hub.write("profiles/operations.toml", &blocks(&page("docs/profiles.md"), "toml operations"));

@@ -128,6 +128,43 @@ impl Session {
         }
     }
 
+    /// Begins a change with a look at rows, in one step where that can be.
+    pub(super) async fn begin_change_with(
+        &self,
+        selection: &Selection,
+        columns: &[Column],
+    ) -> Result<Vec<Row>, ErrorKind> {
+        match self {
+            Session::Server(session) => session.begin_with(selection, columns).await,
+            Session::File(session) => {
+                self.begin_change().await?;
+                Ok(session.rows(selection, columns).await?.0)
+            }
+        }
+    }
+
+    /// Ends a change with a statement and a look at what it left, in one step where that can be: all is kept, or
+    /// nothing. Gives how many rows were changed, and those that were looked at.
+    pub(super) async fn end_change_with(
+        &self,
+        statement: Option<&Statement>,
+        selection: &Selection,
+        columns: &[Column],
+    ) -> Result<(u64, Vec<Row>), ErrorKind> {
+        match self {
+            Session::Server(session) => session.end_with(statement, selection, columns).await,
+            Session::File(session) => {
+                let changed = match statement {
+                    Some(statement) => session.execute(statement).await?,
+                    None => 0,
+                };
+                let (rows, _) = session.rows(selection, columns).await?;
+                self.commit().await?;
+                Ok((changed, rows))
+            }
+        }
+    }
+
     pub(super) async fn commit(&self) -> Result<(), ErrorKind> {
         self.batch("COMMIT").await
     }

@@ -4,9 +4,9 @@ use diaporos_core::change::fingerprint_bytes;
 use diaporos_core::value::Revision;
 use serde_json::{Map, Value as Json};
 
-use super::columns::ColumnForm;
+use super::columns::{Column, ColumnForm};
 use super::database::Session;
-use super::rows::Selection;
+use super::rows::{Row, Selection};
 use super::statement::{Statement, quoted, table as table_name};
 use super::table::{ListTable, Table};
 use crate::ErrorKind;
@@ -14,7 +14,7 @@ use crate::keyed_store::Stored;
 use crate::profile::ListTarget;
 
 /// Lists, each with the items that it is to have.
-type Lists<'t> = Vec<(&'t ListTarget, Json)>;
+pub(super) type Lists<'t> = Vec<(&'t ListTarget, Json)>;
 
 /// The place of a document in a table.
 pub(super) struct Placed<'t> {
@@ -27,6 +27,10 @@ impl<'t> Placed<'t> {
     pub(super) fn new(table: &'t Table, place: &'t str) -> Placed<'t> {
         let (key, language) = table.target.parted(place);
         Placed { table, key, language }
+    }
+
+    pub(super) fn columns(&self) -> &'t [Column] {
+        &self.table.columns
     }
 
     /// The columns that tell the row, each with its value.
@@ -48,32 +52,48 @@ impl<'t> Placed<'t> {
         });
     }
 
-    /// The document as it is; none where there is no such row. `held` keeps others from it till the change ends.
-    pub(super) async fn read(&self, session: &Session, held: &str) -> Result<Option<Map<String, Json>>, ErrorKind> {
-        let table = self.table;
+    /// Where the row is found. `held` keeps others from it till the change ends.
+    pub(super) fn selection(&self, session: &Session, held: &str) -> Selection {
         let mut rows = Statement::new("(SELECT ");
-        rows.names(table.columns.iter().map(|column| column.name.as_str()));
+        rows.names(self.table.columns.iter().map(|column| column.name.as_str()));
         rows.say(" FROM ").say(&self.source());
         self.is_this(session, &mut rows);
         rows.say(held).say(")");
         let Statement { text: source, values } = rows;
         let rest = Statement { text: " LIMIT 2".to_owned(), values };
-        let selection = Selection { source, rest, key: Vec::new(), most_bytes: usize::MAX };
-        let (mut found, _) = session.rows(&selection, &table.columns).await?;
-        if found.len() > 1 {
-            return Err(ErrorKind::Refused(format!(
-                "two rows of `{}` have the key `{}`; which of them is meant cannot be told",
-                table.target.table, self.key
-            )));
-        }
-        let Some(row) = found.pop() else { return Ok(None) };
-        let mut members = row.members;
-        for list in &table.lists {
+        Selection { source, rest, key: Vec::new(), most_bytes: usize::MAX }
+    }
+
+    /// The document as it is, with its lists; none where there is no such row.
+    pub(super) async fn read(&self, session: &Session, held: &str) -> Result<Option<Map<String, Json>>, ErrorKind> {
+        let (found, _) = session.rows(&self.selection(session, held), &self.table.columns).await?;
+        let Some(mut members) = self.row(found)? else { return Ok(None) };
+        for list in &self.table.lists {
             let items = self.items(session, list, &members).await?;
             members.insert(list.field.clone(), Json::Array(items));
         }
-        table.suffixes.fold(&mut members);
-        Ok(Some(members))
+        Ok(Some(self.folded(members)))
+    }
+
+    /// The one row of those that were found.
+    fn row(&self, mut found: Vec<Row>) -> Result<Option<Map<String, Json>>, ErrorKind> {
+        if found.len() > 1 {
+            return Err(ErrorKind::Refused(format!(
+                "two rows of `{}` have the key `{}`; which of them is meant cannot be told",
+                self.table.target.table, self.key
+            )));
+        }
+        Ok(found.pop().map(|row| row.members))
+    }
+
+    fn folded(&self, mut members: Map<String, Json>) -> Map<String, Json> {
+        self.table.suffixes.fold(&mut members);
+        members
+    }
+
+    /// The document that a row is, of a table without lists.
+    pub(super) fn alone(&self, found: Vec<Row>) -> Result<Option<Map<String, Json>>, ErrorKind> {
+        Ok(self.row(found)?.map(|members| self.folded(members)))
     }
 
     /// A document with the version that it is known by: what it holds, and what its revision's column says.
@@ -88,10 +108,13 @@ impl<'t> Placed<'t> {
         Ok((document, revision))
     }
 
-    /// The document as it is, held till the change ends, where it is in the version that a write is based on.
-    pub(super) async fn unchanged(&self, session: &Session, base: &Revision) -> Result<Map<String, Json>, ErrorKind> {
-        let found = self.read(session, session.for_update()).await?.ok_or(ErrorKind::NotFound)?;
-        let (document, now) = self.versioned(found)?;
+    /// A document that was read, where it is in the version that a write is based on.
+    pub(super) fn unchanged(
+        &self,
+        found: Option<Map<String, Json>>,
+        base: &Revision,
+    ) -> Result<Map<String, Json>, ErrorKind> {
+        let (document, now) = self.versioned(found.ok_or(ErrorKind::NotFound)?)?;
         if now != *base {
             return Err(ErrorKind::Differs { status: 412, message: String::new() });
         }
@@ -150,70 +173,75 @@ impl<'t> Placed<'t> {
         Ok((columns, lists))
     }
 
-    /// Makes the row; the database refuses a second one with its key.
-    pub(super) async fn insert(&self, session: &Session, wanted: Map<String, Json>) -> Result<(), ErrorKind> {
-        // Where the key is not unique in the database, it is at least not there now.
-        if self.read(session, "").await?.is_some() {
+    /// What makes the row, and the lists that it is to have. `found` is what has its key already, though the database
+    /// may not keep keys apart.
+    pub(super) fn insertion(
+        &self,
+        session: &Session,
+        found: Option<&Map<String, Json>>,
+        wanted: Map<String, Json>,
+    ) -> Result<(Statement, Lists<'t>), ErrorKind> {
+        if found.is_some() {
             return Err(ErrorKind::Differs { status: 409, message: String::new() });
         }
         let (mut columns, lists) = self.parted(wanted)?;
         columns.extend(self.key().into_iter().map(|(name, value)| (name.to_owned(), value)));
         let version = self.version().map(|(name, step)| (name, step.first(session)));
-        session.execute(&Statement::insert(&self.source(), &columns, version)).await?;
-        if lists.is_empty() {
-            return Ok(());
-        }
-        // What the database made of the row, such as its number, is what its lists name.
-        let made = self.read(session, "").await?.unwrap_or_default();
-        for (list, items) in lists {
-            self.put_items(session, list, &made, items).await?;
-        }
-        Ok(())
+        Ok((Statement::insert(&self.source(), &columns, version), lists))
     }
 
-    /// Writes what differs, and nothing else.
-    pub(super) async fn update(
+    /// What writes the columns that differ, and the lists that do; no statement where no column is written.
+    pub(super) fn difference(
         &self,
         session: &Session,
-        now: Map<String, Json>,
+        now: &Map<String, Json>,
         wanted: Map<String, Json>,
-    ) -> Result<(), ErrorKind> {
+    ) -> Result<(Option<Statement>, Lists<'t>), ErrorKind> {
         let (columns, lists) = self.parted(wanted)?;
         let (known, known_lists) = self.parted(now.clone())?;
         let differs: Vec<_> = columns.iter().filter(|(name, value)| known.get(*name) != Some(value)).collect();
-        let lists: Vec<_> = lists.into_iter().filter(|list| !known_lists.contains(list)).collect();
-        if differs.is_empty() && lists.is_empty() {
-            return Ok(());
+        let lists: Lists<'t> = lists.into_iter().filter(|list| !known_lists.contains(list)).collect();
+        let version = self.version().filter(|_| !differs.is_empty() || !lists.is_empty());
+        if differs.is_empty() && version.is_none() {
+            return Ok((None, lists));
         }
         let mut update = Statement::new("UPDATE ");
         update.say(&self.source()).say(" SET ");
         update.each(&differs, ", ", |update, (name, value)| {
             update.say(&quoted(name)).say(" = ").bind((*value).clone());
         });
-        let version = self.version();
         if let Some((name, step)) = version {
             update.say(if differs.is_empty() { "" } else { ", " }).say(&quoted(name)).say(" = ");
             update.say(&step.next(name, session));
         }
-        if !differs.is_empty() || version.is_some() {
-            self.is_this(session, &mut update);
-            one_row(session.execute(&update).await?)?;
-        }
+        self.is_this(session, &mut update);
+        Ok((Some(update), lists))
+    }
+
+    /// What removes the row.
+    pub(super) fn deletion(&self, session: &Session) -> Statement {
+        let mut delete = Statement::new("DELETE FROM ");
+        delete.say(&self.source());
+        self.is_this(session, &mut delete);
+        delete
+    }
+
+    /// Puts lists in the place of those that a document has; `row` is what they name.
+    pub(super) async fn put_lists(
+        &self,
+        session: &Session,
+        row: &Map<String, Json>,
+        lists: Lists<'t>,
+    ) -> Result<(), ErrorKind> {
         for (list, items) in lists {
-            self.put_items(session, list, &now, items).await?;
+            self.put_items(session, list, row, items).await?;
         }
         Ok(())
     }
 
-    /// Removes the row, with its lists.
-    pub(super) async fn delete(&self, session: &Session, now: &Map<String, Json>) -> Result<(), ErrorKind> {
-        for list in &self.table.lists {
-            self.put_items(session, &list.target, now, Json::Null).await?;
-        }
-        let mut delete = Statement::new("DELETE FROM ");
-        delete.say(&self.source());
-        self.is_this(session, &mut delete);
-        one_row(session.execute(&delete).await?)
+    /// The lists that documents have, all empty.
+    pub(super) fn no_items(&self) -> Lists<'t> {
+        self.table.lists.iter().map(|list| (&list.target, Json::Null)).collect()
     }
 
     /// Puts these items in the place of those that a list has.
@@ -290,16 +318,5 @@ impl VersionStep {
             VersionStep::Count => format!("coalesce({}, 0) + 1", quoted(column)),
             VersionStep::Moment => session.now().to_owned(),
         }
-    }
-}
-
-/// One row was changed, and it was this one.
-fn one_row(rows: u64) -> Result<(), ErrorKind> {
-    match rows {
-        1 => Ok(()),
-        // It is held since it was read: rules of the database's own stand against it.
-        rows => Err(ErrorKind::Refused(format!(
-            "the database changed {rows} rows where one was meant, and it was taken back"
-        ))),
     }
 }

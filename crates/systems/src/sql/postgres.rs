@@ -5,7 +5,7 @@ use std::error::Error;
 use std::sync::{Mutex, PoisonError};
 
 use diaporos_postgres::{Server, said};
-use futures::{TryStreamExt, pin_mut};
+use futures::{TryStreamExt, join, pin_mut};
 use serde_json::Value as Json;
 use tokio_postgres::Client;
 use tokio_postgres::types::private::BytesMut;
@@ -77,33 +77,64 @@ impl PostgresSession {
     pub(super) async fn rows(&self, selection: &Selection, columns: &[Column]) -> Result<(Vec<Row>, bool), ErrorKind> {
         let statement = selection.of_documents(columns);
         let prepared = self.prepared(&statement.text).await?;
+        self.rows_of(&prepared, &statement, selection, columns).await
+    }
+
+    async fn rows_of(
+        &self,
+        prepared: &tokio_postgres::Statement,
+        statement: &Statement,
+        selection: &Selection,
+        columns: &[Column],
+    ) -> Result<(Vec<Row>, bool), ErrorKind> {
         let values: Vec<Bound<'_>> = statement.values.iter().map(Bound).collect();
-        let stream = self.client.query_raw(&prepared, values).await.map_err(fault)?;
+        let stream = self.client.query_raw(prepared, values).await.map_err(fault)?;
         pin_mut!(stream);
         let (mut rows, mut size) = (Vec::new(), 0);
         while let Some(row) = stream.try_next().await.map_err(fault)? {
             if size >= selection.most_bytes {
                 return Ok((rows, false));
             }
-            let text = |place: usize| row.try_get::<_, Option<&str>>(place).map_err(fault);
-            let whole = text(0)?.unwrap_or("{}");
-            size += whole.len();
-            let mut members = document(&blank(whole))?;
-            let key = (1..=selection.key.len()).map(|place| Ok(text(place)?.map_or(Json::Null, Json::from)));
-            let key = key.collect::<Result<_, ErrorKind>>()?;
-            for name in columns.iter().filter(|column| column.form == ColumnForm::Instant).map(|column| &column.name) {
-                if let Some(Json::String(moment)) = members.get_mut(name)
-                    && let Some(utc) = moment.strip_suffix("+00:00")
-                {
-                    *moment = format!("{utc}Z");
-                }
-            }
-            for (place, name) in (selection.key.len() + 1..).zip(decimals(columns)) {
-                members.insert(name.to_owned(), text(place)?.map_or(Json::Null, decimal));
-            }
-            rows.push(Row { members, key, size: whole.len() });
+            let row = row_of(&row, selection, columns)?;
+            size += row.size;
+            rows.push(row);
         }
         Ok((rows, true))
+    }
+
+    /// Begins a change with a look at rows: both are sent at once, in this order.
+    pub(super) async fn begin_with(&self, selection: &Selection, columns: &[Column]) -> Result<Vec<Row>, ErrorKind> {
+        let statement = selection.of_documents(columns);
+        // What is prepared first is sent at its turn.
+        let prepared = self.prepared(&statement.text).await?;
+        let (begun, rows) = join!(self.batch("BEGIN"), self.rows_of(&prepared, &statement, selection, columns));
+        begun?;
+        Ok(rows?.0)
+    }
+
+    /// Ends a change with a statement, and a look at what it left: all is sent at once, in this order. Where one fails
+    /// the server takes all back, though it is told to keep it.
+    pub(super) async fn end_with(
+        &self,
+        statement: Option<&Statement>,
+        selection: &Selection,
+        columns: &[Column],
+    ) -> Result<(u64, Vec<Row>), ErrorKind> {
+        let look = selection.of_documents(columns);
+        let look_prepared = self.prepared(&look.text).await?;
+        let prepared = match statement {
+            Some(statement) => Some((self.prepared(&statement.text).await?, statement)),
+            None => None,
+        };
+        let execute = async {
+            let Some((prepared, statement)) = prepared else { return Ok(0) };
+            let values: Vec<Bound<'_>> = statement.values.iter().map(Bound).collect();
+            self.client.execute_raw(&prepared, values).await.map_err(fault)
+        };
+        let rows = self.rows_of(&look_prepared, &look, selection, columns);
+        let (changed, rows, ended) = join!(execute, rows, self.batch("COMMIT"));
+        let (changed, rows) = (changed?, rows?.0);
+        ended.map(|()| (changed, rows))
     }
 
     /// The one text that a statement gives; none where it gives no row, or nothing in it.
@@ -128,6 +159,26 @@ impl PostgresSession {
         };
         Ok(prepared.columns().iter().map(column).collect())
     }
+}
+
+/// A row as the server gives it.
+fn row_of(row: &tokio_postgres::Row, selection: &Selection, columns: &[Column]) -> Result<Row, ErrorKind> {
+    let text = |place: usize| row.try_get::<_, Option<&str>>(place).map_err(fault);
+    let whole = text(0)?.unwrap_or("{}");
+    let mut members = document(&blank(whole))?;
+    let key = (1..=selection.key.len()).map(|place| Ok(text(place)?.map_or(Json::Null, Json::from)));
+    let key = key.collect::<Result<_, ErrorKind>>()?;
+    for name in columns.iter().filter(|column| column.form == ColumnForm::Instant).map(|column| &column.name) {
+        if let Some(Json::String(moment)) = members.get_mut(name)
+            && let Some(utc) = moment.strip_suffix("+00:00")
+        {
+            *moment = format!("{utc}Z");
+        }
+    }
+    for (place, name) in (selection.key.len() + 1..).zip(decimals(columns)) {
+        members.insert(name.to_owned(), text(place)?.map_or(Json::Null, decimal));
+    }
+    Ok(Row { members, key, size: whole.len() })
 }
 
 fn form_of(ty: &Type) -> ColumnForm {

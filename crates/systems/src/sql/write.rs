@@ -12,7 +12,7 @@ use url::Url;
 use super::columns::Column;
 use super::database::{Database, DatabasePlace, Session};
 use super::document::Placed;
-use super::statement::table as table_name;
+use super::statement::{Statement, table as table_name};
 use super::suffixes::Suffixes;
 use super::table::{ListTable, Table};
 use crate::http::{Body, Limits, Method, Request};
@@ -94,10 +94,15 @@ impl RowStore {
         let session = self.database.session().await?;
         let changed = async {
             let table = self.table(kind, &session).await?;
-            session.begin_change().await?;
-            match change.within(&session, &Placed::new(&table, place)).await {
-                // Where its answer is lost, nobody knows whether it was kept.
-                Ok(done) => session.commit().await.map(|()| Ok(done)),
+            let placed = Placed::new(&table, place);
+            let done = match table.lists.is_empty() {
+                true => alone(&session, &placed, change).await,
+                false => with_lists(&session, &placed, change).await,
+            };
+            match done {
+                Ok(done) => Ok(Ok(done)),
+                // Whether it was kept is not known; the session is given up.
+                Err(kind) if kind.leaves_doubt() => Err(kind),
                 Err(kind) => session.roll_back().await.map(|()| Err(kind)),
             }
         };
@@ -117,23 +122,80 @@ enum Change<'c> {
     Remove(&'c Revision),
 }
 
-impl Change<'_> {
-    /// Makes the change; gives the document as it is kept.
-    async fn within(self, session: &Session, placed: &Placed<'_>) -> Result<Option<Stored>, ErrorKind> {
-        match self {
-            Change::Put(document, Base::Absent) => placed.insert(session, document).await?,
-            Change::Put(document, Base::Version(base)) => {
-                let now = placed.unchanged(session, base).await?;
-                placed.update(session, now, document).await?;
-            }
-            Change::Remove(base) => {
-                let now = placed.unchanged(session, base).await?;
-                placed.delete(session, &now).await?;
-                return Ok(None);
-            }
+/// Changes a row that is all of its document: looked at and held, then changed and read as it is kept, each in one step.
+async fn alone(session: &Session, placed: &Placed<'_>, change: Change<'_>) -> Result<Option<Stored>, ErrorKind> {
+    let columns = placed.columns();
+    let found = session.begin_change_with(&placed.selection(session, session.for_update()), columns).await?;
+    let found = placed.alone(found)?;
+    let (statement, stays) = match change {
+        Change::Put(document, Base::Absent) => (Some(placed.insertion(session, found.as_ref(), document)?.0), true),
+        Change::Put(document, Base::Version(base)) => {
+            let now = placed.unchanged(found, base)?;
+            (placed.difference(session, &now, document)?.0, true)
         }
-        let gone = || ErrorKind::Content("what was written is not there any more".to_owned());
-        placed.read(session, "").await?.ok_or_else(gone).and_then(|kept| placed.versioned(kept)).map(Some)
+        Change::Remove(base) => {
+            placed.unchanged(found, base)?;
+            (Some(placed.deletion(session)), false)
+        }
+    };
+    let (rows, kept) = session.end_change_with(statement.as_ref(), &placed.selection(session, ""), columns).await?;
+    one_row(statement.as_ref(), rows)?;
+    kept_of(placed, placed.alone(kept)?, stays)
+}
+
+/// Changes a row and those of its lists.
+async fn with_lists(session: &Session, placed: &Placed<'_>, change: Change<'_>) -> Result<Option<Stored>, ErrorKind> {
+    session.begin_change().await?;
+    let found = placed.read(session, session.for_update()).await?;
+    let stays = !matches!(change, Change::Remove(_));
+    match change {
+        Change::Put(document, Base::Absent) => {
+            let (statement, lists) = placed.insertion(session, found.as_ref(), document)?;
+            session.execute(&statement).await?;
+            // What the database made of the row, such as its number, is what its lists name.
+            let made = placed.read(session, "").await?.unwrap_or_default();
+            placed.put_lists(session, &made, lists).await?;
+        }
+        Change::Put(document, Base::Version(base)) => {
+            let now = placed.unchanged(found, base)?;
+            let (statement, lists) = placed.difference(session, &now, document)?;
+            if let Some(statement) = &statement {
+                one_row(Some(statement), session.execute(statement).await?)?;
+            }
+            placed.put_lists(session, &now, lists).await?;
+        }
+        Change::Remove(base) => {
+            let now = placed.unchanged(found, base)?;
+            placed.put_lists(session, &now, placed.no_items()).await?;
+            let statement = placed.deletion(session);
+            one_row(Some(&statement), session.execute(&statement).await?)?;
+        }
+    }
+    let kept = placed.read(session, "").await?;
+    session.commit().await?;
+    kept_of(placed, kept, stays)
+}
+
+/// One row was changed, where any was to be. It is held since it was read: where it was not, rules of the database's own
+/// stand against it.
+fn one_row(statement: Option<&Statement>, rows: u64) -> Result<(), ErrorKind> {
+    match (statement, rows) {
+        (None, _) | (Some(_), 1) => Ok(()),
+        (Some(_), rows) => Err(ErrorKind::Refused(format!(
+            "the database changed {rows} rows where one was meant: rules of its own do that"
+        ))),
+    }
+}
+
+/// A document as it is kept.
+fn kept_of(placed: &Placed<'_>, kept: Option<Map<String, Json>>, stays: bool) -> Result<Option<Stored>, ErrorKind> {
+    match (kept, stays) {
+        (Some(kept), true) => placed.versioned(kept).map(Some),
+        (None, false) => Ok(None),
+        (None, true) => Err(ErrorKind::Content("what was written is not there any more".to_owned())),
+        (Some(_), false) => {
+            Err(ErrorKind::Refused("it is still there: rules of the database's own keep it".to_owned()))
+        }
     }
 }
 
