@@ -324,7 +324,12 @@ impl Setup for OneSetup<'_> {
             CredentialReference::Query { name, value } => {
                 Credential::Query { name: name.clone(), value: connector.secret(system, value)? }
             }
-            CredentialReference::OAuth { token, id, secret, scope } => {
+            CredentialReference::With(first, further) => {
+                let (first, further) = (self.credential(base, Some(first))?, self.credential(base, Some(further))?);
+                let (Some(first), Some(further)) = (first, further) else { return Ok(None) };
+                Credential::With(Box::new(first), Box::new(further))
+            }
+            CredentialReference::OAuth { token, id, secret, scope, audience, in_body, refresh } => {
                 Credential::ClientCredentials(ClientCredentials {
                     token: Some((self as &dyn Setup).address(token)?)
                         .filter(stays)
@@ -332,6 +337,9 @@ impl Setup for OneSetup<'_> {
                     id: connector.part(system, id)?,
                     secret: connector.secret(system, secret)?,
                     scope: scope.clone(),
+                    audience: audience.clone(),
+                    in_body: *in_body,
+                    refresh: refresh.as_ref().map(|refresh| connector.secret(system, refresh)).transpose()?,
                 })
             }
             CredentialReference::Session { login, fields } => {

@@ -104,7 +104,12 @@ impl OfSystem<'_> {
             Some(CredentialReference::Header { value, .. } | CredentialReference::Query { value, .. }) => {
                 self.secret(value, &purpose);
             }
-            Some(CredentialReference::OAuth { token, id, secret, .. }) => {
+            Some(CredentialReference::With(first, further)) => {
+                self.credential(Some(first), which);
+                self.credential(Some(further), which);
+            }
+            Some(CredentialReference::OAuth { token, id, secret, refresh, .. }) => {
+                refresh.iter().for_each(|refresh| self.secret(refresh, &purpose));
                 self.place(token, "where a token is fetched");
                 self.part(id, &purpose);
                 self.secret(secret, &purpose);

@@ -15,6 +15,7 @@ mod ask;
 mod backup;
 mod batch;
 mod batch_returns;
+mod bodies;
 mod bombs;
 mod certificates;
 mod check;

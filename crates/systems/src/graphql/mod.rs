@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{CacheValidators, Listing, PageCounts, from_when, later};
+use diaporos_core::intake::{CacheValidators, Listing, PageCounts, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, TypeName};
 use indexmap::IndexMap;
@@ -62,8 +62,10 @@ impl GraphqlReader {
     /// The request for a page. `since` is a moment from which changes are asked for.
     fn request(&self, read: &ReadType, cursor: Option<&str>, since: Option<&str>) -> Request {
         let mut variables = read.variables.clone();
-        if let (Some(known), Some(moment)) = (&read.since, since) {
-            variables.insert(known.parameter.clone(), from_when(moment, known.overlap).into());
+        if let (Some(known), Some(moment)) = (&read.since, since)
+            && let Some(asked) = known.asks(moment)
+        {
+            variables.insert(known.parameter.clone(), asked);
         }
         self.query(&read.list, &read.paging, variables, cursor)
     }
@@ -219,8 +221,10 @@ impl Read for GraphqlReader {
         let alone = Paging::NONE;
         let paging = deleted.paging.as_ref().unwrap_or(&alone);
         let mut variables = Map::new();
-        if let (Some(known), Some(moment)) = (&read.since, since) {
-            variables.insert(known.parameter.clone(), from_when(moment, known.overlap).into());
+        if let (Some(known), Some(moment)) = (&read.since, since)
+            && let Some(asked) = known.asks(moment)
+        {
+            variables.insert(known.parameter.clone(), asked);
         }
         let (mut ids, mut cursor, mut visited) = (Vec::new(), None::<String>, BTreeSet::new());
         loop {

@@ -18,7 +18,7 @@ use super::request::{basic, set_query, shown_url, without_blanks};
 use super::retry::{may_wait, pause};
 use super::token_cache::{TokenCache, exposed};
 use super::ways::{Ways, way_of};
-use super::{Answer, Body, Credential, HeaderText, Method, Request};
+use super::{Answer, Credential, HeaderText, Method, Request};
 use crate::{ErrorKind, SystemError};
 
 /// What takes the body of a good answer, where it is not to be held whole.
@@ -303,11 +303,8 @@ impl Client {
         }
         let mut sending = self.ways.client(way)?.request(method, url).headers(headers(request, fetched)?);
         if let Some(body) = &request.body {
-            let bytes = match body {
-                Body::Json(json, _) => json.to_string().into_bytes(),
-                Body::Bytes(bytes, _) => bytes.clone(),
-            };
-            sending = sending.header(CONTENT_TYPE, body.media()).body(bytes);
+            let (bytes, media) = body.bytes();
+            sending = sending.header(CONTENT_TYPE, media).body(bytes);
         }
         let exchange = Exchange::of(&self.limits, self.pace.clone());
         match sink {

@@ -36,6 +36,8 @@ pub enum Credential {
     ClientCredentials(ClientCredentials),
     /// A cookie that a log-in gives.
     Session(LogIn),
+    /// A credential, and another that goes along with it.
+    With(Box<Credential>, Box<Credential>),
 }
 
 /// A part of a credential that need not be secret.
@@ -67,6 +69,12 @@ pub struct ClientCredentials {
     pub secret: Secret,
     /// What is asked for.
     pub scope: Option<String>,
+    /// For whom the token is.
+    pub audience: Option<String>,
+    /// Whether the client shows who it is in the body, and not in a header (RFC 6749 §2.3.1).
+    pub in_body: bool,
+    /// A refresh token that was given, by which tokens are fetched (RFC 6749 §6).
+    pub refresh: Option<Secret>,
 }
 
 /// A log-in that answers with a cookie.
@@ -82,7 +90,16 @@ impl Credential {
     /// Whether the credential is fetched first, and fetched again when it is refused.
     #[must_use]
     pub fn is_fetched(&self) -> bool {
-        matches!(self, Credential::ClientCredentials(_) | Credential::Session(_))
+        self.fetched().is_some()
+    }
+
+    /// What of it is fetched first.
+    pub(super) fn fetched(&self) -> Option<&Credential> {
+        match self {
+            Credential::ClientCredentials(_) | Credential::Session(_) => Some(self),
+            Credential::With(first, further) => first.fetched().or(further.fetched()),
+            _ => None,
+        }
     }
 }
 
@@ -95,6 +112,7 @@ impl fmt::Display for Credential {
             Credential::Query { name, value } => write!(f, "query parameter `{name}` from {}", value.reference()),
             Credential::ClientCredentials(client) => write!(f, "token fetched with {}", client.secret.reference()),
             Credential::Session(_) => write!(f, "cookie of a log-in"),
+            Credential::With(first, further) => write!(f, "{first}, with the {further}"),
         }
     }
 }

@@ -3,6 +3,9 @@
 
 use diaporos_core::text::{shell_quoted, shell_word};
 
+use serde_json::{Map, Value as Json};
+
+use super::form::{FormMedia, pairs};
 use super::{Body, HeaderText, Part, Request};
 use crate::SecretReference;
 
@@ -18,17 +21,22 @@ impl Request {
     /// The request as a `curl` command, secrets as the variables they come from.
     #[must_use]
     pub fn as_curl(&self) -> String {
-        if self.url.scheme() == "file" {
-            return self.as_file_commands();
+        match self.url.scheme() {
+            "http" | "https" => {}
+            "file" => return self.as_file_commands(),
+            _ => return self.as_remark(),
         }
         let mut lines = vec![format!("curl -X {}{} {}", self.method.word(), self.globs(), self.address())];
         for (name, value) in &self.headers {
             lines.push(header(name, value));
         }
         if let Some(body) = &self.body {
-            lines.push(format!("-H {}", shell_quoted(&format!("content-type: {}", body.media()))));
+            if !matches!(body, Body::Form(..)) {
+                lines.push(format!("-H {}", shell_quoted(&format!("content-type: {}", body.bytes().1))));
+            }
             lines.push(match body {
                 Body::Json(json, _) => format!("-d {}", shell_quoted(&format!("{json:#}"))),
+                Body::Form(members, media) => form(members, *media),
                 Body::Bytes(bytes, _) => match as_argument(bytes) {
                     Some(text) => format!("--data-raw {}", shell_quoted(text)),
                     None => format!("--data-binary @FILE  # {} bytes", bytes.len()),
@@ -40,6 +48,19 @@ impl Request {
             return format!("# a push reads the document first, and sends its other members back with these\n{line}");
         }
         line
+    }
+
+    /// What is asked for without HTTP, as a remark: there is no command for it.
+    fn as_remark(&self) -> String {
+        let body = match &self.body {
+            Some(Body::Json(json, _)) => format!("\n{json:#}"),
+            _ => String::new(),
+        };
+        format!("{} {}{body}", self.method.word(), self.shown_url())
+            .lines()
+            .map(|line| format!("# {line}"))
+            .collect::<Vec<_>>()
+            .join("\n")
     }
 
     /// `curl` takes brackets in an address for lists of addresses.
@@ -62,7 +83,7 @@ impl Request {
             Some(body) => {
                 let bytes = match body {
                     Body::Json(json, _) => format!("{json:#}\n").into_bytes(),
-                    Body::Bytes(bytes, _) => bytes.clone(),
+                    Body::Form(..) | Body::Bytes(..) => body.bytes().0,
                 };
                 match as_argument(&bytes) {
                     // Not a here-document: some shells break one at lines that begin as its end does.
@@ -134,6 +155,16 @@ fn goes_on(pair: &[Piece<'_>]) -> bool {
     matches!(pair, [Piece::Expanded(_), Piece::Plain(text)] if text.starts_with(|c: char| c.is_ascii_alphanumeric() || c == '_'))
 }
 
+/// A form as arguments: `curl` says its media type.
+fn form(members: &Map<String, Json>, media: FormMedia) -> String {
+    let option = match media {
+        FormMedia::UrlEncoded => "--data-urlencode",
+        FormMedia::Multipart => "--form-string",
+    };
+    let field = |(name, value): (String, String)| format!("{option} {}", shell_quoted(&format!("{name}={value}")));
+    pairs(members).into_iter().map(field).collect::<Vec<_>>().join(" \\\n  ")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -168,6 +199,9 @@ mod tests {
             id: Part::Plain("hub".into()),
             secret: secret("CLIENT_SECRET"),
             scope: None,
+            audience: None,
+            in_body: false,
+            refresh: None,
         };
         for (credential, expected) in [
             (Credential::Basic { user: Part::Plain("hub".into()), password: secret("PASS") }, "-u \"hub:$PASS\""),

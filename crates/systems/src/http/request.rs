@@ -4,9 +4,10 @@ use std::borrow::Cow;
 
 use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::intake::CacheValidators;
-use serde_json::Value as Json;
+use serde_json::{Map, Value as Json};
 use url::Url;
 
+use super::form::FormMedia;
 use super::{Credential, Part};
 use crate::Secret;
 use crate::blank::{BLANK, blank, is_secret_name};
@@ -109,6 +110,8 @@ impl HeaderText {
 pub enum Body {
     /// JSON, with its media type: `application/json`, `application/merge-patch+json`.
     Json(Json, &'static str),
+    /// The fields of a form.
+    Form(Map<String, Json>, FormMedia),
     /// Bytes of another media type.
     Bytes(Vec<u8>, String),
 }
@@ -120,12 +123,12 @@ impl Body {
         Body::Json(json, "application/json")
     }
 
-    /// Its media type.
-    #[must_use]
-    pub fn media(&self) -> &str {
+    /// What is sent, and its media type.
+    pub(super) fn bytes(&self) -> (Vec<u8>, String) {
         match self {
-            Body::Json(_, media) => media,
-            Body::Bytes(_, media) => media,
+            Body::Json(json, media) => (json.to_string().into_bytes(), (*media).to_owned()),
+            Body::Form(members, media) => media.bytes(members),
+            Body::Bytes(bytes, media) => (bytes.clone(), media.clone()),
         }
     }
 }
@@ -184,6 +187,7 @@ impl Request {
             Some(Credential::ClientCredentials(_)) => {
                 ("authorization".to_owned(), HeaderText::Fetched { before: "Bearer " })
             }
+            Some(Credential::With(first, further)) => return self.credential(Some(first)).credential(Some(further)),
             Some(Credential::Session(_)) => ("cookie".to_owned(), HeaderText::Fetched { before: "" }),
         };
         self.headers.push(header);

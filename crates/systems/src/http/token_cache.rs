@@ -16,8 +16,8 @@ use super::request::basic;
 use super::retry::causes;
 use super::ways::Ways;
 use super::{ClientCredentials, Credential, LogIn};
-use crate::ErrorKind;
 use crate::blank::{blank, learn};
+use crate::{ErrorKind, Secret};
 
 /// The most bytes of a token endpoint's answer.
 const LONGEST: usize = 64 * 1024;
@@ -35,6 +35,8 @@ struct Good {
 pub(super) struct TokenCache {
     credential: Credential,
     good: Arc<Mutex<Option<Good>>>,
+    /// The refresh token that came in the place of the one that was given.
+    refresh: Arc<Mutex<Option<SecretString>>>,
 }
 
 impl std::fmt::Debug for TokenCache {
@@ -45,7 +47,11 @@ impl std::fmt::Debug for TokenCache {
 
 impl TokenCache {
     pub(super) fn new(credential: &Credential) -> Option<TokenCache> {
-        credential.is_fetched().then(|| TokenCache { credential: credential.clone(), good: Arc::default() })
+        credential.fetched().map(|fetched| TokenCache {
+            credential: fetched.clone(),
+            good: Arc::default(),
+            refresh: Arc::default(),
+        })
     }
 
     /// The credential, and the number of its fetch. One whose fetch was refused is fetched anew.
@@ -60,7 +66,7 @@ impl TokenCache {
         }
         let fetch = good.as_ref().map_or(1, |known| known.fetch + 1);
         let (value, lives) = match &self.credential {
-            Credential::ClientCredentials(own) => token(ways, own).await?,
+            Credential::ClientCredentials(own) => token(ways, own, &mut *self.refresh.lock().await).await?,
             Credential::Session(log_in) => (cookie(ways, log_in).await?, None),
             _ => return Err(ErrorKind::Content("this credential is not fetched".to_owned())),
         };
@@ -84,23 +90,35 @@ fn early(lives: Duration) -> Duration {
 
 /// Fetches a token. Identifier and secret are form-encoded before they are joined for Basic
 /// (RFC 6749 §2.3.1).
-async fn token(ways: &Ways, own: &ClientCredentials) -> Result<(String, Option<Duration>), ErrorKind> {
+async fn token(
+    ways: &Ways,
+    own: &ClientCredentials,
+    renewed: &mut Option<SecretString>,
+) -> Result<(String, Option<Duration>), ErrorKind> {
     let encoded = |text: &str| byte_serialize(text.as_bytes()).collect::<String>();
     let mut authorization =
         HeaderValue::try_from(basic(&encoded(own.id.expose()), &encoded(own.secret.expose()))).map_err(refused_text)?;
     authorization.set_sensitive(true);
+    let refresh = renewed.as_ref().map(exposed).or(own.refresh.as_ref().map(Secret::expose));
+    let in_body = |text| Some(text).filter(|_| own.in_body);
     // Made in one expression: the serializer cannot be held while we wait for an answer.
-    let pairs = [("grant_type", Some("client_credentials")), ("scope", own.scope.as_deref())];
+    let pairs = [
+        ("grant_type", Some(if refresh.is_some() { "refresh_token" } else { "client_credentials" })),
+        ("refresh_token", refresh),
+        ("scope", own.scope.as_deref()),
+        ("audience", own.audience.as_deref()),
+        ("client_id", in_body(own.id.expose())),
+        ("client_secret", in_body(own.secret.expose())),
+    ];
     let form = Serializer::new(String::new())
         .extend_pairs(pairs.into_iter().filter_map(|(name, value)| Some((name, value?))))
         .finish();
-    let sent = ways
-        .to_fetch(&own.token)?
-        .post(own.token.clone())
-        .header(AUTHORIZATION, authorization)
-        .header(CONTENT_TYPE, "application/x-www-form-urlencoded")
-        .header(ACCEPT, "application/json")
-        .body(form);
+    let mut sent = ways.to_fetch(&own.token)?.post(own.token.clone());
+    if !own.in_body {
+        sent = sent.header(AUTHORIZATION, authorization);
+    }
+    let sent =
+        sent.header(CONTENT_TYPE, "application/x-www-form-urlencoded").header(ACCEPT, "application/json").body(form);
     let (status, _, body) = answer(sent, "the token endpoint").await?;
     let json: Json = serde_json::from_slice(&body).unwrap_or_default();
     if status != 200 {
@@ -110,6 +128,16 @@ async fn token(ways: &Ways, own: &ClientCredentials) -> Result<(String, Option<D
     let Some(token) = json.get("access_token").and_then(Json::as_str) else {
         return Err(ErrorKind::NoToken("the token endpoint's answer has no `access_token`".to_owned()));
     };
+    // Where tokens are refreshed, the next refresh may need what came with this one.
+    if let Some(next) = json.get("refresh_token").and_then(Json::as_str).filter(|_| own.refresh.is_some()) {
+        learn(next);
+        if Some(next) != own.refresh.as_ref().map(Secret::expose) {
+            tracing::warn!(
+                "the token endpoint gave another refresh token; the one that is configured may be good no more"
+            );
+        }
+        *renewed = Some(SecretString::from(next));
+    }
     let lives = json.get("expires_in").and_then(Json::as_u64).map(Duration::from_secs);
     Ok((token.to_owned(), lives))
 }

@@ -9,7 +9,7 @@ use serde_json::{Map, Value as Json};
 use super::OperationCall;
 use super::filled::{Filled, constants};
 use crate::ErrorKind;
-use crate::http::{Answer, Body, Method};
+use crate::http::{Answer, Body, FormMedia, Method};
 
 /// A call as a profile describes it: `PUT /api/pages/{id}`.
 #[derive(Debug, Clone)]
@@ -29,9 +29,27 @@ pub(crate) struct Call {
     pub(crate) operation: Option<Box<OperationCall>>,
 }
 
-/// The media types that JSON is sent as.
-const MEDIA: [&str; 4] =
-    ["application/json", "application/merge-patch+json", "application/ld+json", "application/vnd.api+json"];
+/// The media types that members are sent as: JSON, or the fields of a form.
+pub(super) const MEDIA: [&str; 6] = [
+    "application/json",
+    "application/merge-patch+json",
+    "application/ld+json",
+    "application/vnd.api+json",
+    FormMedia::UrlEncoded.word(),
+    FormMedia::Multipart.word(),
+];
+
+/// A media type that members are sent as.
+pub(super) const CALL_MEDIA: Form = Form::Word { what: "a media type that members are sent as", of: || MEDIA.to_vec() };
+
+/// Members as a body of a media type.
+pub(super) fn body_of(members: Map<String, Json>, media: &'static str) -> Body {
+    let form = [FormMedia::UrlEncoded, FormMedia::Multipart].into_iter().find(|form| form.word() == media);
+    match form {
+        Some(form) => Body::Form(members, form),
+        None => Body::Json(Json::Object(members), media),
+    }
+}
 
 /// A call: its method and path alone, or a table.
 pub(super) const CALL: Form = Form::Either(&METHOD_AND_PATH, &Form::Table(&CALL_TABLE));
@@ -41,7 +59,7 @@ static CALL_TABLE: Table = Table::new(
     &[settings![
         call: METHOD_AND_PATH, required, "the method and the path, which follows the system's `url`; what stands in braces is filled in, escaped", "PATCH /api/pages/{id}";
         body: ANY_VALUES, none, "members of its body beside the fields", "{ status = \"live\" }";
-        media: Form::Word { what: "a media type that JSON is sent as here", of: || MEDIA.to_vec() }, usual "application/json", "the media type of its body", "application/merge-patch+json";
+        media: CALL_MEDIA, usual "application/json", "the media type of its body: of JSON, or of a form, whose fields are called `size[height]` within a member, and are repeated for a list", "application/merge-patch+json";
         reads: Form::Boolean, usual "false", "whether a POST changes nothing, so that it may be used where one only looks", "true";
         none: Form::Count(0), none, "the status of a search that finds nothing, where that is 404; else a 404 stops the push, for the path may be wrong", "404";
     ]],
@@ -163,8 +181,8 @@ impl Call {
     }
 
     /// A body of this call.
-    pub(crate) fn json(&self, members: Map<String, Json>) -> Body {
-        Body::Json(Json::Object(members), self.media)
+    pub(crate) fn body_of(&self, members: Map<String, Json>) -> Body {
+        body_of(members, self.media)
     }
 
     /// Whether the call has that place to fill.

@@ -9,9 +9,18 @@ use crate::query::Query;
 pub(crate) struct MemberPath(Vec<String>);
 
 impl MemberPath {
+    /// The path that a text is, where it is one that begins at the document.
+    pub(crate) fn read(text: &str) -> Option<MemberPath> {
+        Some(text).filter(|text| text.starts_with("$.") || text.starts_with("$[")).and_then(MemberPath::of_text)
+    }
+
     /// The path that a query is, where it is made of names alone (RFC 9535 §2.3.1).
     pub(crate) fn of(query: &Query) -> Option<MemberPath> {
-        let mut rest = query.as_str().trim().strip_prefix('$')?;
+        MemberPath::of_text(query.as_str())
+    }
+
+    fn of_text(text: &str) -> Option<MemberPath> {
+        let mut rest = text.trim().strip_prefix('$')?;
         let mut names = Vec::new();
         while !rest.is_empty() {
             if let Some(after) = rest.strip_prefix('.') {

@@ -8,6 +8,7 @@ use diaporos_core::value::State;
 use super::paging::{PAGING, QUERY_PAGING};
 use super::read_type::{ABSENT, EMBEDDED};
 use super::row_listing::SINCE_COLUMN;
+use super::search_call::LISTING;
 use super::since::SINCE;
 use crate::languages::OF_ITEMS;
 use crate::query::JSON_PATH;
@@ -38,7 +39,7 @@ pub(crate) static READ_PAGES: Table = Table {
     needs: &[("detail", "revision")],
     groups: &[
         settings![
-            list: TEXT, required, "the path of the listing; what chooses fields or writes out references belongs into its query", "/v1/entries?type=page";
+            list: LISTING, required, "the path of the listing; what chooses fields or writes out references belongs into its query; or a search, `{ post = \"/search\", body = { type = \"page\" } }`, in whose body a parameter stands that is a place, `$.page`", "/v1/entries?type=page";
         ],
         ITEM,
         settings![
@@ -53,7 +54,7 @@ pub(crate) static READ_PAGES: Table = Table {
 static DELETED_PAGES: Table = Table::new(
     "what was deleted",
     &[settings![
-        list: TEXT, required, "the path of the listing", "/v1/deleted";
+        list: LISTING, required, "the path of the listing, or a search", "/v1/deleted";
         items: JSON_PATH, required, "where its items are", "$.items[*]";
         id: Form::OneOrMany(&JSON_PATH), required, "where an item has the id", "$.id";
         paging: Form::Variants(&PAGING), none, "how it goes on, where that is another way", "{ style = \"link\" }";

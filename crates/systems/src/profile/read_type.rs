@@ -9,8 +9,7 @@ use serde_json::{Map, Value as Json};
 
 use super::filled::constants;
 use super::since::Since;
-use super::{ListingForm, Paging, RowListing};
-use crate::http::Method;
+use super::{ListingForm, Paging, RowListing, SearchCall};
 use crate::languages::LanguageShape;
 use crate::query::Query;
 use crate::text_file::check_pattern;
@@ -18,6 +17,8 @@ use crate::text_file::check_pattern;
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
 pub(crate) struct ReadType {
+    /// What it is asked for with, where it is a call with a body.
+    pub(crate) search: Option<SearchCall>,
     /// The path of the listing with its query; of files, the pattern of their names; of GraphQL, the
     /// query's file.
     pub(crate) list: String,
@@ -124,6 +125,8 @@ pub(crate) enum Embedded {
 pub(crate) struct Deleted {
     /// The path of the listing; of GraphQL, the query's file.
     pub(crate) list: String,
+    /// What it is asked for with, where it is a call with a body.
+    pub(crate) search: Option<SearchCall>,
     pub(crate) items: Query,
     pub(crate) id: Vec<Query>,
     /// How it goes on, where that is not as the listing of what is there does.
@@ -132,7 +135,7 @@ pub(crate) struct Deleted {
 
 impl ReadType {
     pub(super) fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<ReadType> {
-        let list = list(section, form, report);
+        let (list, search) = list(section, form, report).unzip();
         let rows = (form == ListingForm::Rows).then(|| RowListing::from_section(section, report));
         let id = id(section, form, rows.as_ref().and_then(Option::as_ref), report);
         let items = match (&id, form) {
@@ -165,6 +168,7 @@ impl ReadType {
         let absent_is_gone = section.word("absent", &ABSENT, report);
         Some(ReadType {
             list: list?,
+            search: search?,
             items: items?,
             each,
             id: id?,
@@ -189,16 +193,19 @@ impl ReadType {
 }
 
 /// The path, the pattern or the query of the listing; a document database has one listing for all types.
-fn list(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<String> {
-    let Some(key) = form.key() else { return Some(String::new()) };
+fn list(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<(String, Option<SearchCall>)> {
+    let Some(key) = form.key() else { return Some((String::new(), None)) };
+    if form == ListingForm::Pages {
+        return SearchCall::from_key(section, report);
+    }
     let item = section.text(key, report)?;
-    let checked = match form {
-        ListingForm::Pages => check_path(item.value.as_str()),
-        ListingForm::Files => check_pattern(item.value.as_str()),
-        ListingForm::Query | ListingForm::Changes | ListingForm::Rows => Ok(()),
-    };
-    checked.map_err(|why| report.add(Diagnostic::error(Code::BadValue, item.span.clone(), why))).ok()?;
-    Some(item.value.as_str().to_owned())
+    if form == ListingForm::Files
+        && let Err(why) = check_pattern(item.value.as_str())
+    {
+        report.add(Diagnostic::error(Code::BadValue, item.span, why));
+        return None;
+    }
+    Some((item.value.as_str().to_owned(), None))
 }
 
 /// How only what changed is asked for, and what was deleted. Where rows say that, a column does.
@@ -213,7 +220,7 @@ fn changes(
     if !form.has_pages() {
         return (Some(None), Some(None));
     }
-    let since = optional(section, "since", report, Since::from_section);
+    let since = optional(section, "since", report, |table, report| Since::from_section(table, form, report));
     (since, optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report)))
 }
 
@@ -285,25 +292,17 @@ fn queries(items: &[Item<InnerText>], report: &mut Report) -> Option<Vec<Query>>
     items.iter().map(|item| Query::from_item(item, report)).collect()
 }
 
-/// The path of a listing: a path and no call.
-pub(super) fn check_path(text: &str) -> Result<(), String> {
-    let first = text.split(' ').next().unwrap_or_default();
-    if Method::WORDS.iter().any(|(word, _)| *word == first) || text.contains(' ') {
-        return Err(format!("`{text}` is not a path; a listing is a path, as `/api/pages`, and is asked for with GET"));
-    }
-    Ok(())
-}
-
 impl Deleted {
     fn from_section(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Deleted> {
-        let list = section.text(form.key()?, report);
+        let list = list(section, form, report);
         let items = Query::from_key(section, "items", report);
         let id = section.text_or_texts("id", report);
         let id = queries(&id, report);
         let own = section.has("paging");
         let paging = Paging::from_key(section, form, report)?;
         let paging = own.then_some(paging);
-        Some(Deleted { list: list?.value.as_str().to_owned(), items: items?, id: id?, paging })
+        let (list, search) = list?;
+        Some(Deleted { list, search, items: items?, id: id?, paging })
     }
 }
 

@@ -45,8 +45,18 @@ impl RowListing {
         let query = section.string("query", report).map(RowsFrom::Query);
         let key = section.text_or_texts("key", report).iter().map(|item| item.value.as_str().to_owned()).collect();
         let (deleted, language_suffix) = (section.string("deleted", report), section.string("language_suffix", report));
-        // That one of them is there, and one alone, is told by the description of the table.
-        Some(RowListing { from: table.or(query)?, key, deleted, language_suffix })
+        let from = match (table, query) {
+            (Some(from), None) | (None, Some(from)) => Some(from),
+            (None, None) => {
+                section.missing("table", report);
+                None
+            }
+            (Some(_), Some(_)) => {
+                section.refuse("query", section.span(), "`table` and `query` exclude each other", report);
+                None
+            }
+        };
+        Some(RowListing { from: from?, key, deleted, language_suffix })
     }
 
     /// Where the key stands in a row.
@@ -60,12 +70,7 @@ impl Since {
     pub(super) fn by_column(section: &mut Section<'_>, report: &mut Report) -> Option<Since> {
         let column = section.string("column", report)?;
         let at = at_column(&column)?;
-        Since::lengths(section, report).map(|(overlap, whole_every)| Since {
-            parameter: column,
-            at,
-            overlap,
-            whole_every,
-        })
+        Some(Since::plain(column, at, Since::lengths(section, report)?))
     }
 }
 

@@ -45,7 +45,7 @@ impl RestWriter {
         };
         let mut body = batch.call.body.clone();
         body.insert(batch.items.clone(), Json::Array(items));
-        request.body = Some(batch.call.json(body));
+        request.body = Some(batch.call.body_of(body));
         let answer = match self.client.write(&request).await {
             Ok(answer) => answer,
             Err(SystemError { kind, .. }) => return all(kind),

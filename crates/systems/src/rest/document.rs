@@ -51,7 +51,7 @@ impl RestWriter {
 
     /// A document as the body of a call.
     pub(super) fn body(write: &WriteType, call: &Call, document: Map<String, Json>) -> Body {
-        call.json(write.document.as_ref().map_or_else(|| document.clone(), |at| at.wrap(document.clone())))
+        call.body_of(write.document.as_ref().map_or_else(|| document.clone(), |at| at.wrap(document.clone())))
     }
 
     /// Puts a document into the body of a request.

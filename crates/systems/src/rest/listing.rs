@@ -4,6 +4,7 @@ use diaporos_core::value::TypeName;
 use serde_json::Value as Json;
 use url::Url;
 
+use super::asking::Asking;
 use super::paging::{Answered, Turn};
 use super::write::RestWriter;
 use crate::http::{Client, Method, Request, join_url};
@@ -34,7 +35,8 @@ impl Pages<'_> {
     ///
     /// # Errors
     /// Where the listing leads to a place where nothing is asked.
-    pub(super) fn page(self, url: Url) -> Result<Request, SystemError> {
+    pub(super) fn page(self, asking: Asking<'_>) -> Result<Request, SystemError> {
+        let url = asking.url.clone();
         if !matches!(url.scheme(), "http" | "https") {
             let request = Request::new(Method::Get, url);
             let message = "the listing leads on to an address that is not http or https".to_owned();
@@ -48,7 +50,7 @@ impl Pages<'_> {
             );
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
-        Ok(request)
+        Ok(asking.finish(request))
     }
 
     /// A refusal at another place, where the credential was not sent.
@@ -104,10 +106,10 @@ impl RestWriter {
         cursor: Option<&str>,
     ) -> Result<Option<ListedPage>, SystemError> {
         let write = self.write_type(kind)?;
-        let Some(DocumentListing { list, items, paging }) = self.listing(kind) else { return Ok(None) };
+        let Some(DocumentListing { list, search, items, paging }) = self.listing(kind) else { return Ok(None) };
         let pages = Pages { client: &self.client, base: &self.base };
         let first = join_url(&self.base, &list).map_err(|error| self.error(error.to_string()))?;
-        let request = pages.page(paging.address(first, cursor))?;
+        let request = pages.page(paging.ask(Asking::new(first, search.as_ref()), cursor))?;
         let answer = match self.client.read(&request).await {
             Err(error) if paging.ends_with(cursor, &error) => {
                 return Ok(Some(ListedPage { documents: Vec::new(), next: None }));

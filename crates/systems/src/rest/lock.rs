@@ -104,7 +104,7 @@ impl RestWriter {
     fn lock_call(&self, call: &Call, id: &EntryId) -> Result<Request, SystemError> {
         let mut request = self.call(call, Filled { id: id.as_str(), ..Filled::default() })?;
         if !call.body.is_empty() {
-            request.body = Some(call.json(call.body.clone()));
+            request.body = Some(call.body_of(call.body.clone()));
         }
         Ok(request)
     }

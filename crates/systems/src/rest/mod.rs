@@ -1,5 +1,6 @@
 //! Kind `rest`: JSON over HTTP, described by a profile.
 
+mod asking;
 mod asset;
 mod batch;
 mod document;

@@ -4,9 +4,10 @@ use diaporos_core::intake::PageCounts;
 use serde_json::Value as Json;
 use url::Url;
 
+use super::asking::Asking;
 use super::link::next_link;
 use super::usual::Usual;
-use crate::http::{Answer, set_query};
+use crate::http::Answer;
 use crate::profile::{Next, PageSize, Paging, Style};
 use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
@@ -34,29 +35,30 @@ pub(super) struct Turn {
 }
 
 impl Paging {
-    /// The address of a page: the listing's, with what the page needs, or the one that the page
+    /// What a page is asked for with: what the listing is, and what the page needs, or the address that the page
     /// before gave. What stands in the listing's address already is replaced.
-    pub(super) fn address(&self, mut url: Url, cursor: Option<&str>) -> Url {
+    pub(super) fn ask<'a>(&self, mut asking: Asking<'a>, cursor: Option<&str>) -> Asking<'a> {
         if let (Style::Link | Style::Address(_), Some(next)) = (&self.style, cursor) {
-            return url.join(next).unwrap_or(url);
+            asking.url = asking.url.join(next).unwrap_or(asking.url);
+            return asking;
         }
+        // In a body a number is one.
+        let number = |text: &str| text.parse::<u64>().map_or_else(|_| Json::from(text), Json::from);
         let place = match &self.style {
-            Style::Page { parameter, first } => {
-                Some((parameter, cursor.map_or_else(|| first.to_string(), str::to_owned)))
-            }
-            Style::Offset { parameter } => Some((parameter, cursor.unwrap_or("0").to_owned())),
+            Style::Page { parameter, first } => Some((parameter, cursor.map_or_else(|| (*first).into(), number))),
+            Style::Offset { parameter } => Some((parameter, number(cursor.unwrap_or("0")))),
             Style::Cursor { parameter, first, .. } => {
-                cursor.map(str::to_owned).or_else(|| first.clone()).map(|cursor| (parameter, cursor))
+                cursor.or(first.as_deref()).map(|cursor| (parameter, Json::from(cursor)))
             }
             Style::None | Style::Link | Style::Address(_) | Style::Connection { .. } => None,
         };
         if let Some(PageSize { parameter, items }) = &self.size {
-            set_query(&mut url, parameter, &items.to_string());
+            asking.set(parameter, (*items).into());
         }
         if let Some((parameter, value)) = place {
-            set_query(&mut url, parameter, &value);
+            asking.set(parameter, value);
         }
-        url
+        asking
     }
 
     /// Whether an error at a page past the first says that there is no such page.

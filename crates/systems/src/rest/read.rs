@@ -4,16 +4,17 @@ use std::collections::BTreeSet;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{CacheValidators, Incoming, Listing, from_when, later};
+use diaporos_core::intake::{CacheValidators, Incoming, Listing, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, TypeName};
 use url::Url;
 use url::form_urlencoded::byte_serialize;
 
+use super::asking::Asking;
 use super::listing::{Pages, items_on};
 use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, id_at};
-use crate::http::{Answer, Client, Request, join_url, set_query, shown_url};
+use crate::http::{Answer, Client, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
 use crate::query::scalar_text;
@@ -50,12 +51,14 @@ impl RestReader {
         self.profile.read_type(kind).map_err(error)
     }
 
-    fn url(&self, read: &ReadType, ask: Ask<'_>) -> Url {
-        let mut url = self.joined(&read.list);
-        if let (Some(since), Some(moment)) = (&read.since, ask.since) {
-            set_query(&mut url, &since.parameter, &from_when(moment, since.overlap));
+    fn asking<'r>(&self, read: &'r ReadType, ask: Ask<'_>) -> Asking<'r> {
+        let mut asking = Asking::new(self.joined(&read.list), read.search.as_ref());
+        if let (Some(since), Some(moment)) = (&read.since, ask.since)
+            && let Some(asked) = since.asks(moment)
+        {
+            asking.set(&since.parameter, asked);
         }
-        read.paging.address(url, ask.cursor)
+        read.paging.ask(asking, ask.cursor)
     }
 
     fn joined(&self, path: &str) -> Url {
@@ -114,7 +117,11 @@ impl Read for RestReader {
         let ask = |kind| Ask { kind, cursor: None, since: None, now: jiff::Timestamp::UNIX_EPOCH, moved: None };
         types
             .iter()
-            .filter_map(|kind| Some(self.pages().request(self.url(self.read_type(kind).ok()?, ask(kind)))))
+            .filter_map(|kind| {
+                let asking = self.asking(self.read_type(kind).ok()?, ask(kind));
+                let request = self.pages().request(asking.url.clone());
+                Some(asking.finish(request))
+            })
             .collect()
     }
 
@@ -141,13 +148,14 @@ impl Read for RestReader {
 
     fn page_key(&self, ask: Ask<'_>) -> String {
         // A mark made with another profile says nothing of how this one reads the page.
-        let url = self.read_type(ask.kind).map_or(String::new(), |read| shown_url(&self.url(read, ask)));
-        format!("{url} {}", self.reading)
+        let asking = self.read_type(ask.kind).ok().map(|read| self.asking(read, ask));
+        let (url, said) = asking.map(|asking| (shown_url(&asking.url), asking.said())).unwrap_or_default();
+        format!("{url} {said}{}", self.reading)
     }
 
     async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
-        let request = self.pages().page(self.url(read, ask))?;
+        let request = self.pages().page(self.asking(read, ask))?;
         let answer = match self.client.read(&request.clone().unless_known(known)).await {
             // Past the last page there is none, which some say with an error.
             Err(error) if read.paging.ends_with(ask.cursor, &error) => return Ok(Page::nothing()),
@@ -197,16 +205,20 @@ impl Read for RestReader {
     async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
         let read = self.read_type(kind)?;
         let Some(deleted) = &read.deleted else { return Ok(Vec::new()) };
-        let mut url = self.joined(&deleted.list);
-        if let (Some(since), Some(moment)) = (&read.since, since) {
-            set_query(&mut url, &since.parameter, &from_when(moment, since.overlap));
+        let mut asking = Asking::new(self.joined(&deleted.list), deleted.search.as_ref());
+        if let (Some(since), Some(moment)) = (&read.since, since)
+            && let Some(asked) = since.asks(moment)
+        {
+            asking.set(&since.parameter, asked);
         }
         let paging = deleted.paging.as_ref().unwrap_or(&read.paging);
         let mut cursor: Option<String> = None;
         let mut ids = Vec::new();
         let mut visited = BTreeSet::new();
         loop {
-            let request = self.pages().request(paging.address(url.clone(), cursor.as_deref()));
+            let asked = paging.ask(asking.clone(), cursor.as_deref());
+            let request = self.pages().request(asked.url.clone());
+            let request = asked.finish(request);
             let answer = match self.client.read(&request).await {
                 Err(error) if paging.ends_with(cursor.as_deref(), &error) => return Ok(ids),
                 answer => answer?,

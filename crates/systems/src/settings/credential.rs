@@ -4,7 +4,7 @@ use crate::SecretReference;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::TEXT;
-use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm, words};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -65,7 +65,15 @@ pub enum CredentialReference {
         secret: SecretReference,
         /// What is asked for.
         scope: Option<String>,
+        /// For whom the token is.
+        audience: Option<String>,
+        /// Whether the client shows who it is in the body.
+        in_body: bool,
+        /// A refresh token that was given.
+        refresh: Option<SecretReference>,
     },
+    /// A credential, and another that goes along with it.
+    With(Box<CredentialReference>, Box<CredentialReference>),
     /// A log-in that answers with a cookie.
     Session {
         /// The path it is posted to.
@@ -96,6 +104,18 @@ pub(crate) static CREDENTIAL: Table = Table {
         query: Form::Table(&QUERY), none, "a parameter of every query", "{ name = \"key\", value = \"env:KEY\" }";
         oauth: Form::Table(&OAUTH), none, "a token that is fetched (OAuth 2 client credentials, RFC 6749), renewed early, and once where it is refused", "{ token = \"https://id.ostrel.example/token\", id = \"hub\", secret = \"env:SECRET\", scope = \"read\" }";
         session: Form::Table(&SESSION), none, "a cookie that a log-in gives", "{ login = \"/login\", fields = { name = \"hub\", password = \"env:PASSWORD\" } }";
+        with: Form::Table(&WITH), none, "another credential that goes along, where a system wants two", "{ header = { name = \"X-Api-Key\", value = \"env:KEY\" } }";
+    ]],
+};
+/// Where a client shows who it is: whether in the body.
+const CLIENT: [(&str, bool); 2] = [("header", false), ("body", true)];
+static WITH: Table = Table {
+    name: "further credential",
+    one_of: &[&["header", "query"]],
+    needs: &[],
+    groups: &[settings![
+        header: Form::Table(&HEADER), none, "a header of the system's own", "{ name = \"X-Api-Key\", value = \"env:KEY\" }";
+        query: Form::Table(&QUERY), none, "a parameter of every query", "{ name = \"key\", value = \"env:KEY\" }";
     ]],
 };
 /// A user and a password.
@@ -127,6 +147,9 @@ static OAUTH: Table = Table::new(
         id: PART, required, "the client's identifier", "hub";
         secret: SECRET, required, "the client's secret", "env:SECRET";
         scope: TEXT, none, "what is asked for", "read";
+        audience: TEXT, none, "for whom the token is, where the endpoint wants to know", "https://catalogue.ostrel.example";
+        client: Form::Word { what: "where the client shows who it is", of: || words(&CLIENT) }, usual "header", "where the client shows who it is: in a header, or in the body (RFC 6749 §2.3.1)", "body";
+        refresh: SECRET, none, "a refresh token that was given: tokens are fetched by it (RFC 6749 §6)", "env:REFRESH";
     ]],
 );
 static SESSION: Table = Table::new(
@@ -140,13 +163,22 @@ static SESSION: Table = Table::new(
 /// Reads the credential under a key.
 pub(crate) fn credential(
     table: &mut Section<'_>,
-    key: &'static str,
+    named: &'static str,
     report: &mut Report,
 ) -> Option<CredentialReference> {
-    let mut section = table.section(key, report)?;
-    let kinds = || CREDENTIAL.settings().map(|setting| setting.key);
+    let mut section = table.section(named, report)?;
+    let kinds = || CREDENTIAL.settings().map(|setting| setting.key).filter(|key| *key != "with");
     let given: Vec<&str> = kinds().filter(|kind| section.has(kind)).collect();
     let read = one_of(&mut section, report);
+    let further = section.section("with", report).and_then(|mut with| {
+        let further = key(&mut with, report);
+        with.finish(report);
+        further
+    });
+    let read = match (read, further) {
+        (Some(read), Some(further)) => Some(CredentialReference::With(Box::new(read), Box::new(further))),
+        (read, _) => read,
+    };
     section.finish(report);
     match given.as_slice() {
         [_] => read,
@@ -170,18 +202,17 @@ pub(crate) fn credential(
 fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
     let bearer = section.text("bearer", report).and_then(|item| secret(&item, report)).map(CredentialReference::Bearer);
     let basic = basic(section, "basic", report);
-    let header = within(section, "header", report, |table, report| {
-        named_value(table, report).map(|(name, value)| CredentialReference::Header { name, value })
-    });
-    let query = within(section, "query", report, |table, report| {
-        named_value(table, report).map(|(name, value)| CredentialReference::Query { name, value })
-    });
+    let key = key(section, report);
     let oauth = within(section, "oauth", report, |table, report| {
         let token = table.text("token", report).and_then(|item| place(&item, report));
         let id = table.text("id", report).map(|item| part(&item));
         let secret = required_secret(table, "secret", report);
-        let scope = table.string("scope", report);
-        Some(CredentialReference::OAuth { token: token?, id: id?, secret: secret?, scope })
+        let (scope, audience) = (table.string("scope", report), table.string("audience", report));
+        let in_body = table.word("client", &CLIENT, report);
+        let refresh = table.text("refresh", report).map(|item| super::credential::secret(&item, report));
+        let (token, id, secret, in_body) = (token?, id?, secret?, in_body?);
+        let refresh = refresh.map_or(Some(None), |refresh| refresh.map(Some))?;
+        Some(CredentialReference::OAuth { token, id, secret, scope, audience, in_body, refresh })
     });
     let session = within(section, "session", report, |table, report| {
         let login = table.string("login", report);
@@ -194,7 +225,18 @@ fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialRe
         let fields = fields.collect();
         Some(CredentialReference::Session { login: login?, fields })
     });
-    bearer.or(basic).or(header).or(query).or(oauth).or(session)
+    bearer.or(basic).or(key).or(oauth).or(session)
+}
+
+/// A header or a parameter with a secret.
+fn key(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
+    let header = within(section, "header", report, |table, report| {
+        named_value(table, report).map(|(name, value)| CredentialReference::Header { name, value })
+    });
+    let query = within(section, "query", report, |table, report| {
+        named_value(table, report).map(|(name, value)| CredentialReference::Query { name, value })
+    });
+    header.or(query)
 }
 
 /// Reads the user and the password under a key.

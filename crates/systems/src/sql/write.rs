@@ -252,7 +252,7 @@ impl KeyedStore for RowStore {
             DatabasePlace::Server(server) => Url::parse(&server.place()).map_err(|_| unshown())?,
             DatabasePlace::File(path) => {
                 let path = std::path::absolute(path).unwrap_or_else(|_| path.clone());
-                Url::from_file_path(path).map_err(|()| unshown())?
+                Url::parse(&format!("sqlite://{}", path.display())).map_err(|_| unshown())?
             }
         };
         url.path_segments_mut().map_err(|()| unshown())?.push(&target.table).push(place);

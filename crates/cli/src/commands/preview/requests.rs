@@ -46,6 +46,7 @@ pub(super) fn show(
                 let body = match request.body.clone() {
                     None => Cell::nothing(),
                     Some(Body::Json(json, _)) => Cell { json, ..Cell::nothing() },
+                    Some(Body::Form(members, _)) => Cell { json: members.into(), ..Cell::nothing() },
                     Some(Body::Bytes(bytes, _)) => Cell::text(String::from_utf8_lossy(&bytes).into_owned()),
                 };
                 sheet.row(vec![
