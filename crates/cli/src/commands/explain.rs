@@ -9,6 +9,7 @@ use diaporos_hub::explain::{LaneSays, explain};
 use diaporos_store::Standing;
 use serde_json::{Value as Json, json};
 
+use super::amend::told;
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -54,7 +55,7 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
         if place > 0 {
             writeln!(out)?;
         }
-        draw(&mut out, lane)?;
+        draw(&mut out, lane, told(lane.lane, &store, &address)?)?;
     }
     out.flush()?;
     Ok(Exit::Done)
@@ -75,7 +76,7 @@ fn verdict(said: &LaneSays<'_>) -> String {
     }
 }
 
-fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
+fn draw(out: &mut dyn Write, said: &LaneSays<'_>, amended: Option<String>) -> Result<(), Failure> {
     let lane = &said.lane.lane;
     writeln!(out, "{} → {}: {}", lane.name, lane.to, verdict(said))?;
     let standing = match said.standing {
@@ -83,6 +84,9 @@ fn draw(out: &mut dyn Write, said: &LaneSays<'_>) -> Result<(), Failure> {
         Some(standing) => standing.word(),
     };
     writeln!(out, "  stands: {standing}")?;
+    if let Some(amended) = amended {
+        writeln!(out, "  amended: {amended}")?;
+    }
     if !said.own_form.is_empty() {
         let fields: Vec<&str> = said.own_form.iter().map(String::as_str).collect();
         writeln!(out, "  kept there in a form of its own: {}", one_line(&fields.join(", ")))?;

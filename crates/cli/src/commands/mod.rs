@@ -1,6 +1,7 @@
 //! The commands, one file each: arguments whose comments are the help, and one function.
 
 mod alerts;
+mod amend;
 mod ask;
 mod backup;
 mod batch;
@@ -86,6 +87,7 @@ pub(crate) enum Command {
     Changes(changes::Changes),
     Preview(preview::Preview),
     Explain(explain::Explain),
+    Amend(amend::AmendCommand),
     Push(push::Push),
     Status(status::Status),
     Holds(holds::Holds),
@@ -128,6 +130,7 @@ pub(crate) async fn run(command: Command, context: &Context) -> Result<Exit, Fai
         Command::Changes(args) => changes::run(&args, context),
         Command::Preview(args) => preview::run(&args, context).await,
         Command::Explain(args) => explain::run(&args, context),
+        Command::Amend(args) => amend::run(&args, context),
         Command::Push(args) => push::run(&args, context).await,
         Command::Status(args) => status::run(&args, context).await,
         Command::Holds(args) => holds::run(&args, context),

@@ -3,7 +3,7 @@
 use crate::harness::Hub;
 use diaporos_core::expr::functions::{ALL, GROUPS};
 use diaporos_core::settings::{reference, schema};
-use diaporos_hub::config::CONFIGURATION;
+use diaporos_hub::config::{AMENDMENTS, CONFIGURATION};
 use diaporos_systems::KINDS;
 
 fn page(name: &str) -> String {
@@ -149,9 +149,12 @@ fn the_settings_are_written_from_their_descriptions() {
         "# Settings\n\nEvery setting of `diaporos.toml` and of profiles: what it says, what it takes, what counts where it is not there, and an example. This page and the [schemas](schemas) for editors are made from the descriptions that the program reads by.\n\n## diaporos.toml\n",
     );
     page += &reference(3, &[&CONFIGURATION]);
+    page += "\n## amendments.toml\n";
+    page += &reference(3, &[&AMENDMENTS]);
     page += "\n## Profiles\n";
     let schema = |title: &str, table| serde_json::to_string_pretty(&schema(title, table)).unwrap() + "\n";
     is_made("docs/schemas/diaporos.schema.json", &schema("diaporos.toml", &CONFIGURATION));
+    is_made("docs/schemas/amendments.schema.json", &schema("amendments.toml", &AMENDMENTS));
     let mut profiles = Vec::new();
     for kind in KINDS {
         let Some(rules) = kind.profile_rules() else { continue };

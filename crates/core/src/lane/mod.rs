@@ -1,5 +1,6 @@
 //! Lanes: one way from a source type to a destination type, and what an entry becomes on it.
 
+mod amendment;
 mod check;
 mod coverage;
 mod explain;
@@ -17,6 +18,7 @@ use crate::expr::{Expression, Library, Program, Slots, Uses};
 use crate::plan::GonePolicy;
 use crate::value::{LaneName, LanguageTag, SystemName, TypeName};
 
+pub use amendment::{Amend, Amendment, Amendments, Counts};
 pub use check::check_field;
 pub use coverage::{Coverage, coverage};
 pub use explain::{Clause, Explanation, Ruling, Steps, explain, steps};

@@ -1,6 +1,7 @@
 //! The lanes of the configuration, held against both ends.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use diaporos_core::change::{MergePolicies, MergePolicy};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
@@ -157,16 +158,16 @@ impl Names<'_> {
         };
         let target = target?;
         let definition = lane.definition(&target, self.around.now);
-        let source = source.unwrap_or_default();
         Some(ConfiguredLane {
             lane,
             target,
             definition,
             siblings: Vec::new(),
-            source,
+            source: source.unwrap_or_default(),
             template,
             returns: None,
             pushing: pushing?,
+            amendments: Arc::default(),
         })
     }
 

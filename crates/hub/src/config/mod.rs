@@ -1,6 +1,7 @@
 //! The hub's configuration: `diaporos.toml` and the profiles it names.
 
 mod alerting;
+mod amendments;
 mod briefs;
 mod described;
 mod ends;
@@ -29,10 +30,10 @@ mod views;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use diaporos_core::change::Fingerprint;
+use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::expr::Library;
-use diaporos_core::lane::{Lane, Target};
+use diaporos_core::lane::{Amendments, Lane, Target};
 use diaporos_core::model::Model;
 use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::{LaneName, LanguageTag, SystemName, TypeName};
@@ -43,6 +44,7 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 
 pub use alerting::Alerting;
+pub use amendments::{AMENDMENTS, AMENDMENTS_FILE, NamedAmendments, block, read_amendments};
 pub use briefs::{Back, Brief, BriefField, BriefTimes, Carrier, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
@@ -93,6 +95,8 @@ pub struct Config {
     pub outlines: IndexMap<String, OutlineConfig>,
     /// The outputs, in the order of the file.
     pub outputs: IndexMap<String, OutputConfig>,
+    /// What people decided of entries, by name.
+    pub amendments: NamedAmendments,
     /// What the expressions share.
     pub library: Arc<Library>,
     /// The models that the hub keeps.
@@ -118,6 +122,19 @@ pub struct ConfiguredLane {
     pub returns: Option<Vec<LanguageTag>>,
     /// When it is pushed, and by whom.
     pub pushing: Pushing,
+    /// What people decided of entries.
+    pub amendments: Arc<Amendments>,
+}
+
+impl ConfiguredLane {
+    /// Gives it what people decided of entries, and what of that is about it: part of what it delivers.
+    fn amend(&mut self, amendments: Arc<Amendments>, said: &[String]) {
+        if !said.is_empty() {
+            let own = self.definition.to_string();
+            self.definition = fingerprint_texts(std::iter::once(own.as_str()).chain(said.iter().map(String::as_str)));
+        }
+        self.amendments = amendments;
+    }
 }
 
 /// The fields that entries of a type were seen with, for types whose fields are not declared.
@@ -152,7 +169,7 @@ pub fn load_with(
 ) -> Result<Loaded, std::io::Error> {
     let text = std::fs::read_to_string(folder.join(FILE))?;
     let source = Source { name: FILE.to_owned(), text };
-    let mut profile_reports: Vec<Report> = Vec::new();
+    let (mut profile_reports, mut amendment_reports): (Vec<Report>, Vec<Report>) = (Vec::new(), Vec::new());
     let (read, report) = read_toml(source, &CONFIGURATION, |file, report| {
         let mut files = HubFiles { folder, reports: &mut profile_reports };
         let systems = systems::systems(file, kinds, &mut files, report);
@@ -171,10 +188,11 @@ pub fn load_with(
             now,
             has_own,
         };
-        let (lanes, briefs) = lanes_and_briefs(file, &around, report);
+        let (mut lanes, briefs) = lanes_and_briefs(file, &around, report);
         warn_of_no_system(&systems, report);
         // What reads the systems comes before what takes them.
         let config = Config {
+            amendments: amendments::amend(folder, &mut lanes, &mut amendment_reports),
             folder: folder.to_owned(),
             lanes,
             briefs,
@@ -198,7 +216,7 @@ pub fn load_with(
         Some(config)
     });
     let mut reports = vec![report];
-    reports.append(&mut profile_reports);
+    reports.extend(profile_reports.into_iter().chain(amendment_reports));
     let sound = !reports.iter().any(Report::has_errors);
     reports.retain(|report| !report.findings.is_empty());
     Ok(Loaded { config: read.filter(|_| sound), reports })

@@ -1,5 +1,7 @@
 //! The lane on which a brief's translations go back to where their texts came from.
 
+use std::sync::Arc;
+
 use diaporos_core::change::MergePolicies;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::{KnownFields, Slots, compile, parse};
@@ -94,5 +96,6 @@ fn returning(
         template: None,
         returns: Some(brief.into.clone()),
         pushing: Pushing { when: Pushed::AfterPull, by_hand: ByHand::Allowed },
+        amendments: Arc::default(),
     })
 }

@@ -26,7 +26,11 @@ pub(crate) struct LaneWorld<'a> {
 
 impl World for LaneWorld<'_> {
     fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {
-        self.store.follow(address)
+        let found = self.store.follow(address)?;
+        Ok(found.map(|found| {
+            let amended = self.lane.amendments.apply(address, Some(&self.lane.lane.name), &found.fields);
+            Referenced { fields: amended.into_owned(), ..found }
+        }))
     }
 
     fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError> {
@@ -97,7 +101,8 @@ pub(crate) fn seen_by<T>(
     then: impl FnOnce(Subject<'_>) -> T,
 ) -> T {
     let EntryRow { address, state, fields, changed, .. } = &due.entry;
-    let values = lane.lane.slots.resolve(fields);
+    let fields = lane.amendments.apply(address, Some(&lane.lane.name), fields);
+    let values = lane.lane.slots.resolve(&fields);
     then(Subject { address, state: *state, values: &values, now: *changed, previous })
 }
 

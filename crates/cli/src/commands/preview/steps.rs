@@ -8,6 +8,7 @@ use diaporos_hub::preview::steps;
 use diaporos_hub::push::EntryPlan;
 use diaporos_store::Store;
 
+use crate::commands::amend::told;
 use crate::context::Context;
 use crate::error::Failure;
 use crate::output::{Cell, Column, Format, fields, one_line, out};
@@ -52,6 +53,9 @@ pub(super) fn show(
             writeln!(out)?;
         }
         writeln!(out, "{} → {}", plan.address, lane.lane.to)?;
+        if let Some(amended) = told(lane, store, &plan.address)? {
+            writeln!(out, "  amended: {amended}")?;
+        }
         for of in &all {
             writeln!(out, "\n  {}", of.field)?;
             let widest = of.steps.iter().map(|(step, _)| one_line(step).chars().count()).max().unwrap_or(0).min(40);

@@ -13,6 +13,7 @@ use diaporos_store::{
 };
 use serde_json::{Value as Json, json};
 
+use super::amend::{self, Listed, listed};
 use super::{address, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -70,7 +71,8 @@ const TRANSLATIONS: &[Column] = &[
     Column::text("counts", "counts"),
 ];
 
-struct Known {
+struct Known<'a> {
+    amended: Vec<Listed<'a>>,
     entry: StoredEntry,
     translations: Vec<TranslationRow>,
     lanes: Vec<(String, Standing, Vec<CounterpartRow>)>,
@@ -108,7 +110,9 @@ pub(crate) async fn run(args: &Show, context: &Context) -> Result<Exit, Failure>
     }
     let lanes = lanes(&config, &store, entry.number)?;
     let translations = store.translations(entry.number)?;
-    let known = Known { lanes, translations, versions: store.versions(entry.number)?, entry };
+    let own = |_: &Address| Ok(Some(entry.row.fields.clone()));
+    let amended = listed(&config.amendments, Some(&address), own)?;
+    let known = Known { amended, lanes, translations, versions: store.versions(entry.number)?, entry };
     match context.format {
         Format::Table => draw(known, context)?,
         Format::Json => writeln!(out(), "{:#}", document(&known))?,
@@ -185,7 +189,7 @@ fn lanes(config: &Config, store: &Store, entry: i64) -> Result<Vec<(String, Stan
     Ok(lanes)
 }
 
-fn field_rows(known: &Known, context: &Context) -> Result<(), Failure> {
+fn field_rows(known: &Known<'_>, context: &Context) -> Result<(), Failure> {
     let mut sheet = context.sheet(FIELDS);
     let mut before = String::new();
     for line in fields::lines(&known.entry.row.fields) {
@@ -221,7 +225,7 @@ fn lane_rows(lanes: Vec<(String, Standing, Vec<CounterpartRow>)>, context: &Cont
     sheet.end("no lane takes it")
 }
 
-fn draw(known: Known, context: &Context) -> Result<(), Failure> {
+fn draw(known: Known<'_>, context: &Context) -> Result<(), Failure> {
     let row = &known.entry.row;
     let at = |time| moment(time, &context.zone);
     let revision = row.revision.as_ref().map_or(String::new(), |revision| format!("  revision {revision}"));
@@ -238,6 +242,11 @@ fn draw(known: Known, context: &Context) -> Result<(), Failure> {
     field_rows(&known, context)?;
     writeln!(out)?;
     out.flush()?;
+    if !known.amended.is_empty() {
+        amend::draw(&known.amended, context)?;
+        writeln!(out)?;
+        out.flush()?;
+    }
     lane_rows(known.lanes, context)?;
     writeln!(out)?;
     out.flush()?;
@@ -278,7 +287,7 @@ fn counts(row: &TranslationRow) -> &'static str {
     }
 }
 
-fn document(known: &Known) -> Json {
+fn document(known: &Known<'_>) -> Json {
     let row = &known.entry.row;
     let counterpart = |row: &CounterpartRow| {
         json!({
@@ -322,6 +331,7 @@ fn document(known: &Known) -> Json {
         "changed": row.changed.to_string(),
         "fields": to_json(&Value::Record(row.fields.clone())),
         "notes": row.notes,
+        "amended": known.amended.iter().map(amend::document).collect::<Vec<_>>(),
         "lanes": known.lanes.iter().map(lane).collect::<Vec<_>>(),
         "translations": known.translations.iter().map(translation).collect::<Vec<_>>(),
         "versions": known.versions.iter().map(version).collect::<Vec<_>>(),
