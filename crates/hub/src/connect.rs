@@ -10,7 +10,8 @@ use diaporos_systems::asked::{Access, Asker};
 use diaporos_systems::blank::learn_address;
 use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
-    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Together, is_loopback, join_url, shown_url,
+    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Signing, Together, is_loopback, join_url,
+    shown_url,
 };
 use diaporos_systems::settings::path::read_within;
 use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
@@ -324,6 +325,11 @@ impl Setup for OneSetup<'_> {
             CredentialReference::Query { name, value } => {
                 Credential::Query { name: name.clone(), value: connector.secret(system, value)? }
             }
+            CredentialReference::Sign { key, id, recipe } => Credential::Sign(Box::new(Signing {
+                key: connector.secret(system, key)?,
+                id: id.as_ref().map(|id| connector.part(system, id)).transpose()?,
+                recipe: recipe.as_ref().clone(),
+            })),
             CredentialReference::With(first, further) => {
                 let (first, further) = (self.credential(base, Some(first))?, self.credential(base, Some(further))?);
                 let (Some(first), Some(further)) = (first, further) else { return Ok(None) };

@@ -104,6 +104,10 @@ impl OfSystem<'_> {
             Some(CredentialReference::Header { value, .. } | CredentialReference::Query { value, .. }) => {
                 self.secret(value, &purpose);
             }
+            Some(CredentialReference::Sign { key, id, .. }) => {
+                self.secret(key, &purpose);
+                id.iter().for_each(|id| self.part(id, &purpose));
+            }
             Some(CredentialReference::With(first, further)) => {
                 self.credential(Some(first), which);
                 self.credential(Some(further), which);

@@ -59,7 +59,7 @@ fn main() {
         floors.push(runtime.block_on(upserted(&address, entries.min(20_000))));
         // A lane of another name owes every entry anew.
         lane(hub, &address, run, entries.min(20_000));
-        pushes.push(timed(hub, &["push", &format!("pages{run}"), "--yes"]).0);
+        pushes.push(timed(hub, &["push", &format!("pages{run}")]).0);
         let there = ask(&address, "SELECT count(*) FROM pages").unwrap();
         assert_eq!(there.trim(), entries.min(20_000).to_string());
     }
@@ -86,7 +86,7 @@ fn configure(hub: &Path, address: &str) {
 /// A lane to the pages, of the first entries.
 fn lane(hub: &Path, address: &str, run: usize, most: u64) {
     let lane = format!(
-        "[lanes.pages{run}]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\nwhen = 'id <= {most}'\n[lanes.pages{run}.fields]\nslug = '\"p-{{id}}\"'\ntitle = 'title'\nbody = 'body'\n"
+        "[lanes.pages{run}]\nfrom = \"garden/plant\"\nto = \"site/page\"\nmatch = \"slug\"\ngone = \"keep\"\nwhen = 'id <= {most}'\n[lanes.pages{run}.fields]\nslug = '\"p-\" + (id | text)'\ntitle = 'title'\nbody = 'body'\n"
     );
     fs::write(hub.join("diaporos.toml"), systems(address) + &lane).unwrap();
 }

@@ -7,7 +7,9 @@ use axum::extract::State;
 use axum::http::{HeaderMap, Method, StatusCode, Uri};
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
+use hmac::{Hmac, KeyInit, Mac};
 use serde_json::{Value as Json, json};
+use sha2::Sha256;
 
 use crate::harness::{HubFolder, served};
 
@@ -123,4 +125,34 @@ fn a_document_is_sent_as_a_form() {
         assert!(headers["content-type"].to_str().unwrap().starts_with(media), "{headers:?}");
         assert!(body.contains(says), "{body}");
     }
+}
+
+/// A system that answers only what is signed: the signature is made anew here.
+async fn signed(State(log): State<Log>, method: Method, uri: Uri, headers: HeaderMap, body: String) -> Response {
+    keep(&log, &method, &uri, &headers, &body);
+    let header = |name: &str| headers.get(name).and_then(|value| value.to_str().ok()).unwrap_or_default().to_owned();
+    let text = format!("{method} {}?{} {}", uri.path(), uri.query().unwrap_or_default(), header("x-moment"));
+    let mac = <Hmac<Sha256> as KeyInit>::new_from_slice(b"s3 cret/+").unwrap().chain_update(&text).finalize();
+    let expected: String = mac.into_bytes().iter().map(|byte| format!("{byte:02x}")).collect();
+    if header("authorization") != format!("HMAC hub:{expected}") {
+        return StatusCode::UNAUTHORIZED.into_response();
+    }
+    json!({ "plants": [{ "id": 1, "title": "Fern" }] }).to_string().into_response()
+}
+
+#[test]
+fn requests_are_signed_by_a_recipe() {
+    let log = Log::default();
+    let (url, _runtime) = served(Router::new().fallback(any(signed)).with_state(log.clone()));
+    let sign = "{ sign = { key = \"env:SECRET\", id = \"hub\", text = \"{method} {path}?{query} {moment}\", header = \"Authorization\", says = \"HMAC {id}:{signature}\", moment = \"seconds\", moment_header = \"X-Moment\" } }";
+    let config = format!(
+        "[systems.garden]\nkind = \"rest\"\nurl = \"{url}\"\nprofile = \"garden.toml\"\nread = {sign}\nretries = 0\n"
+    );
+    let profile = "[types.plant.read]\nlist = \"/plants?kind=fern&x=a%20b\"\nitems = \"$.plants[*]\"\nid = \"$.id\"\n";
+    let hub = HubFolder::new(&[("diaporos.toml", &config), ("garden.toml", profile)]);
+    assert_eq!(hub.json(&["pull", "garden"])["new"], 1);
+    let asked = hub.run(&["ask", "garden", "GET /plants", "--as-curl"]).ends(0);
+    assert!(!format!("{}{}", asked.stdout, asked.stderr).contains("s3 cret"), "{}", asked.stdout);
+    hub.alter("id = \"hub\"", "id = \"other\"");
+    hub.run(&["pull", "garden"]).ends(1);
 }

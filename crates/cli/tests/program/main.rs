@@ -52,6 +52,7 @@ mod probe;
 mod pull;
 mod push;
 mod readers;
+mod recipes;
 mod report;
 mod serve;
 mod servers;

@@ -236,6 +236,9 @@ fn what_is_marked_as_deleted_goes_and_only_what_changed_is_asked_for() {
         assert_eq!((&told["changed"], &told["gone"]), (&json!(1), &json!(1)), "{told}");
         assert_eq!(field(hub, "title"), ["Royal fern"]);
         assert_eq!(hub.json(&["pull", "garden"])["gone"], 0);
+        // One is marked by somebody who leaves the column of changes as it was.
+        database.run(&format!("UPDATE plants SET removed_at = {} WHERE id = 'a'", at(50)));
+        assert_eq!(hub.json(&["pull", "garden"])["gone"], 1);
     });
 }
 
@@ -293,4 +296,22 @@ fn values_come_as_they_are_and_decimals_to_the_last_digit() {
     // The database says what its columns are, and what an enumeration can be.
     let asked = hub.run(&["model", "ask", "garden"]);
     assert!(asked.stdout.contains("light") && asked.code == Some(0), "{}{}", asked.stdout, asked.stderr);
+}
+
+#[test]
+fn the_catalogue_tells_what_a_row_must_have_and_what_it_names() {
+    let profile =
+        "[types.bed.read]\ntable = \"beds\"\nkey = \"id\"\n[types.plant.read]\ntable = \"plants\"\nkey = \"id\"\n";
+    with_both(&[("diaporos.toml", READS), ("garden.toml", profile)], "read", |hub, database| {
+        database.run("CREATE TABLE beds (id integer PRIMARY KEY, name varchar(40) NOT NULL)");
+        database.run("CREATE TABLE plants (id integer PRIMARY KEY, bed integer REFERENCES beds (id), title text NOT NULL DEFAULT '')");
+        let asked = hub.json(&["model", "ask", "garden"]);
+        let fields = asked.as_array().unwrap();
+        let of = |kind: &str, name: &str| {
+            fields.iter().find(|row| row["type"] == kind && row["field"] == name).unwrap().to_string()
+        };
+        assert!(of("plant", "bed").contains("\"reference\""), "{}", of("plant", "bed"));
+        assert!(of("bed", "name").contains("required"), "{}", of("bed", "name"));
+        assert!(!of("plant", "title").contains("required"), "what has a value by itself need not be given: {asked}");
+    });
 }

@@ -10,7 +10,7 @@ use crate::http_system::{HttpSettings, READ_OVER_HTTP, WRITE_OVER_HTTP};
 use crate::kind::{Kind, System};
 use crate::profile::{ListingForm, ProfileRules, READ_QUERY, WRITE_BY_OPERATIONS, WritingForm, type_settings};
 use crate::rest::RestWriter;
-use crate::settings::{DESCRIBED, HubFiles, OF_ALL};
+use crate::settings::{DESCRIBED, HubFiles, OF_ALL, queries};
 use crate::setup::{ConnectError, Setup};
 use crate::{Read, Write};
 
@@ -67,17 +67,7 @@ impl Kind for Graphql {
         report: &mut Report,
     ) -> Option<Box<dyn System>> {
         let mut http = HttpSettings::read(table, &PROFILE, files, report)?;
-        let mut queries = IndexMap::new();
-        for name in http.profile.query_files() {
-            match files.text(name) {
-                Ok(text) => drop(queries.insert(name.to_owned(), text)),
-                Err(error) => {
-                    let message = format!("the query file {name} cannot be read: {error}");
-                    let finding = Diagnostic::error(Code::MissingFile, table.span(), message);
-                    report.add(finding.help("its name in the profile is relative to the hub's folder"));
-                }
-            }
-        }
+        let queries = queries(&http.profile, table, files, report);
         for (name, why) in http.profile.take_operations(&queries) {
             report.add(Diagnostic::error(Code::BadValue, table.span(), format!("the operation in {name}: {why}")));
         }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use diaporos_core::value::SystemName;
+use jiff::Timestamp;
 use reqwest::header::{ACCEPT, CONTENT_TYPE, HeaderMap, HeaderName, HeaderValue};
 use secrecy::SecretString;
 use url::Url;
@@ -322,18 +323,30 @@ fn headers(request: &Request, fetched: Option<&SecretString>) -> Result<HeaderMa
             "application/json, application/feed+json, application/atom+xml, application/rss+xml, */*;q=0.5",
         ),
     );
+    let mut put = |name: &str, text: &str, is_secret: bool| {
+        let refused = || ErrorKind::Content(format!("the header `{name}` has a character that no header can have"));
+        let header = HeaderName::try_from(name).map_err(|_| refused())?;
+        let mut text = HeaderValue::from_str(text).map_err(|_| refused())?;
+        text.set_sensitive(is_secret);
+        headers.insert(header, text);
+        Ok(())
+    };
     for (name, value) in &request.headers {
         let text = match value {
+            HeaderText::Signed(signing) => {
+                let body = request.body.as_ref().map(|body| body.bytes().0).unwrap_or_default();
+                let signed = (request.method.word(), &request.url, body.as_slice());
+                for (name, text) in signing.headers(signed, Timestamp::now())? {
+                    put(&name, &text, true)?;
+                }
+                continue;
+            }
             HeaderText::Plain(text) => text.clone(),
             HeaderText::Secret { before, secret } => format!("{before}{}", secret.expose()),
             HeaderText::Basic { user, password } => basic(user.expose(), password.expose()),
             HeaderText::Fetched { before } => format!("{before}{}", fetched.map(exposed).unwrap_or_default()),
         };
-        let refused = || ErrorKind::Content(format!("the header `{name}` has a character that no header can have"));
-        let header = HeaderName::try_from(name.as_str()).map_err(|_| refused())?;
-        let mut text = HeaderValue::from_str(&text).map_err(|_| refused())?;
-        text.set_sensitive(value.is_secret());
-        headers.insert(header, text);
+        put(name, &text, value.is_secret())?;
     }
     Ok(headers)
 }

@@ -4,6 +4,8 @@ use std::fmt;
 
 use url::Url;
 
+use super::part::Part;
+use super::signing::Signing;
 use crate::Secret;
 
 /// How we show who we are.
@@ -36,26 +38,10 @@ pub enum Credential {
     ClientCredentials(ClientCredentials),
     /// A cookie that a log-in gives.
     Session(LogIn),
+    /// A signature of every request.
+    Sign(Box<Signing>),
     /// A credential, and another that goes along with it.
     With(Box<Credential>, Box<Credential>),
-}
-
-/// A part of a credential that need not be secret.
-#[derive(Debug, Clone)]
-pub enum Part {
-    /// As written in the configuration.
-    Plain(String),
-    /// By reference.
-    Secret(Secret),
-}
-
-impl Part {
-    pub(crate) fn expose(&self) -> &str {
-        match self {
-            Part::Plain(text) => text,
-            Part::Secret(secret) => secret.expose(),
-        }
-    }
 }
 
 /// Where and with what a token is fetched (RFC 6749 §4.4).
@@ -112,6 +98,7 @@ impl fmt::Display for Credential {
             Credential::Query { name, value } => write!(f, "query parameter `{name}` from {}", value.reference()),
             Credential::ClientCredentials(client) => write!(f, "token fetched with {}", client.secret.reference()),
             Credential::Session(_) => write!(f, "cookie of a log-in"),
+            Credential::Sign(signing) => write!(f, "signature by {}", signing.key.reference()),
             Credential::With(first, further) => write!(f, "{first}, with the {further}"),
         }
     }

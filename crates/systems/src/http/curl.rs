@@ -118,6 +118,7 @@ fn header(name: &str, value: &HeaderText) -> String {
             };
             format!("-u {}", word(&[user, Piece::Plain(":"), expanded(password.reference())]))
         }
+        HeaderText::Signed(_) => format!("-H \"{name}: $SIGNATURE\""),
         HeaderText::Fetched { before } => {
             let variable = if before.is_empty() { "$SESSION_COOKIE" } else { "$ACCESS_TOKEN" };
             format!("-H {}", word(&[Piece::Plain(&named), Piece::Plain(before), Piece::Expanded(variable.to_owned())]))

@@ -10,10 +10,12 @@ mod form;
 mod limits;
 mod network;
 mod pace;
+mod part;
 mod problem;
 mod redirect;
 mod request;
 mod retry;
+mod signing;
 mod token_cache;
 mod ways;
 
@@ -21,12 +23,14 @@ pub use answer::Answer;
 pub(crate) use answer::failure;
 
 pub use client::Client;
-pub use credential::{ClientCredentials, Credential, LogIn, Part};
+pub use credential::{ClientCredentials, Credential, LogIn};
 pub(crate) use exchange::BodySink;
 pub use form::FormMedia;
 pub use limits::Limits;
 pub use network::{Network, is_loopback};
 pub(crate) use pace::Pace;
 pub use pace::{Rate, Together};
+pub use part::Part;
 pub(crate) use problem::describe;
 pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};
+pub use signing::{MomentHeader, SignatureForm, Signing, SigningHash, SigningRecipe};

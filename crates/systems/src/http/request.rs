@@ -8,6 +8,7 @@ use serde_json::{Map, Value as Json};
 use url::Url;
 
 use super::form::FormMedia;
+use super::signing::Signing;
 use super::{Credential, Part};
 use crate::Secret;
 use crate::blank::{BLANK, blank, is_secret_name};
@@ -90,6 +91,8 @@ pub enum HeaderText {
         /// The password.
         password: Secret,
     },
+    /// A signature of the request as it is sent.
+    Signed(Box<Signing>),
     /// What is fetched before the request is sent: a token, or a cookie.
     Fetched {
         /// `Bearer ` for a token.
@@ -187,6 +190,7 @@ impl Request {
             Some(Credential::ClientCredentials(_)) => {
                 ("authorization".to_owned(), HeaderText::Fetched { before: "Bearer " })
             }
+            Some(Credential::Sign(signing)) => (signing.recipe.header.clone(), HeaderText::Signed(signing.clone())),
             Some(Credential::With(first, further)) => return self.credential(Some(first)).credential(Some(further)),
             Some(Credential::Session(_)) => ("cookie".to_owned(), HeaderText::Fetched { before: "" }),
         };

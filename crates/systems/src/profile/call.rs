@@ -58,7 +58,7 @@ static CALL_TABLE: Table = Table::new(
     "call",
     &[settings![
         call: METHOD_AND_PATH, required, "the method and the path, which follows the system's `url`; what stands in braces is filled in, escaped", "PATCH /api/pages/{id}";
-        body: ANY_VALUES, none, "members of its body beside the fields", "{ status = \"live\" }";
+        body: ANY_VALUES, none, "members of its body beside the fields; `{id}`, `{key}`, `{language}` and `{revision}` in their texts are filled", "{ status = \"live\" }";
         media: CALL_MEDIA, usual "application/json", "the media type of its body: of JSON, or of a form, whose fields are called `size[height]` within a member, and are repeated for a list", "application/merge-patch+json";
         reads: Form::Boolean, usual "false", "whether a POST changes nothing, so that it may be used where one only looks", "true";
         none: Form::Count(0), none, "the status of a search that finds nothing, where that is 404; else a 404 stops the push, for the path may be wrong", "404";
@@ -180,6 +180,11 @@ impl Call {
         self.none_is_404 || self.path.split('?').next().is_some_and(|path| places(path).any(|place| place == "key"))
     }
 
+    /// The members of its body, with the places in their texts filled.
+    pub(crate) fn members(&self, filled: Filled<'_>) -> Map<String, Json> {
+        self.body.iter().map(|(name, json)| (name.clone(), put_into(json, filled))).collect()
+    }
+
     /// A body of this call.
     pub(crate) fn body_of(&self, members: Map<String, Json>) -> Body {
         body_of(members, self.media)
@@ -207,6 +212,18 @@ impl Call {
             Some((path, query)) => format!("{}?{}", fill(path, step), fill(query, encoded)),
             None => fill(&self.path, step),
         }
+    }
+}
+
+/// A member with the places in its texts filled, how deep they stand.
+fn put_into(json: &Json, filled: Filled<'_>) -> Json {
+    match json {
+        Json::String(text) => Json::String(filled.put(text)),
+        Json::Array(items) => items.iter().map(|item| put_into(item, filled)).collect(),
+        Json::Object(members) => {
+            Json::Object(members.iter().map(|(name, json)| (name.clone(), put_into(json, filled))).collect())
+        }
+        other => other.clone(),
     }
 }
 

@@ -6,10 +6,10 @@ use diaporos_core::plan::{Existing, Order, Presence, Written};
 use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, from_json};
 use serde_json::{Map, Value as Json};
 
-use super::write::RestWriter;
+use super::write::{RestWriter, filled};
 use crate::http::{Answer, Body, Request};
 use crate::languages::LanguageShape;
-use crate::profile::{Call, RevisionPlace, WriteType};
+use crate::profile::{Call, Filled, RevisionPlace, WriteType};
 use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
@@ -40,7 +40,22 @@ impl RestWriter {
         call: &Call,
         order: &Order,
     ) -> Result<Map<String, Json>, SystemError> {
-        let mut document = call.body.clone();
+        let code = match order {
+            Order::Create { language, .. } => self.code(language.as_ref())?.unwrap_or_default(),
+            _ => String::new(),
+        };
+        let mut document = call.members(match order {
+            Order::Create { key, item, .. } => Filled {
+                key: key.as_deref().unwrap_or_default(),
+                language: &code,
+                item: item.as_ref().map_or("", EntryId::as_str),
+                ..Filled::default()
+            },
+            Order::Update { id, revision, .. } => {
+                Filled { revision: revision.as_ref().map_or("", Revision::as_str), ..filled(write, id) }
+            }
+            _ => Filled::default(),
+        });
         self.put_fields(write, order.fields().unwrap_or(&Record::default()), &mut document)?;
         if let Order::Create { language, item, .. } = order {
             let code = self.code(language.as_ref())?;

@@ -2,15 +2,15 @@
 
 use diaporos_core::change::fingerprint_texts;
 use diaporos_core::plan::{Order, Presence, Written};
-use diaporos_core::value::{EntryId, TypeName};
+use diaporos_core::value::{EntryId, Revision, TypeName};
 use serde_json::{Map, Value as Json};
 use tokio::time::Instant;
 
 use super::document::{is_accepted, only_promised};
 use super::lock::Held;
-use super::write::{RestWriter, Saving};
+use super::write::{RestWriter, Saving, filled};
 use crate::http::{Answer, HeaderText, Method, Request};
-use crate::profile::{Call, WriteType};
+use crate::profile::{Call, Filled, WriteType};
 use crate::{ErrorKind, SystemError};
 
 /// The first pause before it is looked whether what was promised is done; each further one is twice as
@@ -203,7 +203,8 @@ impl RestWriter {
             let ours = fields.keys().filter_map(|name| write.layout.place(name).first().map(str::to_owned));
             ours.filter_map(|name| Some((name.clone(), whole.get(&name)?.clone()))).collect()
         };
-        members.extend(write.update.body.clone());
+        let now = revision.as_ref().map_or("", Revision::as_str);
+        members.extend(write.update.members(Filled { revision: now, ..filled(write, id) }));
         self.put_fields(write, fields, &mut members)?;
         request.body = Some(Self::body(write, &write.update, members));
         Ok(())

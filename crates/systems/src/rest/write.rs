@@ -108,12 +108,13 @@ impl RestWriter {
         revision: Option<&Revision>,
     ) -> Result<Request, SystemError> {
         let revision_text = revision.map_or("", Revision::as_str);
-        let mut request = self.call(call, Filled { revision: revision_text, ..filled(write, id) })?;
+        let filled = Filled { revision: revision_text, ..filled(write, id) };
+        let mut request = self.call(call, filled)?;
         if let Some(value) = if_match(write, revision) {
             request = request.header("if-match", value);
         }
         if !call.body.is_empty() {
-            Self::put_document(&mut request, write, call, call.body.clone());
+            Self::put_document(&mut request, write, call, call.members(filled));
         }
         Ok(strongly_tagged(write, request))
     }
@@ -347,7 +348,7 @@ pub(super) fn identifier(id: &EntryId) -> Json {
 mod tests;
 
 /// What fills a call on a document.
-fn filled<'a>(write: &WriteType, id: &'a EntryId) -> Filled<'a> {
+pub(super) fn filled<'a>(write: &WriteType, id: &'a EntryId) -> Filled<'a> {
     let (id, language) = write.languages.split(id);
     Filled { id, language, ..Filled::default() }
 }

@@ -1,6 +1,7 @@
 //! Credentials of the configuration: by reference, of one kind each.
 
 use crate::SecretReference;
+use crate::http::{MomentHeader, SignatureForm, SigningHash, SigningRecipe};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::TEXT;
@@ -72,6 +73,15 @@ pub enum CredentialReference {
         /// A refresh token that was given.
         refresh: Option<SecretReference>,
     },
+    /// A signature of every request.
+    Sign {
+        /// What it is signed with.
+        key: SecretReference,
+        /// Who signs.
+        id: Option<PartText>,
+        /// How.
+        recipe: Box<SigningRecipe>,
+    },
     /// A credential, and another that goes along with it.
     With(Box<CredentialReference>, Box<CredentialReference>),
     /// A log-in that answers with a cookie.
@@ -95,7 +105,7 @@ pub struct Credentials<'a> {
 /// A credential.
 pub(crate) static CREDENTIAL: Table = Table {
     name: "credential",
-    one_of: &[&["bearer", "basic", "header", "query", "oauth", "session"]],
+    one_of: &[&["bearer", "basic", "header", "query", "oauth", "session", "sign"]],
     needs: &[],
     groups: &[settings![
         bearer: SECRET, none, "a bearer token (RFC 6750)", "env:TOKEN";
@@ -104,9 +114,29 @@ pub(crate) static CREDENTIAL: Table = Table {
         query: Form::Table(&QUERY), none, "a parameter of every query", "{ name = \"key\", value = \"env:KEY\" }";
         oauth: Form::Table(&OAUTH), none, "a token that is fetched (OAuth 2 client credentials, RFC 6749), renewed early, and once where it is refused", "{ token = \"https://id.ostrel.example/token\", id = \"hub\", secret = \"env:SECRET\", scope = \"read\" }";
         session: Form::Table(&SESSION), none, "a cookie that a log-in gives", "{ login = \"/login\", fields = { name = \"hub\", password = \"env:PASSWORD\" } }";
+        sign: Form::Table(&SIGN), none, "a signature of every request (HMAC, RFC 2104), by the recipe that the system describes", "{ key = \"env:KEY\", text = \"{method} {path} {moment}\", moment_header = \"Date\" }";
         with: Form::Table(&WITH), none, "another credential that goes along, where a system wants two", "{ header = { name = \"X-Api-Key\", value = \"env:KEY\" } }";
     ]],
 };
+static SIGN: Table = Table::new(
+    "signature of requests",
+    &[settings![
+        key: SECRET, required, "what it is signed with", "env:KEY";
+        text: TEXT, required, "what is signed: `{method}`, `{host}`, `{path}`, `{query}`, `{moment}`, `{digest}`, the hash of the body, and `{id}` are filled", "{method} {path} {moment}";
+        id: PART, none, "who signs", "hub";
+        hash: Form::Word { what: "a hash", of: || words(&HASHES) }, usual "sha256", "the hash of signature and body", "sha512";
+        encoding: Form::Word { what: "a way in which bytes are written", of: || words(&FORMS) }, usual "hex", "how signature and hash are written", "base64";
+        header: TEXT, usual "X-Signature", "the header with the signature", "Authorization";
+        says: TEXT, usual "{signature}", "what it says; `{id}` is filled too", "HMAC {id}:{signature}";
+        moment: Form::Word { what: "a way in which moments are written", of: || words(&MOMENTS) }, usual "http", "how the moment of the request is written: as in the header `Date` (RFC 9110), as RFC 3339, or as seconds since 1970", "seconds";
+        moment_header: TEXT, none, "the header with the moment", "Date";
+        digest_header: TEXT, none, "the header with the hash of the body", "X-Content-Hash";
+    ]],
+);
+const HASHES: [(&str, SigningHash); 2] = [("sha256", SigningHash::Sha256), ("sha512", SigningHash::Sha512)];
+const FORMS: [(&str, SignatureForm); 2] = [("hex", SignatureForm::Hex), ("base64", SignatureForm::Base64)];
+const MOMENTS: [(&str, MomentHeader); 3] =
+    [("http", MomentHeader::Http), ("rfc3339", MomentHeader::Rfc3339), ("seconds", MomentHeader::Seconds)];
 /// Where a client shows who it is: whether in the body.
 const CLIENT: [(&str, bool); 2] = [("header", false), ("body", true)];
 static WITH: Table = Table {
@@ -225,7 +255,23 @@ fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialRe
         let fields = fields.collect();
         Some(CredentialReference::Session { login: login?, fields })
     });
-    bearer.or(basic).or(key).or(oauth).or(session)
+    let sign = within(section, "sign", report, signature);
+    bearer.or(basic).or(key).or(oauth).or(session).or(sign)
+}
+
+fn signature(table: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
+    let key = required_secret(table, "key", report);
+    let id = table.text("id", report).map(|item| part(&item));
+    let text = table.string("text", report);
+    let (hash, form) = (table.word("hash", &HASHES, report), table.word("encoding", &FORMS, report));
+    let (header, says) = (table.string("header", report), table.string("says", report));
+    let moment = table.word("moment", &MOMENTS, report);
+    let mut name = |key| table.string(key, report).map(|name| name.to_ascii_lowercase());
+    let (moment_header, digest_header) = (name("moment_header"), name("digest_header"));
+    let header = header?.to_ascii_lowercase();
+    let (text, hash, form, says, moment) = (text?, hash?, form?, says?, moment?);
+    let recipe = SigningRecipe { text, hash, form, header, says, moment, moment_header, digest_header };
+    Some(CredentialReference::Sign { key: key?, id, recipe: Box::new(recipe) })
 }
 
 /// A header or a parameter with a secret.

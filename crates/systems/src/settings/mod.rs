@@ -21,7 +21,7 @@ pub use forms::{PLACE, SECRET};
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
 pub use profile_file::HubFiles;
-pub(crate) use profile_file::{DESCRIBED, languages, profile};
+pub(crate) use profile_file::{DESCRIBED, languages, profile, queries};
 pub use quiet::{Quiet, quiet};
 pub use reference::{PartText, PlaceText, place, place_of};
 pub use times::{TIMES, times};

@@ -8,6 +8,8 @@ use diaporos_core::settings;
 use diaporos_core::settings::forms::{FILE, LANGUAGE};
 use diaporos_core::settings::{Form, Section, Setting};
 
+use indexmap::IndexMap;
+
 use super::path::read_within;
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ProfileRules, read_profile};
@@ -35,6 +37,27 @@ impl HubFiles<'_> {
     pub(crate) fn text(&self, name: &str) -> Result<String, std::io::Error> {
         read_within(self.folder, name)
     }
+}
+
+/// Reads the queries that a profile names, by the names of their files.
+pub(crate) fn queries(
+    profile: &Profile,
+    table: &Section<'_>,
+    files: &HubFiles<'_>,
+    report: &mut Report,
+) -> IndexMap<String, String> {
+    let mut queries = IndexMap::new();
+    for name in profile.query_files() {
+        match files.text(name) {
+            Ok(text) => drop(queries.insert(name.to_owned(), text)),
+            Err(error) => {
+                let message = format!("the query file {name} cannot be read: {error}");
+                let finding = Diagnostic::error(Code::MissingFile, table.span(), message);
+                report.add(finding.help("its name in the profile is relative to the hub's folder"));
+            }
+        }
+    }
+    queries
 }
 
 /// Reads the profile that a system's table names.

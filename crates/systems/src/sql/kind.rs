@@ -21,7 +21,7 @@ use crate::profile::{ListingForm, Profile, ProfileRules, READ_ROWS, WRITE_ROWS, 
 use crate::settings::forms::PLACE;
 use crate::settings::{
     BASIC, CredentialReference, Credentials, DESCRIBED, HubFiles, OF_ALL, PlaceText, basic, languages, place_of,
-    profile,
+    profile, queries,
 };
 use crate::setup::{ConnectError, Setup};
 use crate::{ErrorKind, Read, SystemError, Write};
@@ -94,17 +94,7 @@ impl Kind for Sql {
         let languages = languages(table, report);
         let (read, write) = (basic(table, "read", report), basic(table, "write", report));
         let (url, profile) = (url?, profile?);
-        let mut queries = IndexMap::new();
-        for name in profile.query_files() {
-            match files.text(name) {
-                Ok(text) => drop(queries.insert(name.to_owned(), text)),
-                Err(error) => {
-                    let message = format!("the query file {name} cannot be read: {error}");
-                    let finding = Diagnostic::error(Code::MissingFile, table.span(), message);
-                    report.add(finding.help("its name in the profile is relative to the hub's folder"));
-                }
-            }
-        }
+        let queries = queries(&profile, table, files, report);
         for kind in profile.spread_types() {
             if languages.tags().is_empty() {
                 let message = format!("`{kind}` has columns per language, and the system's codes are not known");

@@ -5,7 +5,7 @@ use jiff::civil::DateTime;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::Value as Json;
 
-use super::columns::Column;
+use super::columns::{Column, ColumnForm};
 use super::database::Session;
 use super::rows::{Row, Selection};
 use super::statement::{Statement, quoted};
@@ -105,9 +105,14 @@ impl OpenListing {
             let not = if which == Listed::Deleted { "NOT " } else { "" };
             rest.say(not).say(&unmarked(column));
         }
-        if let Some((since, moment)) = since {
+        if let Some((since, moment)) = since
+            && let Some(columns) = self.moments(listing, which, since)
+        {
             and(&mut rest);
-            rest.say(&of_row(&since.parameter)).say(" >= ").bind(moment_from(since, moment));
+            rest.say("(").each(columns, " OR ", |rest, column| {
+                rest.say(&of_row(column)).say(" >= ").bind(moment_from(since, moment));
+            });
+            rest.say(")");
         }
         if let Some(after) = after {
             and(&mut rest);
@@ -125,6 +130,17 @@ impl OpenListing {
         }
         let next = rows.last().filter(|_| !all).map(|last| Json::Array(last.key.clone()).to_string());
         Ok(RowPage { rows, next })
+    }
+
+    /// The columns of which one tells that a row changed since a moment; none where all are to be looked at. Whoever
+    /// marks a row as deleted may not say that it changed: the mark tells it where it is a moment itself.
+    fn moments<'l>(&self, listing: &'l RowListing, which: Listed, since: &'l Since) -> Option<Vec<&'l str>> {
+        let mark = match (which, &listing.deleted) {
+            (Listed::Deleted, Some(mark)) => mark,
+            _ => return Some(vec![&since.parameter]),
+        };
+        let is_moment = |column: &&Column| column.name == *mark && column.form == ColumnForm::Instant;
+        self.columns.iter().find(is_moment).map(|_| vec![since.parameter.as_str(), mark.as_str()])
     }
 
     /// The row of a key, where that is one column; none where it is not there, or deleted.

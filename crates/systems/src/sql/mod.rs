@@ -2,6 +2,7 @@
 //! each document is written in a transaction of its own, over what was read alone. Names stand quoted in statements and
 //! values are bound to them, so that no content is ever part of one.
 
+mod catalogue;
 mod columns;
 mod database;
 mod document;

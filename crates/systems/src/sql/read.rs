@@ -12,6 +12,7 @@ use indexmap::IndexMap;
 use rayon::prelude::*;
 use serde_json::{Map, Value as Json};
 
+use super::catalogue::described;
 use super::columns::entry_type;
 use super::database::Database;
 use super::listing::{Listed, OpenListing, RowPage};
@@ -20,7 +21,7 @@ use super::source::source;
 use super::suffixes::Suffixes;
 use crate::decode::{Decoder, SHARE, id_at};
 use crate::languages::LanguageCodes;
-use crate::profile::{Id, Profile, ReadType, RowListing};
+use crate::profile::{Id, Profile, ReadType, RowListing, RowsFrom};
 use crate::query::scalar_text;
 use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 
@@ -241,10 +242,16 @@ impl Read for SqlReader {
     async fn described(&self) -> Result<Option<Model>, SystemError> {
         let session = self.database.session().await?;
         let mut model = Model::default();
+        let tables = self.tables();
         for kind in self.profile.type_names() {
-            let Some(source) = self.source_of(kind) else { continue };
-            let columns = session.columns(&source).await.map_err(|kind| self.database.error(&source, kind))?;
-            model.types.insert(kind.clone(), entry_type(&columns));
+            let known = match self.from(kind) {
+                None => continue,
+                Some(RowsFrom::Table(table)) => described(&session, &table, &tables).await,
+                Some(query) => {
+                    session.columns(&source(&query, &self.queries)).await.map(|columns| entry_type(&columns))
+                }
+            };
+            model.types.insert(kind.clone(), known.map_err(|error| self.database.error(kind.as_str(), error))?);
         }
         self.database.give_back(session);
         Ok(Some(model))
@@ -253,11 +260,19 @@ impl Read for SqlReader {
 
 impl SqlReader {
     /// Where a type's rows are: where they are read, or, of a type that is only written, the table.
-    fn source_of(&self, kind: &TypeName) -> Option<String> {
+    fn from(&self, kind: &TypeName) -> Option<RowsFrom> {
         let known = self.profile.types.get(kind)?;
         let read = known.read.as_ref().and_then(|read| read.rows.as_ref());
         let written = || known.places.as_ref().and_then(|places| places.rows.as_ref());
-        read.map(|rows| source(&rows.from, &self.queries))
-            .or_else(|| written().map(|rows| super::statement::table(&rows.table)))
+        read.map(|rows| rows.from.clone()).or_else(|| written().map(|rows| RowsFrom::Table(rows.table.clone())))
+    }
+
+    /// The types by their tables.
+    fn tables(&self) -> HashMap<String, TypeName> {
+        let table = |kind: &TypeName| match self.from(kind)? {
+            RowsFrom::Table(table) => Some((table, kind.clone())),
+            RowsFrom::Query(_) => None,
+        };
+        self.profile.type_names().filter_map(table).collect()
     }
 }
