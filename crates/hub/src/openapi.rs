@@ -1,4 +1,4 @@
-//! A first profile from an OpenAPI document, in a file or on the web.
+//! A first profile from an OpenAPI document or from an answer, in a file or on the web.
 
 use std::path::{Path, PathBuf};
 
@@ -6,6 +6,7 @@ use diaporos_core::value::SystemName;
 use diaporos_systems::SystemError;
 use diaporos_systems::http::{Client, Limits, Method, Request};
 use diaporos_systems::openapi::{Draft, MOST_BYTES, OpenApiError, draft};
+use diaporos_systems::rest::{AnswerError, draft_of_answer};
 use diaporos_systems::settings::usual_limits;
 use url::Url;
 
@@ -23,6 +24,9 @@ pub enum DraftError {
     /// The document gives no profile.
     #[error(transparent)]
     Document(#[from] OpenApiError),
+    /// The answer gives no profile.
+    #[error(transparent)]
+    Answer(#[from] AnswerError),
     /// The document cannot be had.
     #[error(transparent)]
     System(#[from] SystemError),
@@ -34,8 +38,23 @@ pub enum DraftError {
 /// # Errors
 /// Where the document cannot be had or gives no profile, or the file is there.
 pub async fn profile_from(document: &str, system: &SystemName, folder: &Path) -> Result<(PathBuf, Draft), DraftError> {
-    let text = read(document, system).await?;
-    let draft = draft(&text)?;
+    kept(draft(&read(document, system).await?)?, system, folder)
+}
+
+/// Reads the answer that a path gave, and writes the profile that it shows into a hub's folder. A file that is there is
+/// never written over.
+///
+/// # Errors
+/// Where the answer cannot be had or shows nothing, or the file is there.
+pub async fn profile_of_answer(
+    (answer, path): (&str, &str),
+    system: &SystemName,
+    folder: &Path,
+) -> Result<(PathBuf, Draft), DraftError> {
+    kept(draft_of_answer(&read(answer, system).await?, path)?, system, folder)
+}
+
+fn kept(draft: Draft, system: &SystemName, folder: &Path) -> Result<(PathBuf, Draft), DraftError> {
     let file = folder.join("profiles").join(format!("{system}.toml"));
     let failed = |reason: String| DraftError::File { path: file.clone(), reason };
     if file.exists() {

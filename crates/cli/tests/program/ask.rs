@@ -73,3 +73,23 @@ fn the_request_can_be_had_for_a_shell_and_no_secret_is_in_it() {
     assert!(told.starts_with("curl -X GET ") && told.contains("$CATALOGUE_READ_TOKEN"), "{told}");
     assert!(asked(&hub).is_empty());
 }
+
+/// From an answer to a profile that pulls: what was asked by hand is read by it.
+#[test]
+fn an_answer_becomes_a_profile_that_pulls() {
+    let hub = Hub::new();
+    let answer = hub.good(&["ask", "catalogue", "GET /v1/entries?type=curator", "--format", "json"]);
+    let answer: serde_json::Value = serde_json::from_str(&answer).unwrap();
+    let body = answer.get("body").unwrap_or(&answer);
+    hub.write("curators.json", &body.to_string());
+    hub.good(&["init", "--from-answer", "curators.json", "--path", "/v1/entries?type=curator", "--system", "people"]);
+    let profile = std::fs::read_to_string(hub.path().join("profiles/people.toml")).unwrap();
+    assert!(profile.contains("list      = \"/v1/entries?type=curator\""), "{profile}");
+    let again = hub.run(&["init", "--from-answer", "curators.json", "--path", "/x", "--system", "people"]);
+    assert!(again.code == Some(1) && again.stderr.contains("it is there already"), "{}", again.stderr);
+    let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    let people = "[systems.people]\nkind = \"rest\"\nurl = \"env:CATALOGUE_URL\"\nprofile = \"profiles/people.toml\"\nread = { bearer = \"env:CATALOGUE_READ_TOKEN\" }\nlanguages = { eng = \"en\", fra = \"fr\", cym = \"cy\" }\n";
+    hub.write("diaporos.toml", &format!("{people}\n{config}"));
+    let told = hub.json(&["pull", "people"]);
+    assert!(told["new"].as_u64().unwrap() > 0, "{told}\n{profile}");
+}

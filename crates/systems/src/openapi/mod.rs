@@ -107,7 +107,7 @@ fn listed<'a>(document: &'a Json, path: &'a str, calls: &'a Json) -> Option<List
 }
 
 /// The last word of a path, in the singular where that is plain to see.
-fn type_name(path: &str) -> String {
+pub(crate) fn type_name(path: &str) -> String {
     let word = path.trim_end_matches('/').rsplit('/').next().unwrap_or("entry");
     let word: String = word.chars().map(|c| if c.is_alphanumeric() || c == '-' { c } else { '-' }).collect();
     let singular = match word.strip_suffix("ies") {
@@ -183,12 +183,12 @@ fn paging(document: &Json, call: &Json) -> Option<String> {
 }
 
 /// A TOML string.
-fn quoted(text: &str) -> String {
+pub(crate) fn quoted(text: &str) -> String {
     toml::Value::String(text.to_owned()).to_string()
 }
 
 /// A TOML key, bare where it can be.
-fn key(text: &str) -> String {
+pub(crate) fn key(text: &str) -> String {
     let bare = !text.is_empty() && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '_');
     if bare { text.to_owned() } else { quoted(text) }
 }

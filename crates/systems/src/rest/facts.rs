@@ -60,7 +60,7 @@ pub fn facts(answer: &Answer) -> Vec<Fact> {
 }
 
 /// The lists of objects in an answer, the outermost first, each with its JSONPath.
-fn lists_in<'j>(json: &'j Json, place: &str, depth: usize, found: &mut Vec<(String, &'j [Json])>) {
+pub(super) fn lists_in<'j>(json: &'j Json, place: &str, depth: usize, found: &mut Vec<(String, &'j [Json])>) {
     match json {
         Json::Array(items) if items.iter().any(Json::is_object) => found.push((place.to_owned(), items)),
         Json::Object(by_name) if depth > 0 => {
@@ -73,7 +73,7 @@ fn lists_in<'j>(json: &'j Json, place: &str, depth: usize, found: &mut Vec<(Stri
 }
 
 /// A step of a JSONPath (RFC 9535 §2.5.1).
-fn step(place: &str, name: &str) -> String {
+pub(super) fn step(place: &str, name: &str) -> String {
     let is_plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
         && name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_');
     if is_plain {

@@ -4,6 +4,7 @@ mod asking;
 mod asset;
 mod batch;
 mod document;
+mod draft;
 mod facts;
 mod kind;
 mod link;
@@ -16,6 +17,7 @@ mod save;
 mod usual;
 mod write;
 
+pub use draft::{AnswerError, draft_of_answer};
 pub use facts::{Fact, facts, found_at};
 pub use kind::Rest;
 pub use read::RestReader;

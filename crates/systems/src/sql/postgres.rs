@@ -96,7 +96,7 @@ impl PostgresSession {
                 return Ok((rows, false));
             }
             let row = row_of(&row, selection, columns)?;
-            size += row.size;
+            size += row.text.len();
             rows.push(row);
         }
         Ok((rows, true))
@@ -165,7 +165,8 @@ impl PostgresSession {
 fn row_of(row: &tokio_postgres::Row, selection: &Selection, columns: &[Column]) -> Result<Row, ErrorKind> {
     let text = |place: usize| row.try_get::<_, Option<&str>>(place).map_err(fault);
     let whole = text(0)?.unwrap_or("{}");
-    let mut members = document(&blank(whole))?;
+    let text_of_row = blank(whole).into_owned();
+    let mut members = document(&text_of_row)?;
     let key = (1..=selection.key.len()).map(|place| Ok(text(place)?.map_or(Json::Null, Json::from)));
     let key = key.collect::<Result<_, ErrorKind>>()?;
     for name in columns.iter().filter(|column| column.form == ColumnForm::Instant).map(|column| &column.name) {
@@ -178,7 +179,7 @@ fn row_of(row: &tokio_postgres::Row, selection: &Selection, columns: &[Column]) 
     for (place, name) in (selection.key.len() + 1..).zip(decimals(columns)) {
         members.insert(name.to_owned(), text(place)?.map_or(Json::Null, decimal));
     }
-    Ok(Row { members, key, size: whole.len() })
+    Ok(Row { members, key, text: text_of_row })
 }
 
 fn form_of(ty: &Type) -> ColumnForm {

@@ -10,7 +10,7 @@ use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, TypeName};
 use indexmap::IndexMap;
 use rayon::prelude::*;
-use serde_json::{Map, Value as Json};
+use serde_json::Value as Json;
 
 use super::catalogue::described;
 use super::columns::entry_type;
@@ -44,7 +44,8 @@ impl SqlReader {
         queries: IndexMap<String, String>,
     ) -> SqlReader {
         let texts = queries.values().map(String::as_str);
-        let reading = format!("{} {}", profile.fingerprint(), fingerprint_texts(texts));
+        let codes = format!("{languages:?}");
+        let reading = format!("{} {}", profile.fingerprint(), fingerprint_texts(texts.chain([codes.as_str()])));
         SqlReader { database, profile, languages, queries, reading, open: Mutex::default() }
     }
 
@@ -94,12 +95,12 @@ impl SqlReader {
         let one = |row: Row| {
             let key: Vec<String> = row.key.iter().filter_map(scalar_text).collect();
             let place = key.join("/");
-            if row.size > most {
+            if row.text.len() > most {
                 let message = format!("is larger than {most} bytes; raise `max_bytes` if that is right");
                 return Err(Problem::unnamed(place, message));
             }
             let item = Json::Object(row.members);
-            decoder.incoming(&place, &item, item.to_string())
+            decoder.incoming(&place, &item, row.text)
         };
         let read: Vec<_> = rows.into_par_iter().with_min_len(SHARE).map(one).collect();
         let (mut entries, mut problems) = (Vec::new(), Vec::new());
@@ -119,16 +120,6 @@ impl SqlReader {
         let page = listing.page(rows, Listed::Kept, since, ask.cursor).await;
         page.map_err(|kind| self.database.error(&listing.source, kind))
     }
-}
-
-/// What a page is known again by: its rows, and nothing else.
-fn content_of(rows: &[Row]) -> diaporos_core::change::Fingerprint {
-    let texts: Vec<String> = rows.par_iter().with_min_len(SHARE).map(|row| text_of(&row.members)).collect();
-    fingerprint_texts(texts.iter().map(String::as_str))
-}
-
-fn text_of(members: &Map<String, Json>) -> String {
-    serde_json::to_string(members).unwrap_or_default()
 }
 
 #[async_trait]
@@ -172,14 +163,15 @@ impl Read for SqlReader {
         } else {
             self.end(listing).await;
         }
-        let suffixes = self.suffixes(ask.kind, rows);
-        found.iter_mut().for_each(|row| suffixes.fold(&mut row.members));
-        let content = content_of(&found);
+        // A page is known again by its rows.
+        let content = fingerprint_texts(found.iter().map(|row| row.text.as_str()));
         if known.is_some_and(|known| known.content == content && known.next == next) {
             return Ok(Page::new(PageContent::Same, next));
         }
         let counts = PageCounts { items: found.len() as u64, total, pages: None };
         let mark = CacheValidators { etag: None, last_modified: None, content, next: next.clone(), counts };
+        let suffixes = self.suffixes(ask.kind, rows);
+        found.iter_mut().for_each(|row| suffixes.fold(&mut row.members));
         let moments = read
             .since
             .iter()

@@ -11,8 +11,8 @@ use crate::ErrorKind;
 pub(super) struct Row {
     pub(super) members: Map<String, Json>,
     pub(super) key: Vec<Json>,
-    /// How many bytes of text it is, about.
-    pub(super) size: usize,
+    /// The row as it came, as one document.
+    pub(super) text: String,
 }
 
 /// Rows of a table or a query, as they are asked for.

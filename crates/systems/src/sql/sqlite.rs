@@ -79,7 +79,7 @@ impl SqliteSession {
                     return Ok((rows, false));
                 }
                 let row = row_of(row, &selection.key, &columns)?;
-                size += row.size;
+                size += row.text.len();
                 rows.push(row);
             }
             Ok((rows, true))
@@ -94,7 +94,7 @@ impl SqliteSession {
             let mut prepared = connection.prepare_cached(&text)?;
             let mut rows = prepared.query(params_from_iter(values.iter().map(Bound)))?;
             let Some(row) = rows.next()? else { return Ok(None) };
-            Ok(match json_of(row.get_ref(0)?, &ColumnForm::Other).0 {
+            Ok(match json_of(row.get_ref(0)?, &ColumnForm::Other) {
                 Json::Null => None,
                 Json::String(text) => Some(text),
                 other => Some(other.to_string()),
@@ -125,34 +125,33 @@ async fn aside<T: Send + 'static>(work: impl FnOnce() -> rusqlite::Result<T> + S
 }
 
 fn row_of(row: &rusqlite::Row<'_>, key: &[String], columns: &[Column]) -> rusqlite::Result<Row> {
-    let (mut members, mut size) = (Map::new(), 0);
+    let mut members = Map::new();
     for (place, column) in columns.iter().enumerate() {
-        let (json, bytes) = json_of(row.get_ref(place)?, &column.form);
-        size += bytes;
-        members.insert(column.name.clone(), json);
+        members.insert(column.name.clone(), json_of(row.get_ref(place)?, &column.form));
     }
-    let of_key = |place| Ok(json_of(row.get_ref(columns.len() + place)?, &ColumnForm::Other).0);
+    let of_key = |place| Ok(json_of(row.get_ref(columns.len() + place)?, &ColumnForm::Other));
     let key = (0..key.len()).map(of_key).collect::<rusqlite::Result<_>>()?;
-    Ok(Row { members, key, size })
+    let text = serde_json::to_string(&members).unwrap_or_default();
+    Ok(Row { members, key, text })
 }
 
-/// A value, and how many bytes it has. What was declared to be true or false is kept as 0 or 1.
-fn json_of(value: ValueRef<'_>, form: &ColumnForm) -> (Json, usize) {
+/// A value. What was declared to be true or false is kept as 0 or 1.
+fn json_of(value: ValueRef<'_>, form: &ColumnForm) -> Json {
     match value {
-        ValueRef::Null => (Json::Null, 4),
-        ValueRef::Integer(number) if *form == ColumnForm::Boolean => (Json::Bool(number != 0), 4),
-        ValueRef::Integer(number) => (number.into(), 8),
-        ValueRef::Real(number) => (number.into(), 8),
+        ValueRef::Null => Json::Null,
+        ValueRef::Integer(number) if *form == ColumnForm::Boolean => Json::Bool(number != 0),
+        ValueRef::Integer(number) => number.into(),
+        ValueRef::Real(number) => number.into(),
         ValueRef::Text(bytes) => {
             let text = String::from_utf8_lossy(bytes);
             let text = blank(&text);
             let read = (*form == ColumnForm::Json).then(|| serde_json::from_str(&text).ok()).flatten();
-            (read.unwrap_or_else(|| text.into_owned().into()), bytes.len())
+            read.unwrap_or_else(|| text.into_owned().into())
         }
         // As the other databases have bytes in a document.
         ValueRef::Blob(bytes) => {
             let hex: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
-            (format!("\\x{hex}").into(), bytes.len())
+            format!("\\x{hex}").into()
         }
     }
 }
