@@ -211,7 +211,8 @@ impl<'a, 'o> PullListing<'a, 'o> {
         let mut ahead = None;
         self.count = ListingCount::default();
         for _ in 0..MOST_PAGES {
-            let asked = match ahead.take() {
+            let ahead_of = ahead.take().filter(|asked: &AskedPage| asked.cursor == cursor);
+            let asked = match ahead_of {
                 Some(asked) => asked,
                 None => self.ask_page(cursor.as_deref(), since)?,
             };
@@ -256,7 +257,7 @@ impl<'a, 'o> PullListing<'a, 'o> {
         visited: &BTreeSet<String>,
         ahead: &mut Option<AskedPage>,
     ) -> Result<Option<String>, Stopped> {
-        let AskedPage { place, known, moment, page } = asked;
+        let AskedPage { place, known, moment, page, .. } = asked;
         let page = page.come().await?;
         self.asked = moment;
         if let Some(next) = self.surely_next(&page, known.as_ref()).filter(|next| !visited.contains(*next)) {

@@ -14,7 +14,7 @@ use super::asking::Asking;
 use super::listing::{Pages, items_on};
 use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, id_at};
-use crate::http::{Answer, Client, Request, join_url, shown_url};
+use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
 use crate::query::scalar_text;
@@ -156,7 +156,9 @@ impl Read for RestReader {
     async fn page(&self, ask: Ask<'_>, known: Option<&CacheValidators>) -> Result<Page, SystemError> {
         let read = self.read_type(ask.kind)?;
         let request = self.pages().page(self.asking(read, ask))?;
-        let answer = match self.client.read(&request.clone().unless_known(known)).await {
+        // A search is answered whole: a condition on it would be a refusal (RFC 9110 §13.1.2).
+        let mark = known.filter(|_| request.method == Method::Get);
+        let answer = match self.client.read(&request.clone().unless_known(mark)).await {
             // Past the last page there is none, which some say with an error.
             Err(error) if read.paging.ends_with(ask.cursor, &error) => return Ok(Page::nothing()),
             Err(error) => return Err(self.pages().without_credential(error, &request)),

@@ -46,18 +46,19 @@ impl<'t> Placed<'t> {
     }
 
     /// Says that it is this row.
-    fn is_this(&self, session: &Session, statement: &mut Statement) {
+    fn is_this(&self, statement: &mut Statement) {
+        // The value is read as the column's type, and found by its index.
         statement.say(" WHERE ").each(self.key(), " AND ", |statement, (column, value)| {
-            statement.say(&session.as_text(&quoted(column))).say(" = ").bind(value);
+            statement.say(&quoted(column)).say(" = ").bind(value);
         });
     }
 
     /// Where the row is found. `held` keeps others from it till the change ends.
-    pub(super) fn selection(&self, session: &Session, held: &str) -> Selection {
+    pub(super) fn selection(&self, held: &str) -> Selection {
         let mut rows = Statement::new("(SELECT ");
         rows.names(self.table.columns.iter().map(|column| column.name.as_str()));
         rows.say(" FROM ").say(&self.source());
-        self.is_this(session, &mut rows);
+        self.is_this(&mut rows);
         rows.say(held).say(")");
         let Statement { text: source, values } = rows;
         let rest = Statement { text: " LIMIT 2".to_owned(), values };
@@ -66,7 +67,7 @@ impl<'t> Placed<'t> {
 
     /// The document as it is, with its lists; none where there is no such row.
     pub(super) async fn read(&self, session: &Session, held: &str) -> Result<Option<Map<String, Json>>, ErrorKind> {
-        let (found, _) = session.rows(&self.selection(session, held), &self.table.columns).await?;
+        let (found, _) = session.rows(&self.selection(held), &self.table.columns).await?;
         let Some(mut members) = self.row(found)? else { return Ok(None) };
         for list in &self.table.lists {
             let items = self.items(session, list, &members).await?;
@@ -214,15 +215,15 @@ impl<'t> Placed<'t> {
             update.say(if differs.is_empty() { "" } else { ", " }).say(&quoted(name)).say(" = ");
             update.say(&step.next(name, session));
         }
-        self.is_this(session, &mut update);
+        self.is_this(&mut update);
         Ok((Some(update), lists))
     }
 
     /// What removes the row.
-    pub(super) fn deletion(&self, session: &Session) -> Statement {
+    pub(super) fn deletion(&self) -> Statement {
         let mut delete = Statement::new("DELETE FROM ");
         delete.say(&self.source());
-        self.is_this(session, &mut delete);
+        self.is_this(&mut delete);
         delete
     }
 

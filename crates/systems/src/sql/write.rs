@@ -125,7 +125,7 @@ enum Change<'c> {
 /// Changes a row that is all of its document: looked at and held, then changed and read as it is kept, each in one step.
 async fn alone(session: &Session, placed: &Placed<'_>, change: Change<'_>) -> Result<Option<Stored>, ErrorKind> {
     let columns = placed.columns();
-    let found = session.begin_change_with(&placed.selection(session, session.for_update()), columns).await?;
+    let found = session.begin_change_with(&placed.selection(session.for_update()), columns).await?;
     let found = placed.alone(found)?;
     let (statement, stays) = match change {
         Change::Put(document, Base::Absent) => (Some(placed.insertion(session, found.as_ref(), document)?.0), true),
@@ -135,10 +135,10 @@ async fn alone(session: &Session, placed: &Placed<'_>, change: Change<'_>) -> Re
         }
         Change::Remove(base) => {
             placed.unchanged(found, base)?;
-            (Some(placed.deletion(session)), false)
+            (Some(placed.deletion()), false)
         }
     };
-    let (rows, kept) = session.end_change_with(statement.as_ref(), &placed.selection(session, ""), columns).await?;
+    let (rows, kept) = session.end_change_with(statement.as_ref(), &placed.selection(""), columns).await?;
     one_row(statement.as_ref(), rows)?;
     kept_of(placed, placed.alone(kept)?, stays)
 }
@@ -167,7 +167,7 @@ async fn with_lists(session: &Session, placed: &Placed<'_>, change: Change<'_>) 
         Change::Remove(base) => {
             let now = placed.unchanged(found, base)?;
             placed.put_lists(session, &now, placed.no_items()).await?;
-            let statement = placed.deletion(session);
+            let statement = placed.deletion();
             one_row(Some(&statement), session.execute(&statement).await?)?;
         }
     }

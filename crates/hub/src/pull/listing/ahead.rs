@@ -55,6 +55,8 @@ impl PageOnItsWay {
 
 /// A page of a listing that was asked for.
 pub(super) struct AskedPage {
+    /// What led to it.
+    pub(super) cursor: Option<String>,
     /// Under what its mark is kept.
     pub(super) place: String,
     /// By what it is known from before.
@@ -82,7 +84,7 @@ impl PullListing<'_, '_> {
             moved: None,
         };
         let page = PageOnItsWay::ask(self.reader, self.key.0, ask, known.clone());
-        Ok(AskedPage { place, known, moment, page })
+        Ok(AskedPage { cursor: cursor.map(str::to_owned), place, known, moment, page })
     }
 
     /// The page that a page leads to, where the listing goes on whatever that page turns out to show.
