@@ -78,6 +78,12 @@ since = { parameter = \"$.filter.updated.from\", at = \"$.updated\", form = \"se
     assert_eq!(bodies(&log)[0]["filter"], json!({ "updated": { "from": 1_777_005_000 } }));
     let probed = hub.run(&["probe", "garden"]).ends(0);
     assert!(!format!("{}{}", probed.stdout, probed.stderr).contains("s3 cret"), "{}", probed.stdout);
+    // A place in a body that the listing does not have is no parameter of its address.
+    let garden = std::fs::read_to_string(hub.path().join("garden.toml")).unwrap();
+    hub.write("garden.toml", &garden.replace("{ post = \"/search\", body = { type = \"plant\" } }", "\"/plants\""));
+    let checked = hub.run(&["check"]).ends(2);
+    assert!(checked.stdout.contains("`$.page.size` is a place in a body"), "{}{}", checked.stdout, checked.stderr);
+    hub.write("garden.toml", &garden);
     hub.alter("client = \"body\", ", "");
     let told = hub.run(&["pull", "garden"]).ends(1);
     assert!(told.stderr.contains("the token endpoint answered 401"), "{}", told.stderr);

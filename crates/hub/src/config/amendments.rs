@@ -9,6 +9,7 @@ use diaporos_core::settings;
 use diaporos_core::settings::forms::{LANGUAGE, TEXT};
 use diaporos_core::settings::{Form, Section, Table, read_toml};
 use diaporos_core::value::{Address, LaneName, LanguageTag, Value};
+use diaporos_systems::settings::path::read_within;
 use indexmap::IndexMap;
 
 use super::ConfiguredLane;
@@ -46,7 +47,7 @@ pub type NamedAmendments = IndexMap<String, (Address, Amendment)>;
 
 /// Reads the amendments of a hub. What is wrong in the file is in the report.
 fn amendments(folder: &Path, reports: &mut Vec<Report>) -> NamedAmendments {
-    let text = match std::fs::read_to_string(folder.join(AMENDMENTS_FILE)) {
+    let text = match read_within(folder, AMENDMENTS_FILE) {
         Ok(text) => text,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return NamedAmendments::new(),
         Err(error) => {

@@ -5,7 +5,7 @@ use diaporos_core::settings;
 use diaporos_core::settings::{Form, Section, Table};
 
 use super::paging::PAGING;
-use super::search_call::LISTING;
+use super::search_call::{LISTING, check_parameters};
 use super::{ListingForm, Paging, ReadType, SearchCall};
 use crate::query::{JSON_PATH, Query};
 
@@ -38,6 +38,7 @@ impl DocumentListing {
         let items = Query::from_key(section, "items", report);
         let paging = Paging::from_key(section, ListingForm::Pages, report)?;
         let (list, search) = list?;
+        check_parameters(search.as_ref(), paging.parameters(), section, report);
         Some(DocumentListing { list, search, items: items?, paging })
     }
 

@@ -317,7 +317,13 @@ pub fn read_profile(source: Source, rules: &ProfileRules) -> (Option<Profile>, R
 
 fn profile_type(section: &mut Section<'_>, rules: &ProfileRules, report: &mut Report) -> ProfileType {
     let fields = section.section("fields", report).map(|mut fields| field::fields(&mut fields, report));
-    let read = whole_table(section, "read", report, |read, report| ReadType::from_section(read, rules.listing, report));
+    let read = whole_table(section, "read", report, |read, report| {
+        let of = ReadType::from_section(read, rules.listing, report)?;
+        if rules.listing == ListingForm::Pages {
+            of.check_parameters(read, report);
+        }
+        Some(of)
+    });
     let mut properties = Properties::default();
     if rules.properties
         && let Some(mut table) = section.section("properties", report)

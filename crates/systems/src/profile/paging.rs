@@ -223,6 +223,17 @@ impl Paging {
         recognises: true,
     };
 
+    /// The parameters that its pages are asked for with.
+    pub(super) fn parameters(&self) -> impl Iterator<Item = &str> {
+        let of_style = match &self.style {
+            Style::Page { parameter, .. } | Style::Offset { parameter } | Style::Cursor { parameter, .. } => {
+                Some(parameter)
+            }
+            Style::None | Style::Link | Style::Address(_) | Style::Connection { .. } => None,
+        };
+        of_style.into_iter().chain(self.size.as_ref().map(|size| &size.parameter)).map(String::as_str)
+    }
+
     pub(super) fn from_key(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Paging> {
         let Some(mut paging) = section.section("paging", report) else { return Some(Paging::NONE) };
         let read = Paging::from_section(&mut paging, form, report);

@@ -8,6 +8,7 @@ use diaporos_core::value::{EntryId, State};
 use serde_json::{Map, Value as Json};
 
 use super::filled::constants;
+use super::search_call::check_parameters;
 use super::since::Since;
 use super::{ListingForm, Paging, RowListing, SearchCall};
 use crate::languages::LanguageShape;
@@ -63,6 +64,16 @@ pub(crate) struct ReadType {
 }
 
 impl ReadType {
+    /// Refuses parameters of its listings that stand where these have no place for them.
+    pub(super) fn check_parameters(&self, section: &Section<'_>, report: &mut Report) {
+        let since = || self.since.iter().map(|since| since.parameter.as_str());
+        check_parameters(self.search.as_ref(), self.paging.parameters().chain(since()), section, report);
+        if let Some(deleted) = &self.deleted {
+            let paging = deleted.paging.as_ref().unwrap_or(&self.paging);
+            check_parameters(deleted.search.as_ref(), paging.parameters().chain(since()), section, report);
+        }
+    }
+
     /// The path of one entry that is read by itself.
     pub(crate) fn one_path(&self) -> Option<&str> {
         self.one.as_deref().or(self.detail.as_deref())

@@ -6,6 +6,7 @@ use diaporos_core::settings::forms::{ANY_VALUES, TEXT};
 use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextOrTable};
 use serde_json::{Map, Value as Json};
 
+use super::MemberPath;
 use super::call::{CALL_MEDIA, MEDIA, body_of};
 use super::filled::constants;
 use crate::http::{Body, Method};
@@ -46,6 +47,28 @@ impl SearchCall {
     /// A body.
     pub(crate) fn body(&self, members: Map<String, Json>) -> Body {
         body_of(members, self.media)
+    }
+}
+
+/// Refuses parameters that are places in a body where the listing has none, and those that are none in any.
+pub(super) fn check_parameters<'p>(
+    search: Option<&SearchCall>,
+    parameters: impl IntoIterator<Item = &'p str>,
+    section: &Section<'_>,
+    report: &mut Report,
+) {
+    for parameter in parameters.into_iter().filter(|parameter| parameter.starts_with('$')) {
+        let message = match (search, MemberPath::read(parameter)) {
+            (Some(_), Some(_)) => continue,
+            (None, _) => {
+                format!("the parameter `{parameter}` is a place in a body, and this listing is asked for without one")
+            }
+            (Some(_), None) => {
+                format!("the parameter `{parameter}` is no place in a body; one is a way of names, `$.page.size`")
+            }
+        };
+        let finding = Diagnostic::error(Code::BadValue, section.span(), message);
+        report.add(finding.help("a listing with a body is a search: `list = { post = \"/search\" }`"));
     }
 }
 

@@ -88,6 +88,29 @@ impl RowStore {
         Ok(there.into_iter().filter(|column| wanted.contains(&column.name)).collect())
     }
 
+    /// Looks at a document once.
+    async fn look(&self, kind: &TypeName, place: &str) -> Result<Option<Stored>, SystemError> {
+        let _place = self.database.turn().await;
+        let session = self.database.session().await?;
+        let found = async {
+            let table = self.table(kind, &session).await?;
+            let placed = Placed::new(&table, place);
+            // A row and its lists are as they were at one moment.
+            let is_several = !table.lists.is_empty();
+            if is_several {
+                session.begin_snapshot().await?;
+            }
+            let document = placed.read(&session, "").await?;
+            if is_several {
+                session.commit().await?;
+            }
+            document.map(|document| placed.versioned(document)).transpose()
+        };
+        let found = found.await.map_err(|kind| self.database.error(place, kind))?;
+        self.database.give_back(session);
+        Ok(found)
+    }
+
     /// Changes a row within a transaction of its own, which is taken back where it fails.
     async fn change(&self, kind: &TypeName, place: &str, change: Change<'_>) -> Result<Option<Stored>, SystemError> {
         let _place = self.database.turn().await;
@@ -103,7 +126,11 @@ impl RowStore {
                 Ok(done) => Ok(Ok(done)),
                 // Whether it was kept is not known; the session is given up.
                 Err(kind) if kind.leaves_doubt() => Err(kind),
-                Err(kind) => session.roll_back().await.map(|()| Err(kind)),
+                // Where it cannot be taken back, it is over already: the session is given up.
+                Err(kind) => match session.roll_back().await {
+                    Ok(()) => Ok(Err(kind)),
+                    Err(_) => Err(kind),
+                },
             }
         };
         match changed.await {
@@ -202,25 +229,14 @@ fn kept_of(placed: &Placed<'_>, kept: Option<Map<String, Json>>, stays: bool) ->
 #[async_trait]
 impl KeyedStore for RowStore {
     async fn get(&self, kind: &TypeName, place: &str) -> Result<Option<Stored>, SystemError> {
-        let _place = self.database.turn().await;
-        let session = self.database.session().await?;
-        let found = async {
-            let table = self.table(kind, &session).await?;
-            let placed = Placed::new(&table, place);
-            // A row and its lists are as they were at one moment.
-            let is_several = !table.lists.is_empty();
-            if is_several {
-                session.begin_snapshot().await?;
+        let mut left = self.database.limits.retries;
+        loop {
+            match self.look(kind, place).await {
+                // A connection that lay idle may have been ended: a look is taken again by another.
+                Err(error) if left > 0 && matches!(error.kind, ErrorKind::Broken(_)) => left -= 1,
+                found => return found,
             }
-            let document = placed.read(&session, "").await?;
-            if is_several {
-                session.commit().await?;
-            }
-            document.map(|document| placed.versioned(document)).transpose()
-        };
-        let found = found.await.map_err(|kind| self.database.error(place, kind))?;
-        self.database.give_back(session);
-        Ok(found)
+        }
     }
 
     async fn put(
