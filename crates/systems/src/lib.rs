@@ -26,6 +26,7 @@ pub mod ninjs;
 pub mod openapi;
 mod operation;
 pub mod picture;
+mod places;
 mod profile;
 mod query;
 mod read;

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use clap::Args;
 use diaporos_core::text::shell_word;
 use diaporos_core::value::SystemName;
-use diaporos_hub::openapi::{DraftError, profile_from, profile_of_answer};
+use diaporos_hub::first_profile::{DraftError, profile_from, profile_of_answer};
 use diaporos_systems::feed::{Outline, read_opml};
 use diaporos_systems::openapi::Draft;
 use serde_json::{Value as Json, json};

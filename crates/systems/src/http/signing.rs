@@ -8,6 +8,7 @@ use sha2::{Digest, Sha256, Sha512};
 use url::Url;
 
 use super::part::Part;
+use crate::places::filled;
 use crate::{ErrorKind, Secret};
 
 /// Who signs requests, with what, and how.
@@ -128,31 +129,6 @@ impl SignatureForm {
             SignatureForm::Base64 => BASE64_STANDARD.encode(bytes),
         }
     }
-}
-
-/// A text with its places filled, one after the other: what is filled in has no places of its own.
-fn filled(text: &str, places: &[&str], values: &[&str]) -> String {
-    let mut rest = text;
-    let mut whole = String::new();
-    while let Some(start) = rest.find('{') {
-        whole.push_str(&rest[..start]);
-        rest = &rest[start..];
-        let place = rest.find('}').and_then(|end| {
-            let number = places.iter().position(|place| *place == &rest[1..end])?;
-            Some((end, *values.get(number)?))
-        });
-        match place {
-            Some((end, value)) => {
-                whole.push_str(value);
-                rest = &rest[end + 1..];
-            }
-            None => {
-                whole.push('{');
-                rest = &rest[1..];
-            }
-        }
-    }
-    whole + rest
 }
 
 #[cfg(test)]

@@ -4,6 +4,8 @@ use diaporos_core::settings::Section;
 use diaporos_core::value::to_json;
 use serde_json::{Map, Value as Json};
 
+use crate::places::filled;
+
 /// What a call's places are filled with.
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Filled<'a> {
@@ -32,8 +34,7 @@ impl<'a> Filled<'a> {
 
     /// A text with its places filled.
     pub(super) fn put(self, template: &str) -> String {
-        let put = |text: String, (name, value): (&str, &str)| text.replace(&format!("{{{name}}}"), value);
-        Self::NAMES.into_iter().zip(self.values()).fold(template.to_owned(), put)
+        filled(template, &Self::NAMES, &self.values())
     }
 }
 
