@@ -10,6 +10,7 @@ mod faults;
 mod kiosk;
 mod newsroom;
 mod photographs;
+mod phrases;
 mod server;
 mod slip;
 mod translator;
@@ -36,6 +37,9 @@ pub const CATALOGUE_WRITE_TOKEN: &str = "ostrel-catalogue-editor-40d2";
 pub const SITE_WRITE_TOKEN: &str = "ostrel-site-editor-93ab";
 /// What the agency takes.
 pub const AGENCY_TOKEN: &str = "ostrel-agency-client-51de";
+
+/// What the service of phrases takes.
+pub const PHRASES_TOKEN: &str = "ostrel-phrases-client-2e7a";
 
 /// The files of the demo's hub.
 pub const HUB_FILES: [(&str, &str); 7] = [
@@ -108,6 +112,8 @@ pub struct World {
     pub kiosk: StandIn,
     /// What the kiosk holds.
     pub cards: Kiosk,
+    /// The server of the service that gives phrases.
+    pub phrases: StandIn,
 }
 
 impl World {
@@ -131,6 +137,7 @@ impl World {
             translators,
             kiosk: StandIn::start(kiosk::routes(cards.clone())).await?,
             cards,
+            phrases: StandIn::start(phrases::routes()).await?,
         })
     }
 
@@ -148,6 +155,8 @@ impl World {
             ("AGENCY_URL", self.agency.url()),
             ("AGENCY_TOKEN", AGENCY_TOKEN.to_owned()),
             ("KIOSK_URL", format!("{}/kiosk", self.kiosk.url())),
+            ("PHRASES_URL", format!("{}/phrases", self.phrases.url())),
+            ("PHRASES_TOKEN", PHRASES_TOKEN.to_owned()),
         ]
     }
 }

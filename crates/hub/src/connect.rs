@@ -10,18 +10,19 @@ use diaporos_systems::asked::{Access, Asker};
 use diaporos_systems::blank::learn_address;
 use diaporos_systems::hook::Hook;
 use diaporos_systems::http::{
-    ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Signing, Together, is_loopback, join_url,
-    shown_url,
+    Client, ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Signing, Together, is_loopback,
+    join_url, shown_url,
 };
+use diaporos_systems::service::{Service, Services};
 use diaporos_systems::settings::path::read_within;
-use diaporos_systems::settings::{CredentialReference, PartText, PlaceText};
+use diaporos_systems::settings::{CredentialReference, NetworkConfig, PartText, PlaceText};
 use diaporos_systems::told::{MailRecipient, PostRecipient, Reached, Recipient};
 use diaporos_systems::websub::Subscriber;
 use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Write};
 use jiff::Timestamp;
 use url::Url;
 
-use crate::config::{Config, HookConfig, SystemConfig, TellConfig, TellWay};
+use crate::config::{Config, ConfiguredLane, HookConfig, ServiceConfig, SystemConfig, TellConfig, TellWay};
 use crate::identity::identity;
 use crate::pacing::StorePacing;
 
@@ -51,7 +52,8 @@ impl<'a> Connector<'a> {
 
     fn with<'b>(&'b self, name: &'b SystemName) -> Result<(&'b SystemConfig, OneSetup<'b>), ConnectError> {
         let system = self.system(name)?;
-        Ok((system, OneSetup { connector: self, name, system }))
+        let SystemConfig { limits, network, .. } = system;
+        Ok((system, OneSetup { connector: self, name, limits, network }))
     }
 
     /// The system, to be read with its credential for reading.
@@ -90,6 +92,30 @@ impl<'a> Connector<'a> {
     pub fn agency(&self, name: &SystemName) -> Result<Agency, ConnectError> {
         let (system, setup) = self.with(name)?;
         system.agency(&setup)
+    }
+
+    /// The services that lanes use, with what they are shown.
+    ///
+    /// # Errors
+    /// Where an address or a secret cannot be had.
+    pub fn services<'l>(&self, lanes: impl Iterator<Item = &'l ConfiguredLane>) -> Result<Services, ConnectError> {
+        let mut services = Services::new();
+        for service in lanes.flat_map(|lane| &lane.services) {
+            if !services.contains_key(&service.name) {
+                services.insert(service.name.clone(), self.service(service)?);
+            }
+        }
+        Ok(services)
+    }
+
+    fn service(&self, service: &ServiceConfig) -> Result<Service, ConnectError> {
+        let ServiceConfig { system: name, call, .. } = service;
+        let setup = OneSetup { connector: self, name, limits: &call.limits, network: &call.network };
+        let setup: &dyn Setup = &setup;
+        let url = setup.address(&call.url)?;
+        let credential = setup.credential(&url, call.credential.as_ref())?;
+        let client = Client::new(name.clone(), setup.limits()?, credential)?;
+        Ok(Service::new(client, url, call.clone()))
     }
 
     /// The token that those must show who look at the hub's pages; none where none is set.
@@ -253,7 +279,8 @@ fn secret_file(system: &SystemName, path: &Path, error: &std::io::Error) -> Conn
 struct OneSetup<'a> {
     connector: &'a Connector<'a>,
     name: &'a SystemName,
-    system: &'a SystemConfig,
+    limits: &'a Limits,
+    network: &'a NetworkConfig,
 }
 
 impl Setup for OneSetup<'_> {
@@ -276,7 +303,7 @@ impl Setup for OneSetup<'_> {
 
     fn limits(&self) -> Result<Limits, ConnectError> {
         let (connector, name) = (self.connector, self.name);
-        let network = &self.system.network;
+        let network = self.network;
         let read = |path: &PathBuf| std::fs::read(path).map_err(|error| secret_file(name, path, &error));
         let ca_bundle = network.ca_bundle.as_ref().map(read).transpose()?;
         let certificate = network.client_certificate.as_ref();
@@ -297,9 +324,10 @@ impl Setup for OneSetup<'_> {
             headers,
             asset_hosts: network.asset_hosts.clone(),
             svg: network.svg,
+            attachments: Some(connector.config.own_folder().join("attachments")),
         };
         let together = connector.together.clone();
-        Ok(Limits { network, together, ..self.system.limits.clone() })
+        Ok(Limits { network, together, ..self.limits.clone() })
     }
 
     fn credential(
@@ -309,7 +337,7 @@ impl Setup for OneSetup<'_> {
     ) -> Result<Option<Credential>, ConnectError> {
         let Some(reference) = reference else { return Ok(None) };
         let (connector, system) = (self.connector, self.name);
-        let may_cross = self.system.network.plain_http;
+        let may_cross = self.network.plain_http;
         let stays = |url: &Url| may_cross || url.scheme() != "http" || is_loopback(url);
         if !stays(base) {
             return Err(ConnectError::PlainHttp(system.clone()));

@@ -59,7 +59,8 @@ pub fn explain<'a>(
         }
         let before = previous(&due.counterparts);
         let world = LaneWorld { store, lane };
-        let explained = seen_by(lane, &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now));
+        let explained =
+            seen_by((store, lane), &due, before.as_ref(), |subject| of_lane(&lane.lane, subject, &world, now))?;
         let explanation = explained.map_err(StoreError::from)?;
         let hold = preview(store, lane, address, now)?.and_then(|plan| plan.hold);
         let standing = store.standing(&lane.lane.name, due.number)?.map(|(standing, _)| standing);

@@ -8,6 +8,7 @@ mod connect;
 mod event;
 pub mod explain;
 pub mod first_profile;
+pub mod given;
 mod identity;
 pub mod impact;
 pub mod init;

@@ -228,12 +228,16 @@ pub fn way_out(row: &HeldRow) -> String {
     text.replace("`resolve", "`diaporos resolve").replace("ADDRESS", &shell_word(&row.address.to_string()))
 }
 
-/// What an entry is called: its first field that sounds like a title, in the first language.
+/// A text that is longer is no title, in bytes.
+const LONGEST_TITLE: usize = 120;
+
+/// What an entry is called: its first field that sounds like a title, in the first language; else its first short text.
 #[must_use]
 pub fn title(fields: &diaporos_core::value::Record) -> Option<&str> {
     let named = ["title", "name", "common_name", "heading", "full_name", "headline", "label"];
-    let named = named.iter().filter_map(|name| fields.get(*name));
-    named.chain(fields.values()).find_map(first_text)
+    let mut named = named.iter().filter_map(|name| fields.get(*name));
+    let is_short = |text: &&str| text.len() <= LONGEST_TITLE && !text.contains('\n');
+    named.find_map(first_text).or_else(|| fields.values().filter_map(first_text).find(is_short))
 }
 
 fn first_text(value: &Value) -> Option<&str> {

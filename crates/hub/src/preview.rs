@@ -66,14 +66,14 @@ pub fn steps(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<
     let before = previous(&due.counterparts);
     let world = LaneWorld { store, lane };
     let fields = lane.lane.fields.iter();
-    let found: Result<_, StoreError> = seen_by(lane, &due, before.as_ref(), |subject| {
+    let found: Result<_, StoreError> = seen_by((store, lane), &due, before.as_ref(), |subject| {
         let sight = Sight { subject, world: &world, library: &lane.lane.library };
         let of = |(field, expression): (&String, &lane::FieldExpression)| -> Result<FieldSteps, StoreError> {
             let (steps, error) = lane::steps(expression, sight)?;
             Ok(FieldSteps { field: field.clone(), steps, error })
         };
         fields.map(of).collect()
-    });
+    })?;
     Ok(Some(found?))
 }
 

@@ -7,7 +7,7 @@ use diaporos_core::value::{Address, LaneName, LanguageTag, Record};
 use diaporos_store::{Action, CounterpartRow, KeptDocument, RunChange, Store, StoreError, Undone};
 use jiff::Timestamp;
 
-use crate::config::Config;
+use crate::config::{Config, ConfiguredLane};
 
 /// An entry of a lane that a run changed.
 #[derive(Debug, Clone, PartialEq)]
@@ -38,7 +38,9 @@ pub fn undo(
         by_entry.entry((change.lane.clone(), change.entry)).or_default().push(change);
     }
     let mut rows = Vec::new();
-    for ((lane, entry), changes) in by_entry {
+    // A word's document stays: who else has come to use it there, nobody can tell.
+    let stays = |lane: &LaneName| config.lanes.get(lane).is_some_and(ConfiguredLane::is_of_words);
+    for ((lane, entry), changes) in by_entry.into_iter().filter(|((lane, _), _)| !stays(lane)) {
         let Some(address) = changes.first().map(|change| change.address.clone()) else { continue };
         let mut known = store.counterparts(entry)?;
         known.retain(|row| row.lane == lane.as_str());

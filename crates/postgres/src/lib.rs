@@ -4,3 +4,4 @@ mod server;
 mod tls;
 
 pub use server::{Server, said};
+pub use tls::tls_config;

@@ -22,26 +22,33 @@ pub(super) struct Tls(Arc<ClientConfig>);
 impl Tls {
     /// Trusts those authorities, or, where none are given, those of the machine.
     pub(super) fn trusting(authorities: Option<&[u8]>) -> Result<Tls, String> {
-        let provider = Arc::new(rustls::crypto::ring::default_provider());
-        let builder = ClientConfig::builder_with_provider(provider).with_safe_default_protocol_versions();
-        let builder = builder.map_err(|error| error.to_string())?;
-        let config = match authorities {
-            None => builder.with_platform_verifier().map_err(|error| error.to_string())?.with_no_client_auth(),
-            Some(pem) => {
-                let mut roots = RootCertStore::empty();
-                for certificate in rustls::pki_types::CertificateDer::pem_slice_iter(pem) {
-                    let certificate =
-                        certificate.map_err(|error| format!("the certificates cannot be read: {error}"))?;
-                    roots.add(certificate).map_err(|error| format!("a certificate cannot be trusted: {error}"))?;
-                }
-                if roots.is_empty() {
-                    return Err("there is no certificate in it".to_owned());
-                }
-                builder.with_root_certificates(roots).with_no_client_auth()
-            }
-        };
-        Ok(Tls(Arc::new(config)))
+        tls_config(authorities).map(Tls)
     }
+}
+
+/// What makes a connection safe by TLS: those authorities are trusted, or, where none are given, those of the machine.
+///
+/// # Errors
+/// Says what is wrong with the authorities.
+pub fn tls_config(authorities: Option<&[u8]>) -> Result<Arc<ClientConfig>, String> {
+    let provider = Arc::new(rustls::crypto::ring::default_provider());
+    let builder = ClientConfig::builder_with_provider(provider).with_safe_default_protocol_versions();
+    let builder = builder.map_err(|error| error.to_string())?;
+    let config = match authorities {
+        None => builder.with_platform_verifier().map_err(|error| error.to_string())?.with_no_client_auth(),
+        Some(pem) => {
+            let mut roots = RootCertStore::empty();
+            for certificate in rustls::pki_types::CertificateDer::pem_slice_iter(pem) {
+                let certificate = certificate.map_err(|error| format!("the certificates cannot be read: {error}"))?;
+                roots.add(certificate).map_err(|error| format!("a certificate cannot be trusted: {error}"))?;
+            }
+            if roots.is_empty() {
+                return Err("there is no certificate in it".to_owned());
+            }
+            builder.with_root_certificates(roots).with_no_client_auth()
+        }
+    };
+    Ok(Arc::new(config))
 }
 
 impl MakeTlsConnect<tokio_postgres::Socket> for Tls {

@@ -81,7 +81,7 @@ impl Agency {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
         let mut request = client.request(call.method, url);
         if !call.body.is_empty() {
-            request.body = Some(call.body_of(call.body.clone()));
+            request.body = Some(call.body_of(call.body.clone()).map_err(|kind| self.error(kind.to_string()))?);
         }
         Ok(request)
     }
@@ -143,7 +143,7 @@ impl Agency {
         body.insert(members.files.clone(), files.into());
         let request = self.request(&self.writer, &self.calls.order, Filled::default())?;
         let mut request = request.header("idempotency-key", order.reference);
-        request.body = Some(self.calls.order.body_of(body));
+        request.body = Some(self.calls.order.body_of(body).map_err(|kind| self.error(kind.to_string()))?);
         let answer = self.writer.write(&request).await?;
         self.id_at(&request, &self.calls.id, &self.json(&request, &answer)?)
     }

@@ -102,6 +102,7 @@ pub struct HttpSystem {
 impl HttpSystem {
     /// What sends its requests.
     pub(crate) fn client(&self) -> Result<Client, SystemError> {
-        Client::new(self.name.clone(), self.limits.clone(), self.credential.clone())
+        let client = Client::new(self.name.clone(), self.limits.clone(), self.credential.clone())?;
+        Ok(client.for_form(self.profile.form()))
     }
 }

@@ -1,7 +1,7 @@
 //! The kinds of systems, a line each.
 
 use crate::kind::Kind;
-use crate::{docstore, feed, files, graphql, ninjs, rest, sql, webdav};
+use crate::{docstore, feed, files, graphql, mail, ninjs, rest, sql, webdav};
 
 /// Every kind of system.
 pub const KINDS: &[&dyn Kind] = &[
@@ -13,4 +13,5 @@ pub const KINDS: &[&dyn Kind] = &[
     &webdav::Webdav,
     &docstore::Docstore,
     &sql::Sql,
+    &mail::Mail,
 ];

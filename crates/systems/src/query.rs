@@ -13,6 +13,8 @@ pub(crate) const JSON_PATH: Form = Form::Text(&TextForm { name: "a JSONPath (RFC
 pub(crate) struct Query {
     text: String,
     path: JsonPath,
+    /// Whether what it finds are elements of XML, of which a list that is empty is not there at all.
+    elements: bool,
 }
 
 impl Query {
@@ -29,7 +31,7 @@ impl Query {
             return None;
         }
         match JsonPath::parse(text) {
-            Ok(path) => Some(Query { text: text.to_owned(), path }),
+            Ok(path) => Some(Query { text: text.to_owned(), path, elements: false }),
             Err(error) => {
                 let at = error.position();
                 let span = item.value.in_file(at..text.len().max(at + 1));
@@ -52,7 +54,7 @@ impl Query {
     }
 
     pub(crate) fn constant(text: &str) -> Option<Query> {
-        JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path })
+        JsonPath::parse(text).ok().map(|path| Query { text: text.to_owned(), path, elements: false })
     }
 
     /// The places of everything it finds, as JSON Pointers (RFC 6901).
@@ -63,16 +65,28 @@ impl Query {
     /// A query that is known to be one.
     #[cfg(test)]
     pub(crate) fn parse(text: &str) -> Query {
-        Query { text: text.to_owned(), path: JsonPath::parse(text).unwrap() }
+        Query { text: text.to_owned(), path: JsonPath::parse(text).unwrap(), elements: false }
     }
 
     /// Insists that there is a list where it looks for items: an answer without one is not an empty
     /// listing.
     pub(crate) fn is_a_listing(&self, answer: &Json) -> Result<(), String> {
         let Some((array, _)) = self.text.split_once("[*]") else { return Ok(()) };
-        let is_there =
-            JsonPath::parse(array).is_ok_and(|path| path.query(answer).all().iter().any(|found| found.is_array()));
-        if is_there { Ok(()) } else { Err(format!("the answer is JSON, and there is no list of items at `{array}`")) }
+        let finds = |path: &str, is: fn(&Json) -> bool| {
+            JsonPath::parse(path).is_ok_and(|path| path.query(answer).all().into_iter().any(is))
+        };
+        let around = array.rsplit_once('.').map(|(around, _)| around).filter(|_| self.elements);
+        let is_empty = around.is_some_and(|around| around != "$" && finds(around, Json::is_object));
+        if is_empty || finds(array, Json::is_array) {
+            Ok(())
+        } else {
+            Err(format!("the answer is JSON, and there is no list of items at `{array}`"))
+        }
+    }
+
+    /// Takes what it finds for elements of XML.
+    pub(crate) fn find_elements(&mut self) {
+        self.elements = true;
     }
 
     /// Everything it finds.
@@ -107,6 +121,11 @@ fn nesting(text: &str) -> usize {
         deepest = deepest.max(depth);
     }
     deepest
+}
+
+/// A whole number, which may stand in a text.
+pub(crate) fn whole_number(json: &Json) -> Option<u64> {
+    json.as_u64().or_else(|| json.as_str()?.trim().parse().ok())
 }
 
 /// A text or a number as text.

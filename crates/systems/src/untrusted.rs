@@ -11,7 +11,7 @@ use crate::files::{LineForm, cut_lines};
 use crate::text_file::parse_markdown;
 use diaporos_core::text::xml;
 
-use crate::{DocumentPlace, KINDS, ninjs, openapi, read_profile, webdav};
+use crate::{DocumentPlace, KINDS, mail, ninjs, openapi, read_profile, webdav};
 
 /// Reads a feed.
 pub fn read_feed(bytes: &[u8]) -> bool {
@@ -47,6 +47,11 @@ pub fn read_records(bytes: &[u8]) {
 /// Reads Markdown with front matter.
 pub fn read_front_matter(text: &str) {
     let _ = parse_markdown(text);
+}
+
+/// Reads a message.
+pub fn read_message(bytes: &[u8]) {
+    mail::read_message(bytes.to_vec());
 }
 
 /// Reads a document of XML.
@@ -133,6 +138,7 @@ mod tests {
     const RSS: &str = r#"<?xml version="1.0" encoding="utf-8"?><rss version="2.0"><channel><title>T</title><item><guid>1</guid><title>A &amp; B</title><pubDate>Fri, 01 May 2026 09:30:00 +0100</pubDate><enclosure url="http://a.example/1.mp3" type="audio/mpeg" length="9"/></item></channel></rss>"#;
     const ATOM: &str = r#"<feed xmlns="http://www.w3.org/2005/Atom"><id>f</id><title>T</title><updated>2026-05-01T00:00:00Z</updated><link rel="next" href="?page=2"/><entry><id>1</id><title type="html">A &lt;b&gt;</title><updated>2026-05-02T00:00:00Z</updated></entry></feed>"#;
     const NINJS: &str = r#"{"items":[{"uri":"u:1","pubstatus":"usable","headlines":[{"role":"main","value":"A"}],"associations":{"x":{"renditions":{"a":{"href":"h","width":1}}}}}]}"#;
+    const MESSAGE: &str = "From: =?utf-8?Q?M?= <m@a.example>\r\nSubject: A\r\nContent-Type: multipart/mixed; boundary=x\r\n\r\n--x\r\nContent-Type: text/html; charset=x\r\nContent-Transfer-Encoding: base64\r\n\r\nPHA+\r\n--x\r\nContent-Type: message/rfc822\r\n\r\nSubject: B\r\n\r\nC\r\n--x--\r\n";
     const CSV: &str = "id;name\n1;\"Fern; royal\"\n2;Moss\n";
     const LINES: &str = "{\"id\": 1}\n\n{\"id\": 2}\r\n";
     const MARKDOWN: &str = "---\ntitle: Fern\ntags: [a, &x b, *x]\nnested: { a: { b: 1 } }\n---\n# Body\n";
@@ -165,6 +171,16 @@ mod tests {
         #[test]
         fn news_items(text in mangled(NINJS)) {
             read_news(text.as_bytes());
+        }
+
+        #[test]
+        fn messages(text in mangled(MESSAGE)) {
+            read_message(text.as_bytes());
+        }
+
+        #[test]
+        fn messages_of_any_bytes(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            read_message(&bytes);
         }
 
         #[test]

@@ -11,6 +11,7 @@ use diaporos_core::lane::{Amend, Amendment, Counts};
 use diaporos_core::text::slug;
 use diaporos_core::value::{Address, LaneName, LanguageTag, Record, Value, from_json};
 use diaporos_hub::config::{AMENDMENTS_FILE, Config, NamedAmendments, block, read_amendments};
+use diaporos_hub::given::with_given;
 
 use super::{address, no_entry, unknown};
 use crate::context::Context;
@@ -54,18 +55,22 @@ pub(crate) fn run(args: &AmendCommand, context: &Context) -> Result<Exit, Failur
     }
     let store = Context::store(&config)?;
     let of = args.address.as_deref().map(address).transpose()?;
-    let fields = |address: &Address| Ok(store.entry(address)?.map(|entry| entry.row.fields));
+    let fields = |address: &Address| {
+        let entry = store.entry(address)?;
+        Ok(entry.map(|entry| with_given(&config, &store, &entry.row)).transpose()?)
+    };
     let Some(of) = of.filter(|_| !args.set.is_empty()) else {
         let of = args.address.as_deref().map(address).transpose()?;
         draw(&listed(&config.amendments, of.as_ref(), fields)?, context)?;
         return Ok(Exit::Done);
     };
     let Some(entry) = store.entry(&of)? else { return Err(no_entry(&store, &of)?) };
+    let fields = with_given(&config, &store, &entry.row)?;
     let lanes = lanes(&config, &args.lane)?;
     let mut text = text(&config.folder)?;
     let mut named = config.amendments.clone();
     for said in &args.set {
-        let amendment = amendment(args, said, &entry.row.fields, lanes.clone())?;
+        let amendment = amendment(args, said, &fields, lanes.clone())?;
         let name = name(&of, &amendment, &named);
         let by = format!("{}, {}", Context::who(), context.zone.to_datetime(Context::now()).date());
         text.push_str(&format!("\n{}", block(&name, &of, &amendment, &by)));

@@ -6,14 +6,16 @@ use clap::Args;
 use diaporos_core::lane::{Clause, Ruling};
 use diaporos_core::value::{Value, to_json};
 use diaporos_hub::explain::{LaneSays, explain};
+use diaporos_hub::given::{given, with_given};
 use diaporos_store::Standing;
 use serde_json::{Value as Json, json};
 
 use super::amend::told;
-use super::{address, no_entry};
+use super::{address, given as services, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, Sheet, fields, one_line, out};
+use crate::output::fields::value_text;
+use crate::output::{Cell, Column, Format, Sheet, one_line, out};
 
 /// Tell for each lane whether an entry goes and why, clause by clause with values.
 #[derive(Debug, Args)]
@@ -46,6 +48,8 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
         sheet.end("")?;
         return Ok(Exit::Done);
     }
+    let Some(entry) = store.entry(&address)? else { return Err(no_entry(&store, &address)?) };
+    let (given, fields) = (given(&config, &store, &entry.row)?, with_given(&config, &store, &entry.row)?);
     let mut out = out();
     writeln!(out, "{address}\n")?;
     if said.is_empty() {
@@ -55,7 +59,8 @@ pub(crate) fn run(args: &Explain, context: &Context) -> Result<Exit, Failure> {
         if place > 0 {
             writeln!(out)?;
         }
-        draw(&mut out, lane, told(lane.lane, &store, &address)?)?;
+        let amended = told(lane.lane, &address, &fields);
+        draw(&mut out, lane, [("amended", amended), ("services", services::told(lane.lane, &given, context))])?;
     }
     out.flush()?;
     Ok(Exit::Done)
@@ -76,7 +81,7 @@ fn verdict(said: &LaneSays<'_>) -> String {
     }
 }
 
-fn draw(out: &mut dyn Write, said: &LaneSays<'_>, amended: Option<String>) -> Result<(), Failure> {
+fn draw(out: &mut dyn Write, said: &LaneSays<'_>, origins: [(&str, Option<String>); 2]) -> Result<(), Failure> {
     let lane = &said.lane.lane;
     writeln!(out, "{} → {}: {}", lane.name, lane.to, verdict(said))?;
     let standing = match said.standing {
@@ -84,8 +89,10 @@ fn draw(out: &mut dyn Write, said: &LaneSays<'_>, amended: Option<String>) -> Re
         Some(standing) => standing.word(),
     };
     writeln!(out, "  stands: {standing}")?;
-    if let Some(amended) = amended {
-        writeln!(out, "  amended: {amended}")?;
+    for (what, told) in origins {
+        if let Some(told) = told {
+            writeln!(out, "  {what}: {told}")?;
+        }
     }
     if !said.own_form.is_empty() {
         let fields: Vec<&str> = said.own_form.iter().map(String::as_str).collect();
@@ -146,7 +153,7 @@ fn parts(clause: &Clause) -> String {
     let told = clause.parts.iter().filter(|(text, _)| *text != clause.text).map(|(text, value)| {
         let value = match value {
             Value::Null => "null".to_owned(),
-            other => one_line(&fields::value_text(other)),
+            other => one_line(&value_text(other)),
         };
         format!("{text} is {value}")
     });

@@ -13,6 +13,7 @@ mod demo;
 mod entries;
 mod explain;
 mod functions;
+mod given;
 mod holds;
 mod hub;
 mod init;

@@ -9,7 +9,7 @@ use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::look::status;
-use diaporos_hub::push::{Part, Push, PushOptions, PushRow};
+use diaporos_hub::push::{NewWords, Part, Push, PushOptions, PushRow};
 use diaporos_store::{Counts, Standing, Store};
 
 use super::selection::Selection;
@@ -134,6 +134,7 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
     let (mut read, mut drifted) = (0, 0);
     for lane in lanes(config, names)? {
         let writer = connector.writer(&lane.lane.to.system)?;
+        let services = connector.services(std::iter::once(lane))?;
         let mut push = Push {
             part: Part::Whole,
             chosen: None,
@@ -142,6 +143,8 @@ async fn verify(config: &Config, names: &[String], context: &Context) -> Result<
             writer: writer.as_ref(),
             run: 0,
             later: &[],
+            services: &services,
+            words: &mut NewWords::new(),
             clock: &Context::now,
             stop: &|| interrupt.is_asked(),
         };

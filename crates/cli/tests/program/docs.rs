@@ -21,7 +21,7 @@ fn the_configuration_page_is_a_sound_configuration() {
     let hub = Hub::new();
     hub.write("diaporos.toml", &blocks(&page("docs/configuration.md"), "toml"));
     let checked = hub.good(&["check"]);
-    assert!(checked.contains("4 systems, 1 lane; no faults"), "{checked}");
+    assert!(checked.contains("5 systems, 1 lane; no faults"), "{checked}");
 }
 
 #[test]

@@ -67,6 +67,21 @@ struct Kept {
     last: i32,
     wrong: VecDeque<Wrong>,
     changes: usize,
+    /// Who has which page locked.
+    locks: BTreeMap<String, String>,
+    /// How often single pages were asked for.
+    looks: usize,
+}
+
+/// Who has a page locked, and what shows it.
+#[derive(Debug, SimpleObject)]
+struct Lock {
+    holder: String,
+    token: String,
+}
+
+fn lock_of(holder: &str) -> Lock {
+    Lock { holder: holder.to_owned(), token: format!("token of {holder}") }
 }
 
 /// The pages of a server.
@@ -93,6 +108,26 @@ impl Pages {
         self.kept().wrong.extend(wrong);
     }
 
+    /// Somebody locks a page, or lets go of it.
+    pub(crate) fn lock(&self, slug: &str, holder: Option<&str>) {
+        let id = self.with_slug(slug)[0].id.to_string();
+        let mut kept = self.kept();
+        match holder {
+            Some(holder) => drop(kept.locks.insert(id, holder.to_owned())),
+            None => drop(kept.locks.remove(&id)),
+        }
+    }
+
+    /// Whether anything is locked.
+    pub(crate) fn is_locked(&self) -> bool {
+        !self.kept().locks.is_empty()
+    }
+
+    /// How often single pages were asked for.
+    pub(crate) fn looks(&self) -> usize {
+        self.kept().looks
+    }
+
     /// How many requests asked for a change.
     pub(crate) fn changes(&self) -> usize {
         self.kept().changes
@@ -117,8 +152,17 @@ pub(crate) struct Query;
 #[Object]
 impl Query {
     async fn page(&self, ctx: &Context<'_>, id: ID) -> Option<Page> {
-        let kept = ctx.data_unchecked::<Pages>().kept();
+        let mut kept = ctx.data_unchecked::<Pages>().kept();
+        kept.looks += 1;
         kept.pages.get(&id.parse().ok()?).cloned()
+    }
+
+    async fn lock(&self, ctx: &Context<'_>, id: ID) -> Option<Lock> {
+        ctx.data_unchecked::<Pages>().kept().locks.get(id.as_str()).map(|holder| lock_of(holder))
+    }
+
+    async fn all(&self, ctx: &Context<'_>) -> Vec<Page> {
+        ctx.data_unchecked::<Pages>().kept().pages.values().cloned().collect()
     }
 
     async fn pages(&self, ctx: &Context<'_>, slug: String) -> Vec<Page> {
@@ -143,8 +187,61 @@ impl Mutation {
         Saved { page: Some(page), problems: Vec::new() }
     }
 
-    async fn update_page(&self, ctx: &Context<'_>, id: ID, revision: Option<i32>, input: PageInput) -> Saved {
+    async fn draft_page(&self, ctx: &Context<'_>, input: PageInput) -> Saved {
         let mut kept = ctx.data_unchecked::<Pages>().kept();
+        kept.last += 1;
+        let PageInput { slug, title, tags } = input;
+        let (id, last) = (kept.last.to_string().into(), kept.last);
+        let page = Page { id, version: 1, slug, title, tags, status: "draft".to_owned() };
+        kept.pages.insert(last, page.clone());
+        Saved { page: Some(page), problems: Vec::new() }
+    }
+
+    async fn publish_page(&self, ctx: &Context<'_>, id: ID, revision: Option<i32>) -> async_graphql::Result<Page> {
+        let mut kept = ctx.data_unchecked::<Pages>().kept();
+        let page = id.parse().ok().and_then(|id: i32| kept.pages.get_mut(&id));
+        let page = page.ok_or_else(missing)?;
+        if revision.is_some_and(|revision| revision != page.version) {
+            return Err(stale());
+        }
+        "live".clone_into(&mut page.status);
+        page.version += 1;
+        Ok(page.clone())
+    }
+
+    async fn lock_page(&self, ctx: &Context<'_>, id: ID) -> async_graphql::Result<Lock> {
+        let mut kept = ctx.data_unchecked::<Pages>().kept();
+        if let Some(holder) = kept.locks.get(id.as_str()) {
+            return Err(
+                Error::new(format!("{holder} has it")).extend_with(|_, extensions| extensions.set("code", "LOCKED"))
+            );
+        }
+        kept.locks.insert(id.to_string(), "the hub".to_owned());
+        Ok(lock_of("the hub"))
+    }
+
+    async fn unlock_page(&self, ctx: &Context<'_>, id: ID, lock: String) -> async_graphql::Result<bool> {
+        let mut kept = ctx.data_unchecked::<Pages>().kept();
+        let is_theirs = kept.locks.get(id.as_str()).is_some_and(|holder| lock_of(holder).token == lock);
+        if !is_theirs {
+            return Err(missing());
+        }
+        Ok(kept.locks.remove(id.as_str()).is_some())
+    }
+
+    async fn update_page(
+        &self,
+        ctx: &Context<'_>,
+        id: ID,
+        revision: Option<i32>,
+        lock: Option<String>,
+        input: PageInput,
+    ) -> Saved {
+        let mut kept = ctx.data_unchecked::<Pages>().kept();
+        let holder = kept.locks.get(id.as_str()).cloned();
+        if holder.is_some_and(|holder| lock != Some(lock_of(&holder).token)) {
+            return trouble("lock", "somebody has it locked", Some("LOCKED"));
+        }
         let Some(page) = id.parse().ok().and_then(|id: i32| kept.pages.get_mut(&id)) else {
             return trouble("id", "no such page", Some("NOT_FOUND"));
         };

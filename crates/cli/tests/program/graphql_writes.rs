@@ -23,7 +23,12 @@ const PAGE: &str = "fragment Whole on Page { id version slug title tags status }
 
 /// A hub from a folder of plants to the pages of a server.
 fn hub(url: &str) -> HubFolder {
-    let hub = hub_to("graphql", &format!("url = \"{url}\"\nsettles_within = \"1s\"\nretries = 0"), WRITE);
+    hub_with(url, WRITE)
+}
+
+/// The same, written in another way.
+fn hub_with(url: &str, write: &str) -> HubFolder {
+    let hub = hub_to("graphql", &format!("url = \"{url}\"\nsettles_within = \"1s\"\nretries = 0"), write);
     let saved = "page { ...Whole } problems { message field code }";
     for (name, text) in [
         ("find", "query Find($key: String!) { pages(slug: $key) { ...Whole } }".to_owned()),
@@ -185,4 +190,72 @@ fn a_dry_run_asks_for_no_change() {
     let told = hub.run(&["push", "out", "--dry-run"]).ends(0).stdout;
     assert!(told.contains("create"), "{told}");
     assert_eq!(pages.changes(), 0);
+}
+
+#[test]
+fn a_document_is_locked_by_operations_while_it_is_written() {
+    let (url, pages, _runtime) = pages_server();
+    let lock = "lock = { take = { query = \"lock.graphql\" }, release = { query = \"unlock.graphql\" }, look = { query = \"lock-of.graphql\" }, holder = \"$.data.lock.holder\", token = \"$.data..token\", us = \"the hub\" }\n";
+    let hub = hub_with(&url, &format!("{WRITE}{lock}"));
+    hub.write("lock.graphql", "mutation Lock($id: ID!) { lockPage(id: $id) { holder token } }");
+    hub.write("unlock.graphql", "mutation Unlock($id: ID!, $lock: String!) { unlockPage(id: $id, lock: $lock) }");
+    hub.write("lock-of.graphql", "query LockOf($id: ID!) { lock(id: $id) { holder token } }");
+    let update = std::fs::read_to_string(hub.path().join("update.graphql")).unwrap();
+    let update = update
+        .replace("$input: PageInput!) {", "$lock: String, $input: PageInput!) {")
+        .replace("revision: $revision, input", "revision: $revision, lock: $lock, input");
+    hub.write("update.graphql", &update);
+    plants(&hub, &[("1", "Fern"), ("2", "Moss")]);
+    assert_eq!(push(&hub)["created"], 2);
+    // Somebody else's lock is respected, and told; ours that a crash left behind is given back.
+    pages.lock("1", Some("Mair"));
+    pages.lock("2", Some("the hub"));
+    plants(&hub, &[("1", "Royal fern"), ("2", "Peat moss")]);
+    let pushed = push(&hub);
+    assert_eq!((&pushed["updated"], &pushed["held"]), (&json!(1), &json!(1)), "{pushed}");
+    let why = hub.json(&["holds"])[0]["message"].as_str().unwrap().to_owned();
+    assert!(why.contains("Mair"), "{why}");
+    pages.lock("1", None);
+    assert_eq!(push(&hub)["updated"], 1);
+    assert!(!pages.is_locked(), "what was taken is given back");
+}
+
+#[test]
+fn what_is_there_is_compared_by_a_query_that_lists_it() {
+    let (url, pages, _runtime) = pages_server();
+    let hub = hub_with(&url, &format!("{WRITE}listed = {{ query = \"all.graphql\", items = \"$.data.all[*]\" }}\n"));
+    hub.write("all.graphql", &format!("query All {{ all {{ ...Whole }} }}\n{PAGE}\n"));
+    let names: Vec<(String, String)> = (1..=30).map(|number| (number.to_string(), format!("Plant {number}"))).collect();
+    let all: Vec<(&str, &str)> = names.iter().map(|(id, title)| (id.as_str(), title.as_str())).collect();
+    plants(&hub, &all);
+    assert_eq!(push(&hub)["created"], 30);
+    let before = pages.looks();
+    let told = hub.json(&["push", "out", "--verify"]);
+    assert_eq!((&told["requests"], pages.looks() - before), (&json!(0), 0), "{told}");
+    pages.retitle("7", "Their plant");
+    let told = hub.run(&["push", "out", "--verify", "--format", "json"]).ends(3).stdout;
+    assert!(told.contains("\"drifted\":1"), "{told}");
+}
+
+#[test]
+fn fields_that_a_listing_leaves_out_are_asked_for_entry_by_entry() {
+    let (url, pages, _runtime) = pages_server();
+    let hub = hub_with(&url, WRITE);
+    plants(&hub, &[("1", "Fern"), ("2", "Moss")]);
+    push(&hub);
+    let read = "[types.page.read]\nquery = \"short.graphql\"\nitems = \"$.data.all[*]\"\nid = \"$.id\"\nrevision = \"$.version\"\ndetail = { query = \"page.graphql\", document = \"$.data.page\" }\n";
+    hub.write("reading.toml", read);
+    hub.write("short.graphql", "query Short { all { id version } }");
+    let config = std::fs::read_to_string(hub.path().join("diaporos.toml")).unwrap();
+    hub.write(
+        "diaporos.toml",
+        &format!("{config}\n[systems.reading]\nkind = \"graphql\"\nurl = \"{url}\"\nprofile = \"reading.toml\"\n"),
+    );
+    assert_eq!(hub.json(&["pull", "reading"])["new"], 2);
+    let title = |id: &str| hub.json(&["show", &format!("reading/page/{id}")])["fields"]["title"].clone();
+    assert!([title("1"), title("2")].contains(&json!("Fern")), "{} {}", title("1"), title("2"));
+    let before = pages.looks();
+    pages.retitle("2", "Peat moss");
+    assert_eq!(hub.json(&["pull", "reading"])["changed"], 1);
+    assert_eq!(pages.looks() - before, 1, "only what changed is asked for");
 }

@@ -41,7 +41,9 @@ mod lanes;
 mod launches;
 mod looking;
 mod mail;
+mod mailbox;
 mod mapping;
+mod markdown;
 mod measured;
 mod on_a_server;
 mod outputs;
@@ -56,6 +58,7 @@ mod recipes;
 mod report;
 mod serve;
 mod servers;
+mod services;
 mod settings;
 mod shared;
 mod slates;
@@ -69,6 +72,7 @@ mod webhooks;
 mod websub;
 mod whims;
 mod whole;
+mod words;
 
 /// A file that no `mod` line names would never be compiled, and its tests never run.
 #[test]

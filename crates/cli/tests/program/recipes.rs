@@ -1,5 +1,10 @@
 //! The recipes of `docs/recipes`, run against stand-ins of their shape.
 
+mod headless;
+mod json_shapes;
+mod keeper;
+mod older_xml;
+
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
@@ -18,7 +23,7 @@ fn hub_of(recipe: &str) -> HubFolder {
     let page = format!("{}/../../docs/recipes/{recipe}.md", env!("CARGO_MANIFEST_DIR"));
     let page = std::fs::read_to_string(page).unwrap();
     let hub = HubFolder::new(&[]);
-    for block in page.split("```toml ").skip(1) {
+    for block in ["```toml ", "```graphql "].iter().flat_map(|fence| page.split(fence).skip(1)) {
         let (name, rest) = block.split_once('\n').unwrap();
         hub.write(name, rest.split("```").next().unwrap());
     }

@@ -72,7 +72,9 @@ fn within(setting: &Setting, form: &'static Form, put: &dyn Fn(String), depth: u
     let braces = |members: Members| put(format!("{{ {} }}", members.join(", ")));
     match form {
         // A call as a table has the method and path that it has alone.
-        Form::Table(table) if table.name == "call" => each(table, Some(("call", setting.example)), &braces, depth),
+        Form::Table(table) if ["call", "call that writes a document"].contains(&table.name) => {
+            each(table, Some(("call", setting.example)), &braces, depth);
+        }
         Form::Table(table) => each(table, None, &braces, depth),
         Form::Variants(variants) => {
             for (word, table) in (variants.of)() {
@@ -114,7 +116,8 @@ fn hub() -> TempDir {
     }
     // What operations declare that the examples name.
     let declared = "$id: ID, $key: String, $input: PageInput, $page: PageInput, $pageId: ID, $status: String";
-    for name in ["page", "find-page", "create-page", "update-page", "publish-page", "hide-page", "delete-page"] {
+    let of_pages = ["page", "find-page", "create-page", "update-page", "publish-page", "hide-page", "delete-page"];
+    for name in of_pages.into_iter().chain(["plant", "pages", "lock", "unlock", "lock-of"]) {
         let text = format!("query Page({declared}) {{ page(id: $id) {{ id }} }}");
         std::fs::write(hub.path().join(format!("{name}.graphql")), text).unwrap();
     }

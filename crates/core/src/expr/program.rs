@@ -35,6 +35,8 @@ pub struct Uses {
     pub renditions: BTreeSet<String>,
     /// Functions of the hub.
     pub functions: BTreeSet<String>,
+    /// Lanes that make documents of words.
+    pub ensures: BTreeSet<LaneName>,
     /// Languages that are asked for by name.
     pub languages: BTreeSet<LanguageTag>,
     /// Whether it asks the time.
@@ -50,6 +52,7 @@ impl Uses {
         self.tables.extend(other.tables.iter().cloned());
         self.renditions.extend(other.renditions.iter().cloned());
         self.functions.extend(other.functions.iter().cloned());
+        self.ensures.extend(other.ensures.iter().cloned());
         self.languages.extend(other.languages.iter().cloned());
         self.now |= other.now;
         self.previous |= other.previous;

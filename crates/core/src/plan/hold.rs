@@ -29,11 +29,13 @@ pub enum HoldReason {
     InDoubt,
     /// A slate keeps it back till it is launched.
     KeptBack,
+    /// A service that gives it a field did not answer, or may not be asked.
+    Service,
 }
 
 impl HoldReason {
     /// Every reason with its word.
-    pub const WORDS: [(&str, HoldReason); 13] = [
+    pub const WORDS: [(&str, HoldReason); 14] = [
         ("unfit", HoldReason::Unfit),
         ("rule", HoldReason::Rule),
         ("protected", HoldReason::Protected),
@@ -47,6 +49,7 @@ impl HoldReason {
         ("refused", HoldReason::Refused),
         ("in-doubt", HoldReason::InDoubt),
         ("kept-back", HoldReason::KeptBack),
+        ("service", HoldReason::Service),
     ];
 
     /// The reason's word.
@@ -94,6 +97,9 @@ impl HoldReason {
             HoldReason::Refused => "mend what the destination names; the next push tries again",
             HoldReason::KeptBack => {
                 "`slate show NAME` lists what goes with it; `slate launch` sends it, `slate drop` lets it go by itself"
+            }
+            HoldReason::Service => {
+                "see that the service answers, raise its `a_day`, or say what the field is without it (`otherwise`); the next push asks again"
             }
             HoldReason::InDoubt => {
                 "look at the destination; `resolve ADDRESS --take ours` sends again, `--take theirs` accepts what is there"

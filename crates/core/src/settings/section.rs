@@ -81,6 +81,12 @@ impl<'a> Section<'a> {
         setting
     }
 
+    /// Whether the key has a meaning here.
+    #[must_use]
+    pub fn describes(&self, key: &str) -> bool {
+        matches!(self.within, Within::Settings(table) if table.setting(key).is_some())
+    }
+
     /// What counts where a key is not there, as an example is written.
     pub(super) fn usual(&self, key: &str) -> Option<&'static str> {
         match self.setting(key)?.usual {

@@ -78,7 +78,7 @@ fn is_one_of(names: &[&str], name: &str) -> bool {
 ///
 /// # Errors
 /// Says what it has too much of.
-pub(super) fn affordable_markdown(markdown: &str) -> Result<(), TooMuch> {
+pub fn affordable_markdown(markdown: &str) -> Result<(), TooMuch> {
     if markdown.len() > MOST_BYTES {
         return Err(TooMuch::Long);
     }

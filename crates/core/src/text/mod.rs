@@ -12,7 +12,7 @@ mod shorten;
 mod slug;
 pub mod xml;
 
-pub use budget::{TooMuch, affordable_html};
+pub use budget::{TooMuch, affordable_html, affordable_markdown};
 pub use case::{capitalise, title_case};
 pub use html::{clean, could_act, plain};
 pub use markdown::{html_from_markdown, markdown_from_html};

@@ -5,7 +5,9 @@
 //! prefix as written. There are no entities but the five of XML and characters by number, and no
 //! document type is read.
 
-use quick_xml::escape::resolve_xml_entity;
+use std::fmt::Write as _;
+
+use quick_xml::escape::{escape, resolve_xml_entity};
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 use serde_json::{Map, Value as Json};
@@ -75,6 +77,89 @@ pub fn to_json(text: &str, limits: XmlLimits) -> Result<Json, String> {
     }
 }
 
+/// Writes a document from the form in which it is read: an object with the root element's name. A text in the place of
+/// an element, or of a list of them, is an element with that text.
+///
+/// # Errors
+/// Says what XML has no form for: a name that no element can have, a character that no document can have.
+pub fn from_json(root: &Json) -> Result<String, String> {
+    let mut members = root.as_object().into_iter().flatten();
+    let (Some((name, content)), None) = (members.next(), members.next()) else {
+        return Err("a document in XML has one element around all others".to_owned());
+    };
+    let mut out = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>");
+    write_element(name, content, 0, &mut out)?;
+    Ok(out)
+}
+
+fn write_element(name: &str, content: &Json, depth: usize, out: &mut String) -> Result<(), String> {
+    if !is_name(name) {
+        return Err(format!("`{name}` is no name that an element can have"));
+    }
+    if depth > LIMITS.depth {
+        return Err("more elements within elements than are read".to_owned());
+    }
+    let Json::Object(members) = content else {
+        if let Json::Array(siblings) = content {
+            return siblings.iter().try_for_each(|one| write_element(name, one, depth, out));
+        }
+        let text = written(content)?;
+        let _ = match text.as_str() {
+            "" => write!(out, "<{name}/>"),
+            text => write!(out, "<{name}>{}</{name}>", escape(text)),
+        };
+        return Ok(());
+    };
+    let _ = write!(out, "<{name}");
+    let is_attribute = |member: &str| member.starts_with('@');
+    for (member, value) in members.iter().filter(|(member, value)| is_attribute(member) && !value.is_null()) {
+        if !is_name(&member[1..]) {
+            return Err(format!("`{}` is no name that an attribute can have", &member[1..]));
+        }
+        let _ = write!(out, " {}=\"{}\"", &member[1..], escape(&written(value)?));
+    }
+    let start = out.len();
+    out.push('>');
+    for (member, value) in members.iter().filter(|(member, _)| !is_attribute(member)) {
+        match member.as_str() {
+            "#text" => out.push_str(&escape(&written(value)?)),
+            member => write_element(member, value, depth + 1, out)?,
+        }
+    }
+    if out.len() == start + 1 {
+        out.truncate(start);
+        out.push_str("/>");
+    } else {
+        let _ = write!(out, "</{name}>");
+    }
+    Ok(())
+}
+
+/// A value without others in it as a text.
+fn written(json: &Json) -> Result<String, String> {
+    let text = match json {
+        Json::Null => String::new(),
+        Json::String(text) => text.clone(),
+        Json::Bool(_) | Json::Number(_) => json.to_string(),
+        Json::Array(_) | Json::Object(_) => return Err("a text in XML has nothing within it".to_owned()),
+    };
+    match text.chars().find(|c| !is_character(*c)) {
+        None => Ok(text),
+        Some(other) => Err(format!("the character U+{:04X} stands in no document in XML", u32::from(other))),
+    }
+}
+
+/// Whether a document may have a character (XML 1.0 §2.2).
+fn is_character(c: char) -> bool {
+    matches!(c, '\t' | '\n' | '\r' | ' '..='\u{D7FF}' | '\u{E000}'..='\u{FFFD}' | '\u{10000}'..)
+}
+
+/// Whether an element or an attribute may have a name (XML 1.0 §2.3, of letters, digits and `.-_:`).
+fn is_name(name: &str) -> bool {
+    let begins = |c: char| c.is_alphabetic() || c == '_';
+    name.starts_with(begins) && name.chars().all(|c| c.is_alphanumeric() || matches!(c, '.' | '-' | '_' | ':'))
+}
+
 fn element(tag: &BytesStart<'_>) -> Result<(String, Map<String, Json>), String> {
     let name = tag.name().as_ref().to_owned();
     let mut content = Map::new();
@@ -115,6 +200,7 @@ fn close(open: &mut [(String, Map<String, Json>)], name: String, mut content: Ma
 #[cfg(test)]
 mod tests {
     use super::*;
+    use serde_json::json;
 
     fn drawn(text: &str) -> String {
         to_json(text, XmlLimits { depth: 4, elements: 10 }).map_or_else(|error| error, |json| json.to_string())
@@ -128,6 +214,26 @@ mod tests {
             r##"{"plant":{"@n":"1","name":[{"@xml:lang":"en","#text":"Fern & moss"},{"@xml:lang":"fr","#text":"<p>Fougère</p>"}],"empty":[{}]}}"##
         );
         assert_eq!(drawn("<a>x&#233;y</a>"), r##"{"a":{"#text":"xéy"}}"##);
+    }
+
+    #[test]
+    fn what_is_written_is_read_again_as_it_was() {
+        let text = r#"<?xml version="1.0" encoding="UTF-8"?><plant n="1 &amp; 2"><name xml:lang="en">Fern &lt;b&gt;</name><name/><size><cm>3</cm></size></plant>"#;
+        let json = to_json(text, LIMITS).unwrap();
+        assert_eq!(from_json(&json).unwrap(), text);
+        let short = json!({ "plant": { "name": "Fern", "tags": ["a", "b"], "size": { "cm": 3 }, "none": null } });
+        let expected = "<plant><name>Fern</name><tags>a</tags><tags>b</tags><size><cm>3</cm></size><none/></plant>";
+        assert!(from_json(&short).unwrap().ends_with(expected), "{}", from_json(&short).unwrap());
+        for (wrong, says) in [
+            (json!({ "a": 1, "b": 2 }), "one element around all others"),
+            (json!([1]), "one element around all others"),
+            (json!({ "a": { "b c": 1 } }), "`b c` is no name"),
+            (json!({ "a": { "@b>": "1" } }), "`b>` is no name"),
+            (json!({ "a": "x\u{1}" }), "U+0001"),
+            (json!({ "a": { "@b": { "c": 1 } } }), "nothing within it"),
+        ] {
+            assert!(from_json(&wrong).unwrap_err().contains(says), "{wrong}");
+        }
     }
 
     #[test]

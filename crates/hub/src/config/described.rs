@@ -13,6 +13,7 @@ use super::library::{FUNCTION, LANGUAGES};
 use super::outputs::OUTPUT;
 use super::own::{LIST, OUTLINE};
 use super::renditions::RENDITION;
+use super::services::SERVICE;
 use super::serving::SERVE;
 use super::store::STORE;
 use super::table::LOOKUP_TABLE;
@@ -35,6 +36,7 @@ pub static CONFIGURATION: Table = Table::new(
         views: Form::Named(&Form::Table(&VIEW)), none, "lists of entries that are looked at again and again, by name", "{ soon = { type = \"exhibit\", sort = \"opens\" } }";
         lists: Form::Named(&Form::Table(&LIST)), none, "ordered lists of entries, by name; lanes take them from `hub/list`, or item by item from `hub/list-item`", "{ front-page = { of = \"catalogue/plant-profile\", sort = \"common_name@en\", most = 8, on = \"visitor-site\" } }";
         outlines: Form::Named(&Form::Table(&OUTLINE)), none, "trees of sections or menu items, by name; lanes take them from `hub/outline`, or node by node from `hub/node`", "{ menu = { file = \"menu.toml\" } }";
+        services: Form::Named(&Form::Table(&SERVICE)), none, "services in between, by name: HTTP calls that give entries one more field before they are mapped", "{ phrases = { of = \"catalogue/plant-profile\", url = \"https://phrases.ostrel.example/v1\", send = { text = 'description@en' }, at = \"$.phrases[*]\", many = true } }";
         tables: Form::Named(&Form::Table(&LOOKUP_TABLE)), none, "tables to look values up in, by name", "{ sections = { rows = { bog = \"Wetlands\" }, unknown = \"hold\" } }";
         outputs: Form::Named(&Form::Table(&OUTPUT)), none, "whole outputs, by name: pages, feeds and a map, made of the documents of a system of files after each push", "{ guide = { of = \"guide\", folder = \"guide/public\", templates = \"templates\", url = \"https://guide.ostrel.example/\" } }";
         renditions: Form::Named(&Form::Table(&RENDITION)), none, "what pictures become for their places, by name; `image | rendition \"NAME\"` in a lane", "{ top-story = { size = \"1200x630\" } }";

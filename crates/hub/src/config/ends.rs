@@ -59,8 +59,6 @@ pub(super) struct Around<'a> {
     pub(super) profiles_are_sound: bool,
     pub(super) folder: &'a Path,
     pub(super) now: Timestamp,
-    /// Whether the hub has entries of its own.
-    pub(super) has_own: bool,
 }
 
 /// Reads names, and reports those that stand for nothing.
@@ -84,17 +82,12 @@ impl Names<'_> {
             self.report.add(finding.help("write `system/type`, as in `catalogue/plant-profile`"));
             return None;
         };
-        if !self.around.systems.contains_key(&system) && !self.is_own(&system) {
+        if !self.around.systems.contains_key(&system) && system.as_str() != OWN {
             let finding = self.wrong(item, Code::UnknownName, format!("there is no system `{system}`"));
             self.report.add(finding.suggest(system.as_str(), self.around.systems.keys().map(SystemName::as_str)));
             return None;
         }
         Some(TypeRef { system, kind })
-    }
-
-    /// Whether the hub's own entries are meant.
-    pub(super) fn is_own(&self, system: &SystemName) -> bool {
-        self.around.has_own && system.as_str() == OWN
     }
 
     pub(super) fn unknown_type(&mut self, end: &TypeRef, item: &Item<InnerText>, what: &str, known: &[&str]) {
@@ -108,7 +101,7 @@ impl Names<'_> {
 
     /// What is known of the entries that come from an end.
     pub(super) fn source_model(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Model> {
-        if self.is_own(&end.system) {
+        if end.system.as_str() == OWN {
             let model = own_model();
             if model.get(&end.kind).is_none() {
                 let known: Vec<_> = model.types.keys().map(TypeName::as_str).collect();

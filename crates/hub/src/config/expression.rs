@@ -32,6 +32,12 @@ impl<'a> Expressions<'a> {
         Expressions { known, library, slots: Slots::default() }
     }
 
+    /// Whether it is known that entries have that field.
+    pub(super) fn has_field(&self, name: &str) -> bool {
+        let of = self.known.and_then(|known| known.model.get(known.kind));
+        of.is_some_and(|of| of.fields.contains_key(name))
+    }
+
     /// Reads an expression.
     pub(super) fn read(&mut self, item: &Item<InnerText>, report: &mut Report) -> Option<FieldExpression> {
         let tree = tree(item, report)?;

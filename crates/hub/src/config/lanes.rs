@@ -7,6 +7,7 @@ use diaporos_core::change::{MergePolicies, MergePolicy};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::{FieldExpression, Lane, ReferencePolicy, Target, TypeRef};
+use diaporos_core::model::Model;
 use diaporos_core::plan::GonePolicy;
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{EXPRESSION, FILE, LANGUAGE, NAMED_EXPRESSIONS, TEXT, TYPE};
@@ -21,8 +22,11 @@ use super::ConfiguredLane;
 use super::ends::{Around, Names};
 use super::expression::Expressions;
 use super::lane_checks::Read;
+use super::own_model::OWN;
 use super::pushed::{PUSHED, pushed};
 use super::rules::{PROTECT, REQUIRE, rules};
+use super::services::{ServiceConfig, ServiceConfigs, of_type as services_of, with_services};
+use super::words::{is_of_words, join_words, word_model};
 
 /// A lane.
 pub(super) static LANE: Table = Table::new(
@@ -31,7 +35,7 @@ pub(super) static LANE: Table = Table::new(
         PUSHED,
         TIMES,
         settings![
-            from: TYPE, required, "the source type; a lane that has delivered keeps it", "catalogue/plant-profile";
+            from: TYPE, required, "the source type; a lane that has delivered keeps it. `hub/NAME` takes the words that `ensure` names, and makes documents of them", "catalogue/plant-profile";
             to: TYPE, required, "the destination type; a lane that has delivered keeps it", "visitor-site/page";
             match: TEXT, none, "the destination field that tells documents apart: one that exists there is adopted, not doubled, and a lost answer is settled by it", "slug";
             when: EXPRESSION, none, "who goes; without it, entries whose state is `live`", "state == \"live\"";
@@ -76,10 +80,11 @@ struct Policies {
 /// Reads the lanes.
 pub(super) fn lanes(
     file: &mut Section<'_>,
-    around: &Around<'_>,
+    (around, services): (&Around<'_>, &ServiceConfigs),
     report: &mut Report,
 ) -> IndexMap<LaneName, ConfiguredLane> {
     let mut lanes: IndexMap<LaneName, ConfiguredLane> = IndexMap::new();
+    let mut places = IndexMap::new();
     let Some(mut section) = file.section("lanes", report) else { return lanes };
     for name in section.names() {
         let lane = match LaneName::new(name.value.clone()) {
@@ -91,8 +96,9 @@ pub(super) fn lanes(
             }
         };
         let Some(mut table) = section.named_section(&name.value, report) else { continue };
-        let configured = Names { around, report }.lane(lane.clone(), &mut table);
+        let configured = Names { around, report }.lane((lane.clone(), services), &mut table);
         table.finish(report);
+        places.insert(lane.clone(), name.span);
         lanes.extend(configured.map(|configured| (lane, configured)));
     }
     let ends: Vec<(LaneName, SystemName)> =
@@ -101,6 +107,7 @@ pub(super) fn lanes(
         let same = ends.iter().filter(|(_, to)| *to == lane.lane.to.system);
         lane.siblings = same.map(|(name, _)| name.clone()).collect();
     }
+    join_words(&mut lanes, &places, report);
     lanes
 }
 
@@ -110,10 +117,14 @@ fn whole(fields: Read) -> Option<IndexMap<String, FieldExpression>> {
 }
 
 impl Names<'_> {
-    fn lane(&mut self, name: LaneName, table: &mut Section<'_>) -> Option<ConfiguredLane> {
-        let from = self.named_end("from", table);
-        let to = self.named_end("to", table);
-        let source = from.as_ref().and_then(|(end, item)| self.source_model(end, item));
+    fn lane(
+        &mut self,
+        (name, services): (LaneName, &ServiceConfigs),
+        table: &mut Section<'_>,
+    ) -> Option<ConfiguredLane> {
+        let (from, to) = (self.named_end("from", table), self.named_end("to", table));
+        let own: Vec<_> = from.iter().flat_map(|(end, _)| services_of(services, end)).cloned().collect();
+        let source = from.as_ref().and_then(|(end, item)| self.lane_source(end, item, &own));
         let target = to.as_ref().and_then(|(end, item)| self.target(end, item));
         let known = from.as_ref().zip(source.as_ref()).map(|((end, _), model)| KnownFields { model, kind: &end.kind });
         let mut expressions = Expressions::over(known, self.around.library);
@@ -156,25 +167,22 @@ impl Names<'_> {
             slots,
             library: self.around.library.clone(),
         };
-        let target = target?;
-        let definition = lane.definition(&target, self.around.now);
-        Some(ConfiguredLane {
-            lane,
-            target,
-            definition,
-            siblings: Vec::new(),
-            source: source.unwrap_or_default(),
-            template,
-            returns: None,
-            pushing: pushing?,
-            amendments: Arc::default(),
-        })
+        let mut configured = ConfiguredLane::of(lane, (target?, source.unwrap_or_default()), pushing?, self.around.now);
+        configured.template = template;
+        configured.join_services(own);
+        Some(configured)
     }
 
     /// One end of the lane, and where it stands.
     fn named_end(&mut self, key: &'static str, table: &mut Section<'_>) -> Option<(TypeRef, Item<InnerText>)> {
         let item = table.text(key, self.report)?;
         self.end(&item).map(|end| (end, item))
+    }
+
+    /// What is known of the entries that come from an end, or of the words.
+    fn lane_source(&mut self, end: &TypeRef, item: &Item<InnerText>, services: &[Arc<ServiceConfig>]) -> Option<Model> {
+        let own = if is_of_words(end) { Some(word_model(&end.kind)) } else { self.source_model(end, item) };
+        own.map(|model| with_services(model, &end.kind, services))
     }
 
     /// What becomes of entries that are gone, of fields that others changed, and of references.
@@ -203,8 +211,8 @@ impl Names<'_> {
     }
 
     fn target(&mut self, end: &TypeRef, item: &Item<InnerText>) -> Option<Target> {
-        if self.is_own(&end.system) {
-            let message = "lists and outlines come from the hub itself; nothing can be sent there";
+        if end.system.as_str() == OWN {
+            let message = "lists, outlines and words come from the hub itself; nothing can be sent there";
             let finding = self.wrong(item, Code::Lane, message);
             self.report.add(finding);
             return None;

@@ -20,13 +20,16 @@ mod pushed;
 mod renditions;
 mod return_lane;
 mod rules;
+mod services;
 mod serving;
 mod store;
 mod systems;
 mod table;
 mod tells;
 mod views;
+mod words;
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -55,11 +58,13 @@ pub use outputs::{FeedConfig, FeedFields, FeedForm, OutputConfig, PageConfig, Sl
 pub use own::{Fills, ListConfig, NodeEntries, OutlineConfig, OutlineSource};
 pub use own_model::OWN;
 pub use pushed::{ByHand, Pushed, Pushing};
+pub use services::ServiceConfig;
 pub use serving::Serving;
 pub use store::{StoreSetting, Variables, own_folder, server_at, store_file};
 pub use systems::SystemConfig;
 pub use tells::{Shape, TellConfig, TellWay, Topic};
 pub use views::View;
+pub use words::{WORD, is_of_words};
 
 /// The name of the configuration file.
 pub const FILE: &str = "diaporos.toml";
@@ -95,6 +100,8 @@ pub struct Config {
     pub outlines: IndexMap<String, OutlineConfig>,
     /// The outputs, in the order of the file.
     pub outputs: IndexMap<String, OutputConfig>,
+    /// The services in between, in the order of the file.
+    pub services: IndexMap<String, Arc<ServiceConfig>>,
     /// What people decided of entries, by name.
     pub amendments: NamedAmendments,
     /// What the expressions share.
@@ -124,9 +131,36 @@ pub struct ConfiguredLane {
     pub pushing: Pushing,
     /// What people decided of entries.
     pub amendments: Arc<Amendments>,
+    /// The services whose fields it reads.
+    pub services: Vec<Arc<ServiceConfig>>,
+    /// The lanes by which words of its fields become documents at the destination.
+    pub words: BTreeMap<LaneName, Arc<Lane>>,
 }
 
 impl ConfiguredLane {
+    /// A lane with what its destination takes and what is known of its source, and nothing beside.
+    fn of(lane: Lane, (target, source): (Target, Model), pushing: Pushing, now: Timestamp) -> ConfiguredLane {
+        ConfiguredLane {
+            definition: lane.definition(&target, now),
+            lane,
+            target,
+            siblings: Vec::new(),
+            source,
+            template: None,
+            returns: None,
+            pushing,
+            amendments: Arc::default(),
+            services: Vec::new(),
+            words: BTreeMap::new(),
+        }
+    }
+
+    /// Whether it makes documents of words, which are then left as they are.
+    #[must_use]
+    pub fn is_of_words(&self) -> bool {
+        is_of_words(&self.lane.from)
+    }
+
     /// Gives it what people decided of entries, and what of that is about it: part of what it delivers.
     fn amend(&mut self, amendments: Arc<Amendments>, said: &[String]) {
         if !said.is_empty() {
@@ -177,24 +211,18 @@ pub fn load_with(
         let profiles_are_sound = !profile_reports.iter().any(Report::has_errors);
         let kept = models::kept_models(folder, systems.keys(), &mut profile_reports);
         let library = Arc::new(library::library(file, folder, report));
-        let has_own = own::has_own(file, &systems, report);
-        let around = ends::Around {
-            systems: &systems,
-            seen,
-            library: &library,
-            kept: &kept,
-            profiles_are_sound,
-            folder,
-            now,
-            has_own,
-        };
-        let (mut lanes, briefs) = lanes_and_briefs(file, &around, report);
+        own::refuse_its_name(file, &systems, report);
+        let around =
+            ends::Around { systems: &systems, seen, library: &library, kept: &kept, profiles_are_sound, folder, now };
+        let services = services::services(file, &around, report);
+        let (mut lanes, briefs) = lanes_and_briefs(file, &around, &services, report);
         warn_of_no_system(&systems, report);
         // What reads the systems comes before what takes them.
         let config = Config {
             amendments: amendments::amend(folder, &mut lanes, &mut amendment_reports),
             folder: folder.to_owned(),
             lanes,
+            services,
             briefs,
             hooks: hooks::hooks(file, &systems, report),
             serving: serving::serving(file, &systems, report),
@@ -226,9 +254,10 @@ pub fn load_with(
 fn lanes_and_briefs(
     file: &mut Section<'_>,
     around: &ends::Around<'_>,
+    services: &services::ServiceConfigs,
     report: &mut Report,
 ) -> (IndexMap<LaneName, ConfiguredLane>, IndexMap<String, Brief>) {
-    let mut lanes = lanes::lanes(file, around, report);
+    let mut lanes = lanes::lanes(file, (around, services), report);
     let briefs = briefs::briefs(file, around, report);
     for brief in briefs.values() {
         return_lane::add_return(file, brief, around, &mut lanes, report);
@@ -250,10 +279,30 @@ impl Config {
         let of_briefs = self.briefs.values().filter_map(|brief| brief.when.as_ref());
         let of_views = self.views.values().filter_map(|view| view.holds.as_ref());
         let of_own = own::expressions(&self.lists, &self.outlines);
+        let of_services = self.services.values().flat_map(|service| service.holds.iter().chain(service.send.values()));
         let of_tells = self.tells.values().flat_map(|tell| tell.when.iter().chain(tell.body.values()));
-        let uses =
-            of_lanes.map(|(_, expression)| expression).chain(of_briefs).chain(of_views).chain(of_tells).chain(of_own);
+        let uses = of_lanes
+            .map(|(_, expression)| expression)
+            .chain(of_briefs)
+            .chain(of_views)
+            .chain(of_tells)
+            .chain(of_own)
+            .chain(of_services);
         library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
+    }
+
+    /// Lanes, and after them those by which words of their fields become documents.
+    #[must_use]
+    pub fn with_words<'a>(&'a self, lanes: Vec<&'a ConfiguredLane>) -> Vec<&'a ConfiguredLane> {
+        let mut all = lanes.clone();
+        for name in lanes.iter().flat_map(|lane| lane.words.keys()) {
+            if let Some(maker) = self.lanes.get(name)
+                && !all.iter().any(|lane| lane.lane.name == *name)
+            {
+                all.push(maker);
+            }
+        }
+        all
     }
 
     /// Where the store is.

@@ -222,7 +222,7 @@ fn title(table: &mut Section<'_>, report: &mut Report) -> Option<Value> {
 
 impl Names<'_> {
     /// Reads what is said of entries of the type `of`; nothing where none is named.
-    fn of_type<T>(
+    pub(super) fn of_type<T>(
         &mut self,
         table: &mut Section<'_>,
         read: impl FnOnce(&mut Expressions<'_>, &mut Report, TypeRef) -> Option<T>,
@@ -236,15 +236,13 @@ impl Names<'_> {
     }
 }
 
-/// Whether the hub has entries of its own; a system that is called as the hub is then no system's name.
-pub(super) fn has_own(file: &Section<'_>, systems: &Systems, report: &mut Report) -> bool {
-    let has_own = file.has("lists") || file.has("outlines");
-    if has_own && systems.keys().any(|name| name.as_str() == OWN) {
+/// Refuses a system that is called as the hub itself, whose own entries would be taken for its.
+pub(super) fn refuse_its_name(file: &Section<'_>, systems: &Systems, report: &mut Report) {
+    if systems.keys().any(|name| name.as_str() == OWN) {
         let span = file.place(&["systems", OWN]).unwrap_or_else(|| file.span());
-        let message = format!("`{OWN}` is where lists and outlines come from; call the system otherwise");
+        let message = format!("`{OWN}` is where lists, outlines and words come from; call the system otherwise");
         report.add(Diagnostic::error(Code::BadValue, span, message));
     }
-    has_own
 }
 
 /// Every expression of lists and outlines.

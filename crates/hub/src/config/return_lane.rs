@@ -1,7 +1,5 @@
 //! The lane on which a brief's translations go back to where their texts came from.
 
-use std::sync::Arc;
-
 use diaporos_core::change::MergePolicies;
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::{KnownFields, Slots, compile, parse};
@@ -86,16 +84,7 @@ fn returning(
         slots,
         library: around.library.clone(),
     };
-    let definition = lane.definition(&target, around.now);
-    Some(ConfiguredLane {
-        lane,
-        target,
-        definition,
-        siblings: vec![name],
-        source: model.clone(),
-        template: None,
-        returns: Some(brief.into.clone()),
-        pushing: Pushing { when: Pushed::AfterPull, by_hand: ByHand::Allowed },
-        amendments: Arc::default(),
-    })
+    let pushing = Pushing { when: Pushed::AfterPull, by_hand: ByHand::Allowed };
+    let configured = ConfiguredLane::of(lane, (target, model.clone()), pushing, around.now);
+    Some(ConfiguredLane { siblings: vec![name], returns: Some(brief.into.clone()), ..configured })
 }

@@ -93,7 +93,7 @@ fn address(value: &Value) -> Option<&str> {
         },
         _ => return None,
     };
-    (text.starts_with("http://") || text.starts_with("https://")).then_some(text.as_str())
+    ["http://", "https://", "attachment:"].iter().any(|start| text.starts_with(start)).then_some(text.as_str())
 }
 
 type KnownAsset<'a> = dyn Fn(&str) -> Result<Option<EntryId>, StoreError> + 'a;

@@ -2,6 +2,8 @@
 
 mod assets;
 mod returned;
+mod services;
+mod words;
 
 use std::collections::BTreeMap;
 
@@ -17,6 +19,11 @@ pub(crate) use assets::referred;
 use assets::{name_assets, with_cuts};
 use returned::map_returned;
 pub(crate) use returned::with_itself;
+pub(crate) use services::still_to_ask;
+use services::with_given;
+pub(crate) use services::{Question, known_of, value as given_value};
+use words::word_address;
+pub(crate) use words::word_entry;
 
 /// Other entries, as a lane sees them: their counterparts are those at its destination.
 pub(crate) struct LaneWorld<'a> {
@@ -39,6 +46,13 @@ impl World for LaneWorld<'_> {
             None => self.lane.siblings.iter().any(|sibling| by == sibling.as_str()),
         });
         called.map_err(|error| WorldError(error.to_string()))
+    }
+
+    fn word(&self, word: &str, lane: &LaneName) -> Result<Result<Address, String>, WorldError> {
+        match self.lane.words.get(lane) {
+            Some(maker) => word_address(self.store, maker, word),
+            None => Ok(Err(format!("`{lane}` is not a lane of words"))),
+        }
     }
 }
 
@@ -85,25 +99,30 @@ pub(crate) fn map_as_it_is(
     now: Timestamp,
 ) -> Result<Mapping, StoreError> {
     let previous = previous(&due.counterparts);
-    let mapping = seen_by(lane, due, previous.as_ref(), |subject| {
+    let mapping = seen_by((store, lane), due, previous.as_ref(), |subject| {
         map_entry(&lane.lane, &lane.target, subject, &LaneWorld { store, lane }, now)
-    });
+    })?;
     let mut mapping = mapping?;
     with_cuts(store, lane, due.number, &mut mapping.mapped)?;
     Ok(mapping)
 }
 
-/// Hands over an entry as its lane's expressions see it; `now` is when it last changed.
+/// Hands over an entry as its lane's expressions see it, with what services gave and what people decided; `now` is
+/// when it last changed.
+///
+/// # Errors
+/// Where the store fails.
 pub(crate) fn seen_by<T>(
-    lane: &ConfiguredLane,
+    (store, lane): (&Store, &ConfiguredLane),
     due: &Due,
     previous: Option<&Record>,
     then: impl FnOnce(Subject<'_>) -> T,
-) -> T {
-    let EntryRow { address, state, fields, changed, .. } = &due.entry;
-    let fields = lane.amendments.apply(address, Some(&lane.lane.name), fields);
+) -> Result<T, StoreError> {
+    let EntryRow { address, state, changed, .. } = &due.entry;
+    let fields = with_given(store, lane, &due.entry)?;
+    let fields = lane.amendments.apply(address, Some(&lane.lane.name), &fields);
     let values = lane.lane.slots.resolve(&fields);
-    then(Subject { address, state: *state, values: &values, now: *changed, previous })
+    Ok(then(Subject { address, state: *state, values: &values, now: *changed, previous }))
 }
 
 /// What was last delivered of an entry: a value for each language where there is a document for

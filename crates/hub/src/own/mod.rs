@@ -14,7 +14,7 @@ use diaporos_core::value::{Address, EntryId, Record, State, SystemName, TypeName
 use diaporos_store::{EntryFilter, EntryRow, Moments, Store, StoreError, StoredEntry, TakenAlone};
 use jiff::Timestamp;
 
-use crate::config::{Config, OWN};
+use crate::config::{Config, OWN, is_of_words};
 use crate::look::{Glance, LookError, value_for};
 
 pub use lists::{ListPlace, list_places};
@@ -104,13 +104,17 @@ pub fn make_own(config: &Config, store: &mut Store, now: Timestamp) -> Result<Ow
     Ok(tally)
 }
 
-/// The hub's own entries that are not gone.
+/// The hub's own entries that are not gone, but for words, which stay.
 fn known(store: &Store) -> Result<Vec<Address>, StoreError> {
     let states = State::WORDS.iter().map(|(_, state)| *state).filter(|state| *state != State::Gone).collect();
     let filter = EntryFilter { system: Some(OWN.to_owned()), kind: None, states, text: None };
     let mut known = Vec::new();
     store.entries(&filter, |entry| -> Result<_, StoreError> {
-        known.push(entry.row.address);
+        let address = entry.row.address;
+        let is_word = is_of_words(&TypeRef { system: address.system.clone(), kind: address.kind.clone() });
+        if !is_word {
+            known.push(address);
+        }
         Ok(ControlFlow::Continue(()))
     })?;
     Ok(known)

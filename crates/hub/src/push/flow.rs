@@ -3,8 +3,9 @@
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::time::Duration;
 
+use diaporos_core::change::Fingerprint;
 use diaporos_core::lane::ReferencePolicy;
-use diaporos_core::plan::{Hold, HoldReason};
+use diaporos_core::plan::{DocumentPlan, Hold, HoldReason};
 use diaporos_store::{Due, DueFilter, OpenIntent, Standing, StoreError, Verdict};
 use diaporos_systems::SystemError;
 use futures::stream::FuturesUnordered;
@@ -94,6 +95,10 @@ pub(super) struct Flow<'p, 'a, 'l> {
     pub(super) in_doubt: HashSet<i64>,
     /// What a dry run put off; nothing is delivered in it that would tell.
     pub(super) put_off: HashSet<i64>,
+    /// How often services failed in a row.
+    pub(super) failures: HashMap<String, u32>,
+    /// What a dry run would ask services.
+    pub(super) questions: HashSet<(String, Fingerprint)>,
 }
 
 /// Plans with intents that wait for their turn.
@@ -189,6 +194,7 @@ impl Flow<'_, '_, '_> {
         start: &impl Fn((EntryPlan, Vec<OpenIntent>)) -> F,
     ) -> Result<Window, PushError> {
         let now = (self.push.clock)();
+        let ungiven = self.ask_services(&due, now).await?;
         // Files first, since what they are called there goes into what refers to them.
         let assets = self.assets(&due, now).await?;
         let kind = &self.push.lane.lane.to.kind;
@@ -197,6 +203,7 @@ impl Flow<'_, '_, '_> {
             writer: self.push.writer,
             look_ups: self.look_ups,
             assets: &assets,
+            ungiven: &ungiven,
             verify: (self.options.verify && filter == DueFilter::There).then_some(self.listed),
             showing: if self.push.writer.shows_apart(kind) { self.options.showing } else { Showing::AtOnce },
             now,
@@ -241,6 +248,7 @@ impl Flow<'_, '_, '_> {
             self.listener.on(Event::EntryDone { lane: name.clone(), address: unplanned.address.clone() });
             unplanned.tell(Standing::Failed.word(), self.tally, &mut verdicts, self.row);
         }
+        self.take_words(&window.plans)?;
         let mut sending = Vec::new();
         for mut plan in window.plans {
             match self.turn(&mut plan, rules, filter, end)? {
@@ -303,7 +311,7 @@ impl Flow<'_, '_, '_> {
                 let owed = Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() };
                 return Ok(Turn::Later(owed));
             }
-            Missing::NotGoing(whys) if lane.lane.references == ReferencePolicy::Hold => {
+            Missing::NotGoing(whys) if plan.lacks_words() || lane.lane.references == ReferencePolicy::Hold => {
                 plan.hold = Some(Hold::new(HoldReason::Reference, whys.join("; ")));
             }
             Missing::NotGoing(whys) => plan.left_out = whys,
@@ -321,7 +329,8 @@ impl Flow<'_, '_, '_> {
                 return Ok(Turn::Later(Verdict { standing: Standing::Owed, ..plan.verdict() }));
             }
         }
-        if plan.adopts() {
+        // Nothing of a word's document is written over.
+        if plan.adopts() && !lane.is_of_words() {
             end.adoptions += 1;
             if rules.adopting == Doing::NotYet && !self.options.dry_run {
                 let owed = Verdict { standing: Standing::Owed, delivered: Vec::new(), ..plan.verdict() };
@@ -338,11 +347,18 @@ impl Flow<'_, '_, '_> {
         waiting: Waiting,
         filter: DueFilter,
     ) -> Result<Missing, PushError> {
-        if !plan.goes || plan.hold.is_some() || !plan.documents.iter().any(|document| document.has_request()) {
+        let lacks_words = plan.lacks_words();
+        let sends = plan.goes && plan.hold.is_none() && plan.documents.iter().any(DocumentPlan::has_request);
+        if !sends && !lacks_words {
             return Ok(Missing::Nothing);
         }
-        let found = missing(self.push.store, lane, plan, self.push.later, filter != DueFilter::Owed)?;
-        Ok(if waiting == Waiting::ForNone && matches!(found, Missing::Coming) { Missing::Nothing } else { found })
+        let found = match self.options.dry_run && lacks_words {
+            true => Missing::Coming,
+            false => missing(self.push.store, lane, plan, self.push.later, filter != DueFilter::Owed)?,
+        };
+        // Words come in this run, and refer to nothing: there is no circle to be closed.
+        let waits = waiting == Waiting::ForAll || (lacks_words && !self.options.dry_run);
+        Ok(if !waits && matches!(found, Missing::Coming) { Missing::Nothing } else { found })
     }
 
     /// Writes what became of a group, in one commit.

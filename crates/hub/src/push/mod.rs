@@ -13,20 +13,24 @@ mod flow;
 mod limits;
 mod listed;
 mod lookup;
+mod made_once;
 mod moved;
 mod passes;
 mod plan;
 mod references;
 mod rounds;
 mod row;
+mod services;
 mod settle;
 mod windows;
+mod words;
 
 use std::collections::{HashMap, HashSet};
 
 use diaporos_core::plan::Lack;
 use diaporos_core::value::{Address, LaneName, SystemName};
 use diaporos_store::{DueFilter, Standing, Store, StoreError, Verdict};
+use diaporos_systems::service::Services;
 use diaporos_systems::{SystemError, Write};
 use jiff::Timestamp;
 
@@ -42,6 +46,7 @@ pub(crate) use lookup::LookUps;
 pub(crate) use plan::LaneOf;
 pub use rounds::{Author, PushRun, PushSummary, Target};
 pub use row::{PushRow, PushTally};
+pub use words::NewWords;
 
 /// Entries planned and intended together.
 const WINDOW: usize = 128;
@@ -177,6 +182,10 @@ pub struct Push<'a> {
     pub chosen: Option<&'a Chosen>,
     /// Whether others push the lane too.
     pub part: Part,
+    /// The services that its fields come from.
+    pub services: &'a Services,
+    /// Words that a dry run found to be made.
+    pub words: &'a mut NewWords,
     /// The time.
     pub clock: &'a (dyn Fn() -> Timestamp + Sync),
     /// Whether it is to end; what is under way is finished.
@@ -316,6 +325,8 @@ impl Push<'_> {
             row,
             in_doubt,
             put_off: HashSet::new(),
+            failures: HashMap::new(),
+            questions: HashSet::new(),
         };
         let limits = flow.passes(first, rules, &breaker).await;
         if flow.push.part != Part::Whole {

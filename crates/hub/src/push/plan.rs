@@ -17,6 +17,7 @@ use super::claims::Claims;
 use super::entry_plan::EntryPlan;
 use super::listed::Listed;
 use super::lookup::LookUps;
+use super::made_once::{as_made, made_once};
 use super::{PushError, Showing, Unplanned};
 use crate::config::ConfiguredLane;
 use crate::mapping::{map, map_as_it_is, with_itself};
@@ -48,6 +49,8 @@ pub(super) struct WindowPlanner<'a> {
     pub(super) look_ups: &'a LookUps<'a>,
     /// What became of the files that entries refer to.
     pub(super) assets: &'a AssetOutcomes,
+    /// The entries that a service gave nothing for.
+    pub(super) ungiven: &'a HashMap<i64, String>,
     /// Where every document that is there is compared: what a listing showed of them, for the others to be read.
     pub(super) verify: Option<&'a Listed>,
     /// When what is written goes on view.
@@ -87,6 +90,9 @@ impl WindowPlanner<'_> {
             let mut plan = self.of.plan_entry(due, mapping, &own, claims)?;
             if let Some(message) = unfit.remove(&plan.number) {
                 plan.hold = Some(Hold::new(HoldReason::Unfit, message));
+            }
+            if let Some(why) = self.ungiven.get(&plan.number).filter(|_| plan.goes) {
+                plan.hold = Some(Hold::new(HoldReason::Service, why.clone()));
             }
             if self.showing == Showing::Later {
                 plan.save_unseen();
@@ -237,6 +243,7 @@ impl LaneOf<'_> {
             due.counterparts.into_iter().map(|row| (row.language, row.counterpart)).collect();
         for document in documents {
             let row = known.remove(&document.language).filter(|row| row.presence != Presence::Deleted);
+            let mut document = as_made(lane, document, row.as_ref());
             let at_hand = match &document.key {
                 Some(key) if row.is_none() || has_new_key(lane, row.as_ref(), key) => {
                     self.what_was_found(&plan, (key, &document.language), found, claims)?
@@ -248,6 +255,7 @@ impl LaneOf<'_> {
                 Some(hold) => Step::Hold(hold),
                 None => decide(DesiredState::There(document.fingerprint()), row.as_ref(), at_hand, lane.lane.gone),
             };
+            let step = if lane.is_of_words() { made_once(step, &mut document) } else { step };
             match (&step, &document.key) {
                 (Step::Create, Some(key)) => claims.take_key(key, document.language.as_ref(), &plan.address),
                 (Step::Adopt(existing), _) => {
@@ -260,7 +268,8 @@ impl LaneOf<'_> {
         }
         for (language, row) in known {
             let is_incomplete = language.as_ref().is_some_and(|language| plan.incomplete.contains_key(language));
-            let wanted = if is_incomplete { DesiredState::AsItIs } else { DesiredState::NotThere };
+            let stays = is_incomplete || lane.is_of_words();
+            let wanted = if stays { DesiredState::AsItIs } else { DesiredState::NotThere };
             let step = decide(wanted, Some(&row), FoundDocument::NotAsked, lane.lane.gone);
             plan.documents.push(DocumentPlan::new(language, step, None, Some(row), &lane.lane.changed_there));
         }

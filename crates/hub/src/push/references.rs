@@ -32,6 +32,7 @@ pub(super) fn missing(
     let mut whys = Vec::new();
     let asked: BTreeSet<_> = plan.dependencies.not_there().filter(|address| **address != plan.address).collect();
     for address in asked {
+        let is_word = plan.dependencies.words.contains_key(address);
         let mut why = "is not in the hub".to_owned();
         if store.entry(address)?.is_some() {
             "goes on no lane to this destination".clone_into(&mut why);
@@ -44,6 +45,8 @@ pub(super) fn missing(
             match standing {
                 Standing::Owed if comes => return Ok(Missing::Coming),
                 Standing::Failed if comes && again => return Ok(Missing::Coming),
+                // A lane of words that is pushed later tries again what it could not make.
+                Standing::Held | Standing::Failed if is_word && later.contains(&name) => return Ok(Missing::Coming),
                 Standing::Held | Standing::Failed => {
                     let reason = reason.map_or(String::new(), |reason| format!(": {reason}"));
                     why = format!("is {} on the lane `{name}`{reason}", standing.word());

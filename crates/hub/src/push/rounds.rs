@@ -6,10 +6,11 @@ use std::sync::Arc;
 use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Fault, Leased, Standing, Store, StoreError};
 use diaporos_systems::Write;
+use diaporos_systems::service::Services;
 use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 
-use super::{Chosen, Part, Push, PushError, PushOptions, PushRow, PushTally};
+use super::{Chosen, NewWords, Part, Push, PushError, PushOptions, PushRow, PushTally, Showing};
 use crate::config::{Config, ConfiguredLane, OWN};
 use crate::look::lane_record;
 use crate::outputs::{OutputError, make_output};
@@ -26,6 +27,8 @@ pub struct Target<'a> {
     pub lane: &'a ConfiguredLane,
     /// What writes to its destination; lanes to one system share it, and with it the system's limits.
     pub writer: Arc<dyn Write>,
+    /// The services that lanes use.
+    pub services: Arc<Services>,
 }
 
 impl<'a> Target<'a> {
@@ -35,6 +38,7 @@ impl<'a> Target<'a> {
     /// Where one cannot be set up.
     pub fn of(lanes: &[&'a ConfiguredLane], connector: &Connector<'_>) -> Result<Vec<Target<'a>>, ConnectError> {
         let mut writers: HashMap<&SystemName, Arc<dyn Write>> = HashMap::new();
+        let services = Arc::new(connector.services(lanes.iter().copied())?);
         let mut targets = Vec::with_capacity(lanes.len());
         for lane in lanes {
             let system = &lane.lane.to.system;
@@ -43,7 +47,7 @@ impl<'a> Target<'a> {
                 None => Arc::from(connector.writer(system)?),
             };
             writers.insert(system, Arc::clone(&writer));
-            targets.push(Target { lane, writer });
+            targets.push(Target { lane, writer, services: Arc::clone(&services) });
         }
         Ok(targets)
     }
@@ -112,6 +116,7 @@ impl PushSummary {
             ("settled", self.tally.settled),
             ("requests", self.tally.requests),
             ("drifted", self.tally.drifted),
+            ("asked", self.tally.asked),
             ("stopped", self.stopped.len() as u64),
         ];
         self.tally.entries().into_iter().chain(others).map(|(name, count)| (name.to_owned(), count.into())).collect()
@@ -152,7 +157,7 @@ impl PushRun<'_> {
         row: &mut (dyn FnMut(&LaneName, PushRow) + Send),
     ) -> Result<Option<PushSummary>, StoreError> {
         let mut summary = PushSummary::default();
-        for Target { lane, writer } in self.targets {
+        for Target { lane, writer, services } in self.targets {
             let name = &lane.lane.name;
             if (self.stop)() || !self.store.is_open(name, (self.clock)())? {
                 continue;
@@ -164,6 +169,8 @@ impl PushRun<'_> {
             summary.run = Some(run);
             let mut push = Push {
                 part: Part::Hand,
+                services,
+                words: &mut NewWords::new(),
                 store: self.store,
                 lane,
                 writer: writer.as_ref(),
@@ -212,9 +219,10 @@ impl PushRun<'_> {
         let (own, mut targets): (Vec<&Target<'_>>, Vec<_>) = self.targets.iter().partition(|target| target.is_own());
         let first_own = targets.len();
         targets.extend(own);
+        let mut words = NewWords::new();
         let names: Vec<LaneName> = targets.iter().map(|target| target.lane.lane.name.clone()).collect();
         for round in 0..ROUNDS {
-            for (place, Target { lane, writer }) in targets.iter().enumerate() {
+            for (place, Target { lane, writer, services }) in targets.iter().enumerate() {
                 if place == first_own && !options.dry_run && self.chosen.is_none() {
                     self.make_own(&mut summary)?;
                 }
@@ -226,6 +234,8 @@ impl PushRun<'_> {
                 let is_shared = chosen.is_none() && !options.dry_run && self.store.shares(&lane.lane.name);
                 let mut push = Push {
                     part: if is_shared { Part::Lead } else { Part::Whole },
+                    services,
+                    words: &mut words,
                     store: self.store,
                     lane,
                     writer: writer.as_ref(),
@@ -235,7 +245,9 @@ impl PushRun<'_> {
                     clock: self.clock,
                     stop: self.stop,
                 };
-                let options = PushOptions { only_owed: options.only_owed || round > 0, ..options };
+                // A word belongs to no launch: it is there for all entries that have it.
+                let showing = if lane.is_of_words() { Showing::AtOnce } else { options.showing };
+                let options = PushOptions { only_owed: options.only_owed || round > 0, showing, ..options };
                 let began = (self.clock)();
                 let (tally, end) = push.run(options, listener, &mut |told| row(&lane.lane.name, told)).await;
                 summary.tally += tally;

@@ -28,6 +28,8 @@ pub struct PushTally {
     pub requests: u64,
     /// Documents that somebody else changed or deleted there.
     pub drifted: u64,
+    /// Questions that services were asked, or would be.
+    pub asked: u64,
 }
 
 impl PushTally {
@@ -66,6 +68,7 @@ impl std::ops::AddAssign for PushTally {
         self.settled += other.settled;
         self.requests += other.requests;
         self.drifted += other.drifted;
+        self.asked += other.asked;
     }
 }
 

@@ -13,7 +13,8 @@ impl Flow<'_, '_, '_> {
     pub(super) fn due(&mut self, filter: DueFilter, from: i64) -> Result<Vec<Due>, StoreError> {
         let Push { store, lane, writer, chosen, part, clock, .. } = &mut *self.push;
         let name = &lane.lane.name;
-        match (chosen, part) {
+        let is_first = from == 0;
+        let mut due = match (chosen, part) {
             (Some(chosen), _) => chosen.due((store, name), filter, from, WINDOW),
             (None, Part::Whole) => store.due(name, filter, from, WINDOW),
             (None, Part::Hand) if !store.is_open(name, clock())? => Ok(Vec::new()),
@@ -21,7 +22,11 @@ impl Flow<'_, '_, '_> {
                 let most = SHARED_WINDOW * writer.max_in_flight(&lane.lane.to.kind).max(1);
                 store.claim_due(name, filter, (from, most.min(WINDOW)), clock())
             }
+        }?;
+        if is_first && self.options.dry_run {
+            due.splice(..0, self.new_words());
         }
+        Ok(due)
     }
 
     /// Leaves out what must not be looked at now.

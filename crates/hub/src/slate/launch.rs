@@ -96,11 +96,13 @@ impl<'a> Launch<'a> {
         let chosen = chosen(config, &slate, &entries);
         let lanes: Vec<&ConfiguredLane> =
             lanes(config, &chosen).iter().filter_map(|name| config.lanes.get(name)).collect();
+        // Words must be there before what has them is saved.
         let (mut targets, others): (Vec<Target<'a>>, Vec<Target<'a>>) =
-            targets(&lanes)?.into_iter().partition(Target::shows_apart);
+            targets(&lanes)?.into_iter().partition(|target| target.lane.is_of_words());
+        let (shown_apart, others): (Vec<_>, Vec<_>) = others.into_iter().partition(Target::shows_apart);
         let (own, others): (Vec<_>, Vec<_>) = others.into_iter().partition(Target::is_own);
-        let apart = targets.len();
-        targets.extend(others);
+        let apart = if shown_apart.is_empty() { 0 } else { targets.len() + shown_apart.len() };
+        targets.extend(shown_apart.into_iter().chain(others));
         let LaunchBy { author, clock, stop } = by;
         Ok(Launch { slate, entries, chosen, config, targets, apart, own, author, clock, stop })
     }

@@ -20,6 +20,7 @@ static ALMANAC: Table = Table::new(
         OF_ALL[1],
         OF_ALL[2],
         OF_ALL[3],
+        OF_ALL[4],
         settings![
             days: Form::Count(1), usual "2", "how many days it tells of", "7";
         ],

@@ -115,7 +115,7 @@ impl Hub {
             pull(&mut store, sources, options, &clock, &mut Silent).await?;
             store.give_up_leases()?;
         }
-        let target = |lane| Target { lane, writer: Arc::new(site.clone()) };
+        let target = |lane| Target { lane, writer: Arc::new(site.clone()), services: Arc::default() };
         let targets: Vec<Target<'_>> = self.config.lanes.values().map(target).collect();
         let author = Author { command: "push", who: "simulator" };
         for _ in 0..LOOKS {

@@ -1,6 +1,7 @@
 //! Histories in which something was wrong once, as short as they could be made.
 
 use crate::history::{Crash, Event, Fault};
+use crate::hub::HubForm;
 use crate::{HistoryKind, simulate};
 
 fn push(faults: &[Fault], verify: bool) -> Event {
@@ -40,7 +41,7 @@ fn a_document_in_another_language_is_not_taken_for_the_one_that_was_looked_for()
         } else {
             history.remove(2);
         }
-        simulate(history, HistoryKind { languages: true, ..HistoryKind::default() });
+        simulate(history, HistoryKind { form: HubForm::Languages, ..HistoryKind::default() });
     }
 }
 
@@ -98,7 +99,7 @@ fn what_a_killed_run_looked_for_and_a_hand_deleted() {
         Event::Edit(0, 0, 0),
         push(&[Fault::None, Fault::Doubled], false),
     ];
-    simulate(history, HistoryKind { languages: true, ..HistoryKind::default() });
+    simulate(history, HistoryKind { form: HubForm::Languages, ..HistoryKind::default() });
 }
 
 /// What somebody else keeps on a page beside ours is theirs still when a run is undone.

@@ -64,24 +64,56 @@ withdraw = { call = "PATCH /pages/{id}", body = { status = "off" } }
 id = "$.id"
 "#;
 
+/// Words of entries, pages of their own.
+const WORDS: &str = r#"
+[lanes.words]
+from = "hub/word"
+to = "site/page"
+match = "slug"
+
+[lanes.words.fields]
+slug = '"word-" + word'
+heading = 'word'
+"#;
+
+/// What a hub delivers.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) enum HubForm {
+    /// Pages that name others.
+    #[default]
+    Plain,
+    /// A page for each language.
+    Languages,
+    /// Pages that name a page for a word of theirs, which must be there.
+    Words,
+}
+
 /// A configuration, read once for all histories, and an empty store.
 type Made = (Config, Vec<u8>);
-static WITHOUT_LANGUAGES: LazyLock<Made> = LazyLock::new(|| made(false));
-static WITH_LANGUAGES: LazyLock<Made> = LazyLock::new(|| made(true));
+static WITHOUT_LANGUAGES: LazyLock<Made> = LazyLock::new(|| made(HubForm::Plain));
+static WITH_LANGUAGES: LazyLock<Made> = LazyLock::new(|| made(HubForm::Languages));
+static WITH_WORDS: LazyLock<Made> = LazyLock::new(|| made(HubForm::Words));
 
-fn made(languages: bool) -> Made {
+fn made_as(form: HubForm) -> &'static Made {
+    match form {
+        HubForm::Plain => &WITHOUT_LANGUAGES,
+        HubForm::Languages => &WITH_LANGUAGES,
+        HubForm::Words => &WITH_WORDS,
+    }
+}
+
+fn made(form: HubForm) -> Made {
+    let languages = form == HubForm::Languages;
     let folder = TempDir::new().unwrap();
     let write = |name: &str, text: String| std::fs::write(folder.path().join(name), text).unwrap();
     let fields = FIELDS.replace("LOCALISED", if languages { "true" } else { "false" });
     let read = "[types.plant.read]\nfiles = \"*.json\"\n[types.plant.fields]";
     // Each entry names another, where that has one name.
-    let (friend, named, goes) = match languages {
-        true => ("", "", ""),
-        false => (
-            "friend = { kind = \"reference\", to = \"plant\" }",
-            "friend = \"text\"",
-            "friend = 'friend | counterpart'",
-        ),
+    let friend = "friend = { kind = \"reference\", to = \"plant\" }";
+    let (friend, named, goes) = match form {
+        HubForm::Languages => ("", "", "".to_owned()),
+        HubForm::Plain => (friend, "friend = \"text\"", "friend = 'friend | counterpart'".to_owned()),
+        HubForm::Words => (friend, "friend = \"text\"", format!("friend = 'heading | ensure words'\n{WORDS}")),
     };
     let rows = if languages { "languages = { shape = \"row\", language = \"lang\", item = \"item\" }\n" } else { "" };
     write("diaporos.toml", format!("{CONFIG}{goes}\n"));
@@ -117,6 +149,7 @@ enum Work {
 /// What survives a crash, and what is done with it.
 pub(crate) struct Hub {
     pub(crate) garden: Garden,
+    pub(crate) form: HubForm,
     _folder: TempDir,
     /// Where its store is.
     pub(crate) place: StorePlace,
@@ -127,27 +160,26 @@ pub(crate) struct Hub {
 }
 
 impl Hub {
-    pub(crate) fn new(languages: bool) -> Hub {
-        let made: &'static Made = if languages { &WITH_LANGUAGES } else { &WITHOUT_LANGUAGES };
+    pub(crate) fn new(form: HubForm) -> Hub {
+        let made = made_as(form);
         // In memory where the system has a folder there: nobody cuts its power.
         let shared = PathBuf::from("/dev/shm");
         let folder = if shared.is_dir() { TempDir::new_in(shared) } else { TempDir::new() }.unwrap();
         let file = folder.path().join("store.db");
         std::fs::write(&file, &made.1).unwrap();
-        Hub::at(StorePlace::File(file), folder, languages)
+        Hub::at(StorePlace::File(file), folder, form)
     }
 
     /// A hub whose store is on a server, by its address.
-    pub(crate) fn on_a_server(languages: bool, address: &str) -> Hub {
+    pub(crate) fn on_a_server(form: HubForm, address: &str) -> Hub {
         let folder = TempDir::new().unwrap();
         let server = Box::new(Server::at(&address.to_owned().into(), None).unwrap());
-        Hub::at(StorePlace::Server { server, folder: folder.path().to_owned() }, folder, languages)
+        Hub::at(StorePlace::Server { server, folder: folder.path().to_owned() }, folder, form)
     }
 
-    fn at(place: StorePlace, folder: TempDir, languages: bool) -> Hub {
-        let made: &'static Made = if languages { &WITH_LANGUAGES } else { &WITHOUT_LANGUAGES };
-        let (config, garden) = (&made.0, Garden::new(languages));
-        Hub { config, garden, _folder: folder, place, store: None, began: Instant::now() }
+    fn at(place: StorePlace, folder: TempDir, form: HubForm) -> Hub {
+        let (config, garden) = (&made_as(form).0, Garden::new(form == HubForm::Languages));
+        Hub { config, garden, form, _folder: folder, place, store: None, began: Instant::now() }
     }
 
     /// A pull and a push, till their end or their death; the next ones find what is on the disk. Says
@@ -272,7 +304,7 @@ impl Hub {
         let sources = vec![PullSource { system: &garden, reader: Ok(Box::new(self.garden.clone())) }];
         pull(store, sources, PullOptions { allow_gone: Some(100), ..PullOptions::default() }, &clock, &mut Silent)
             .await?;
-        let target = |lane| Target { lane, writer: Arc::new(site.clone()) };
+        let target = |lane| Target { lane, writer: Arc::new(site.clone()), services: Arc::default() };
         let author = Author { command: "push", who: "simulator" };
         let verify = match work {
             Work::Push { verify } => verify,

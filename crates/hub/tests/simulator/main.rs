@@ -18,7 +18,7 @@ use std::time::Duration;
 
 use crew::Hand;
 use history::{Event, history};
-use hub::Hub;
+use hub::{Hub, HubForm};
 use proptest::bool::weighted;
 use proptest::prelude::*;
 use site::Site;
@@ -26,8 +26,8 @@ use world::World;
 
 /// Plays a history, then lets the dust settle, and looks whether everything is as it must be.
 async fn play(events: Vec<Event>, kind: HistoryKind) {
-    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.languages);
-    let mut hub = Hub::new(kind.languages);
+    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.form == HubForm::Languages);
+    let mut hub = Hub::new(kind.form);
     hub.garden.share_key(kind.shares_key);
     for event in events {
         match event {
@@ -67,9 +67,9 @@ async fn play(events: Vec<Event>, kind: HistoryKind) {
 /// The same, with several processes that push from one store at once. Gives whether there is a server for it.
 async fn play_together(events: Vec<(Event, Vec<Hand>)>, kind: HistoryKind) -> bool {
     let Some(address) = diaporos_peers::new_database() else { return false };
-    let site = Site::new(World::new(kind.versions, kind.shows, false), kind.languages);
+    let site = Site::new(World::new(kind.versions, kind.shows, false), kind.form == HubForm::Languages);
     site.world().is_of_many = true;
-    let mut hub = Hub::on_a_server(kind.languages, &address);
+    let mut hub = Hub::on_a_server(kind.form, &address);
     hub.garden.share_key(kind.shares_key);
     for (turn, (event, hands)) in events.into_iter().enumerate() {
         // There is always something for each to do.
@@ -102,9 +102,9 @@ async fn play_together(events: Vec<(Event, Vec<Hand>)>, kind: HistoryKind) -> bo
 
 /// Plays what happens at the source, and pushes it; then more of that, pushed and undone: what a visitor sees is
 /// what was there before.
-async fn undone(first: Vec<Event>, then: Vec<Event>, languages: bool) {
-    let site = Site::new(World::new(true, true, false), languages);
-    let mut hub = Hub::new(languages);
+async fn undone(first: Vec<Event>, then: Vec<Event>, form: HubForm) {
+    let site = Site::new(World::new(true, true, false), form == HubForm::Languages);
+    let mut hub = Hub::new(form);
     at_the_source(&mut hub, first);
     assert!(hub.push(&site, true).await && hub.push(&site, true).await);
     let before = site.world().on_view();
@@ -121,8 +121,8 @@ async fn undone(first: Vec<Event>, then: Vec<Event>, languages: bool) {
 /// Plays what happens at the source, and pushes it; then more of that, launched and taken back: what a visitor sees
 /// is what was there before.
 async fn launched_and_undone(first: Vec<Event>, then: Vec<Event>, kind: HistoryKind) {
-    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.languages);
-    let mut hub = Hub::new(kind.languages);
+    let site = Site::new(World::new(kind.versions, kind.shows, kind.apart), kind.form == HubForm::Languages);
+    let mut hub = Hub::new(kind.form);
     at_the_source(&mut hub, first);
     assert!(hub.push(&site, true).await && hub.push(&site, true).await);
     let before = site.world().on_view();
@@ -160,8 +160,12 @@ struct HistoryKind {
     apart: bool,
     /// Whether two entries have one key.
     shares_key: bool,
-    /// Whether entries have languages, each a document of its own.
-    languages: bool,
+    /// What the hub delivers.
+    form: HubForm,
+}
+
+fn form() -> impl Strategy<Value = HubForm> {
+    prop_oneof![Just(HubForm::Plain), Just(HubForm::Languages), Just(HubForm::Words)]
 }
 
 fn simulate(events: Vec<Event>, kind: HistoryKind) {
@@ -180,37 +184,42 @@ proptest! {
 
     #[test]
     fn where_documents_have_versions(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, HistoryKind { versions: true, shows, shares_key, languages: false, apart: false });
+        simulate(events, HistoryKind { versions: true, shows, shares_key, form: HubForm::Plain, apart: false });
     }
 
     #[test]
     fn where_they_have_none(events in history(), shows: bool, shares_key in weighted(0.2)) {
-        simulate(events, HistoryKind { versions: false, shows, shares_key, languages: false, apart: false });
+        simulate(events, HistoryKind { versions: false, shows, shares_key, form: HubForm::Plain, apart: false });
     }
 
     #[test]
-    fn a_run_that_is_undone_never_was(events in history(), edits in history(), languages: bool) {
+    fn a_run_that_is_undone_never_was(events in history(), edits in history(), form in form()) {
         hub::die_quietly();
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
-        runtime.block_on(undone(events, edits, languages));
+        runtime.block_on(undone(events, edits, form));
     }
 
     #[test]
-    fn a_launch_that_is_undone_never_was(events in history(), edits in history(), languages: bool, apart: bool) {
+    fn a_launch_that_is_undone_never_was(events in history(), edits in history(), form in form(), apart: bool) {
         hub::die_quietly();
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
-        let kind = HistoryKind { versions: true, shows: true, shares_key: false, languages, apart };
+        let kind = HistoryKind { versions: true, shows: true, shares_key: false, form, apart };
         runtime.block_on(launched_and_undone(events, edits, kind));
     }
 
     #[test]
     fn where_each_language_is_a_document(events in history(), versions: bool, shows: bool, shares_key in weighted(0.1)) {
-        simulate(events, HistoryKind { versions, shows, shares_key, languages: true, apart: false });
+        simulate(events, HistoryKind { versions, shows, shares_key, form: HubForm::Languages, apart: false });
     }
 
     #[test]
-    fn where_what_is_saved_is_shown_by_a_call_of_its_own(events in history(), versions: bool, shows: bool, languages: bool) {
-        simulate(events, HistoryKind { versions, shows, shares_key: false, languages, apart: true });
+    fn where_pages_name_words(events in history(), versions: bool, shows: bool, shares_key in weighted(0.1)) {
+        simulate(events, HistoryKind { versions, shows, shares_key, form: HubForm::Words, apart: false });
+    }
+
+    #[test]
+    fn where_what_is_saved_is_shown_by_a_call_of_its_own(events in history(), versions: bool, shows: bool, form in form()) {
+        simulate(events, HistoryKind { versions, shows, shares_key: false, form, apart: true });
     }
 }
 
@@ -229,11 +238,11 @@ proptest! {
         versions: bool,
         shows: bool,
         shares_key in weighted(0.2),
-        languages: bool,
+        form in form(),
     ) {
         hub::die_quietly();
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().start_paused(true).build().unwrap();
-        let kind = HistoryKind { versions, shows, shares_key, languages, apart: false };
+        let kind = HistoryKind { versions, shows, shares_key, form, apart: false };
         runtime.block_on(play_together(events.into_iter().zip(hands).collect(), kind));
     }
 }

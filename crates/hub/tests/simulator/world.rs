@@ -130,9 +130,13 @@ impl World {
         self.writes
     }
 
-    /// What a visitor sees: the fields of each page that is on view.
+    /// What a visitor sees: the fields of each page that is on view, but for words, which belong to no run.
     pub(crate) fn on_view(&self) -> BTreeMap<u64, Record> {
-        let live = self.pages.iter().filter(|(_, page)| page.presence == Presence::Present);
+        let is_word = |page: &Page| {
+            let slug = page.fields.get("slug").and_then(Value::as_text);
+            slug.is_some_and(|slug| slug.starts_with("word-"))
+        };
+        let live = self.pages.iter().filter(|(_, page)| page.presence == Presence::Present && !is_word(page));
         let seen = |page: &Page| if self.apart { page.shown.clone().unwrap_or_default() } else { page.fields.clone() };
         live.map(|(id, page)| (*id, seen(page))).collect()
     }

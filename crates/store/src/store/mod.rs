@@ -48,6 +48,7 @@ mod resumption;
 mod row;
 mod seen;
 mod server_migrations;
+mod services;
 mod slates;
 mod standing;
 mod statistics;

@@ -60,7 +60,8 @@ const TABLES: [(&str, &str); 45] = [
     ("list_pin", "list, entry"),
 ];
 /// And those that came later.
-const LATER: [(&str, &str); 1] = [("cut", "entry, picture, rendition")];
+const LATER: [(&str, &str); 3] =
+    [("cut", "entry, picture, rendition"), ("service_value", "service, content"), ("service_day", "service, day")];
 /// Tables whose numbers never come twice.
 const NUMBERED: [&str; 3] = ["hook_event", "happening", "outbox"];
 

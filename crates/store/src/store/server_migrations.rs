@@ -7,7 +7,8 @@ use diaporos_core::change::fingerprint_texts;
 use super::StoreError;
 use super::database::{Connection, OptionalRow, Session, params};
 
-const MIGRATIONS: [&str; 1] = [include_str!("../../migrations/server/0001_first.sql")];
+const MIGRATIONS: [&str; 2] =
+    [include_str!("../../migrations/server/0001_first.sql"), include_str!("../../migrations/server/0002_service.sql")];
 
 /// Brings the store to this program's version, each migration whole or not at all, and one process at a time. A role
 /// that may only read finds it so, or is told.

@@ -106,6 +106,45 @@ impl Fetcher {
         Ok(Asset { bytes: made.bytes, media, name, hash })
     }
 
+    /// A file that the hub keeps by what is in it: `HASH/NAME`.
+    ///
+    /// # Errors
+    /// Says why it cannot be had, or is not what the destination takes.
+    fn attachment(&self, kept: &str, is_delivered: bool) -> Result<Asset, String> {
+        let (hash, name) = kept.split_once('/').unwrap_or((kept, "attachment"));
+        // Nothing else is a name in that folder, whatever content says.
+        if hash.len() != 64 || !hash.bytes().all(|byte| byte.is_ascii_hexdigit()) {
+            return Err(format!("`attachment:{kept}` is no attachment"));
+        }
+        let folder = self.client.limits().network.attachments.clone();
+        let bytes = folder.ok_or("no attachments are kept".to_owned()).and_then(|folder| {
+            std::fs::read(folder.join(hash)).map_err(|error| format!("the attachment {name} is not kept: {error}"))
+        })?;
+        if bytes.len() as u64 > self.limits.max_bytes {
+            return Err(format!(
+                "the attachment {name} has {} bytes, and at most {} are taken",
+                bytes.len(),
+                self.limits.max_bytes
+            ));
+        }
+        let is_svg = looks_like_svg(&bytes);
+        let bytes = match (is_svg, self.svg) {
+            (true, true) => clean_svg(&bytes).ok_or(format!("the attachment {name} is no picture (SVG)"))?,
+            (true, false) => return Err(format!("the attachment {name} is a document that can run (SVG)")),
+            (false, _) => bytes,
+        };
+        let seen = if is_svg { Some(SVG) } else { infer::get(&bytes).map(|kind| kind.mime_type()) };
+        let media = seen.unwrap_or("application/octet-stream").to_owned();
+        if is_delivered && !self.limits.takes(&media) {
+            return Err(format!(
+                "the attachment {name} is {media}, and what is taken is {}",
+                self.limits.types.join(", ")
+            ));
+        }
+        let hash = Sha256::digest(&bytes).iter().map(|byte| format!("{byte:02x}")).collect();
+        Ok(Asset { bytes, media, name: name.to_owned(), hash })
+    }
+
     /// # Errors
     /// Where it cannot be had, or is not what the destination takes.
     async fn fetch_whole(&self, address: &str, is_delivered: bool) -> Result<Asset, SystemError> {
@@ -114,6 +153,9 @@ impl Fetcher {
             url: address.to_owned(),
             kind: ErrorKind::Refused(why),
         };
+        if let Some(kept) = address.strip_prefix("attachment:") {
+            return self.attachment(kept, is_delivered).map_err(refused);
+        }
         let url = Url::parse(address).ok().filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host());
         let Some(url) = url else { return Err(refused("a file's address begins with http or https".to_owned())) };
         let name = url.path_segments().and_then(|mut steps| steps.next_back()).unwrap_or_default().to_owned();

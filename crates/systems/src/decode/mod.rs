@@ -14,6 +14,7 @@ use rayon::prelude::*;
 use serde_json::{Value as Json, json};
 
 use crate::Problem;
+use crate::elements::plain;
 use crate::languages::{LanguageCodes, LanguageShape, UnknownCode};
 use crate::profile::{Id, ProfileField, ReadType};
 use crate::query::{Query, scalar_text};
@@ -121,11 +122,24 @@ impl Decoder<'_> {
         };
         let Json::Object(members) = whole else { return Err("its fields are not an object".to_owned()) };
         let Some(fields) = self.fields else {
-            return Ok(members.iter().map(|(name, json)| (name.clone(), from_json(json))).collect());
+            let of = |json: &Json| if self.read.elements { from_json(&plain(json, false)) } else { from_json(json) };
+            return Ok(members.iter().map(|(name, json)| (name.clone(), of(json))).collect());
         };
         let mut record = Record::default();
         for (name, field) in fields {
             let value = match &field.at {
+                at if self.read.elements => {
+                    let found = match at {
+                        None => members.get(name).cloned(),
+                        Some(query) if query.as_str().contains("[*]") => {
+                            Some(query.all(item).into_iter().cloned().collect())
+                        }
+                        Some(query) => query.first(item).cloned(),
+                    };
+                    let is_nodes = field.node_language.is_some();
+                    let plain = found.map(|found| if is_nodes { found } else { plain(&found, field.field.many) });
+                    self.value(field, plain.as_ref())
+                }
                 None => self.value(field, members.get(name)),
                 Some(query) if field.field.many || field.node_language.is_some() => {
                     let found: Vec<Json> = query.all(item).into_iter().cloned().collect();
@@ -176,9 +190,9 @@ impl Decoder<'_> {
             }
             (FieldKind::Reference(to), one) => self.reference(field, to, one),
             (_, Json::Array(items)) if field.field.many => {
-                items.iter().map(|item| one_of_kind(&field.field.kind, item)).collect::<Result<_, _>>().map(Value::List)
+                Ok(Value::List(items.iter().map(|item| one_of_kind(&field.field.kind, item)).collect()))
             }
-            (kind, other) => one_of_kind(kind, other),
+            (kind, other) => Ok(one_of_kind(kind, other)),
         }
     }
 
@@ -191,10 +205,18 @@ impl Decoder<'_> {
     }
 }
 
+/// A value of a declared kind, item by item of a list.
+pub(crate) fn of_kind(kind: &FieldKind, json: &Json) -> Value {
+    match json {
+        Json::Array(items) => Value::List(items.iter().map(|item| one_of_kind(kind, item)).collect()),
+        one => one_of_kind(kind, one),
+    }
+}
+
 /// A value of a declared kind. A text that is one of it without doubt is read as one: `"14.00"` where
 /// a number is declared; any other value stays what it is, and is told where it does not fit.
-fn one_of_kind(kind: &FieldKind, json: &Json) -> Result<Value, String> {
-    let Json::String(text) = json else { return Ok(from_json(json)) };
+fn one_of_kind(kind: &FieldKind, json: &Json) -> Value {
+    let Json::String(text) = json else { return from_json(json) };
     let trimmed = text.trim();
     let read = match kind {
         FieldKind::Integer => number(trimmed).and_then(|number| match number {
@@ -211,10 +233,10 @@ fn one_of_kind(kind: &FieldKind, json: &Json) -> Result<Value, String> {
             _ => None,
         },
         FieldKind::Instant => rfc2822::parse(trimmed).ok().map(|moment| Value::Text(moment.timestamp().to_string())),
-        _ => return Ok(from_json(json)),
+        _ => return from_json(json),
     };
     // An empty text where a number is declared is none.
-    Ok(read.unwrap_or_else(|| if trimmed.is_empty() { Value::Null } else { from_json(json) }))
+    read.unwrap_or_else(|| if trimmed.is_empty() { Value::Null } else { from_json(json) })
 }
 
 /// A number as JSON, CSV and most programs write one: no thousands, no commas, no zeros before it,

@@ -31,7 +31,7 @@ pub(crate) fn read_file(system: &SystemName, path: &Path, most: u64) -> Result<A
         return Err(error(ErrorKind::TooLarge { limit: most }));
     }
     let body = std::fs::read(path).map_err(unreadable)?;
-    Ok(Answer { status: 200, headers: Vec::new(), body, moved: None })
+    Ok(Answer::new(200, Vec::new(), body))
 }
 
 /// A feed, with what it is asked with.
@@ -97,7 +97,7 @@ impl Feeds {
                 if spool.length().map_err(unreadable)? > limit {
                     return Err(self.error(place, ErrorKind::TooLarge { limit }));
                 }
-                return Ok((Answer { status: 200, headers: Vec::new(), body: Vec::new(), moved: None }, spool));
+                return Ok((Answer::new(200, Vec::new(), Vec::new()), spool));
             }
         };
         let request = feed.request(url).unless_known(known);

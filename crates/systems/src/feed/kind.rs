@@ -13,7 +13,8 @@ use crate::settings::{HubFiles, OF_ALL, PlaceText};
 use crate::setup::{ConnectError, DocumentPlace, Setup};
 use crate::websub::Subscriber;
 
-static SYSTEM: Table = Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], FEEDS]);
+static SYSTEM: Table =
+    Table::new("system of kind feed", &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], OF_ALL[4], FEEDS]);
 
 /// Feeds: RSS, RDF, Atom and JSON Feed.
 #[derive(Debug)]

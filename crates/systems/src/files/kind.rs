@@ -31,6 +31,7 @@ static SYSTEM: Table = Table::new(
         OF_ALL[1],
         OF_ALL[2],
         OF_ALL[3],
+        OF_ALL[4],
         DESCRIBED,
         settings![
             folder: PLACE, required, "the folder, relative to the hub's", "pages";

@@ -25,7 +25,7 @@ static PROFILE: ProfileRules = ProfileRules {
 
 static SYSTEM: Table = Table::new(
     "system of kind graphql",
-    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
+    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], OF_ALL[4], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
 );
 static TYPE: Table = Table::new(
     "type of kind graphql",

@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 
 use async_trait::async_trait;
 use diaporos_core::change::{Fingerprint, fingerprint_bytes, fingerprint_texts};
-use diaporos_core::intake::{CacheValidators, Listing, PageCounts, later};
+use diaporos_core::intake::{CacheValidators, Incoming, Listing, PageCounts, later};
 use diaporos_core::model::Model;
 use diaporos_core::value::{EntryId, TypeName};
 use indexmap::IndexMap;
@@ -21,7 +21,7 @@ use crate::decode::{Decoder, id_at};
 use crate::http::{Answer, Body, Client, Method, Request, shown_url};
 use crate::languages::LanguageCodes;
 use crate::operation::AnswerErrors;
-use crate::profile::{Paging, Profile, ReadType, Style};
+use crate::profile::{DetailQuery, Paging, Profile, ReadType};
 use crate::query::{Query, scalar_text};
 use crate::{Ask, ErrorKind, HttpSystem, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 
@@ -71,13 +71,7 @@ impl GraphqlReader {
     }
 
     fn query(&self, file: &str, paging: &Paging, mut variables: Map<String, Json>, cursor: Option<&str>) -> Request {
-        if let Some(size) = &paging.size {
-            variables.insert(size.parameter.clone(), size.items.into());
-        }
-        if let (Style::Connection { variable, .. }, Some(cursor)) = (&paging.style, cursor) {
-            // As it was given: a number goes back as a number.
-            variables.insert(variable.clone(), serde_json::from_str(cursor).unwrap_or_else(|_| cursor.into()));
-        }
+        paging.put_variables(&mut variables, cursor);
         let query = self.queries.get(file).map(String::as_str).unwrap_or_default();
         let mut request = self.client.request(Method::Post, self.url.clone());
         request.body = Some(Body::json(json!({ "query": query, "variables": variables })));
@@ -96,20 +90,6 @@ impl GraphqlReader {
         }
         Ok((answer, json, errors))
     }
-}
-
-/// Where a connection goes on: it is followed while it says that there is more, and never counted.
-/// A cursor is kept as JSON, for it may be a number.
-fn next(paging: &Paging, answer: &Json) -> Result<Option<String>, String> {
-    let Style::Connection { at, .. } = &paging.style else { return Ok(None) };
-    let info = at.first(answer).ok_or_else(|| format!("the answer has no page information at `{}`", at.as_str()))?;
-    if !info.get("hasNextPage").and_then(Json::as_bool).unwrap_or(false) {
-        return Ok(None);
-    }
-    let cursor = info.get("endCursor").filter(|cursor| scalar_text(cursor).is_some());
-    cursor
-        .map(|cursor| Some(cursor.to_string()))
-        .ok_or_else(|| "it says `hasNextPage`, and gives no `endCursor`".to_owned())
 }
 
 #[async_trait]
@@ -157,6 +137,7 @@ impl Read for GraphqlReader {
             whole_every: read.since.as_ref().and_then(|since| since.whole_every),
             items_hold_entries: read.each.is_some(),
             deleted: read.deleted.is_some(),
+            detail: read.detail_query.is_some(),
             ..ListingCapabilities::plain(listing)
         }
     }
@@ -199,7 +180,7 @@ impl Read for GraphqlReader {
         // Any other error may have kept items from us, and those that came are good all the same.
         let mut doubt =
             errors.elsewhere(&json, &read.items).map(|said| format!("the query was answered in part: {said}"));
-        let next = next(&read.paging, &json).unwrap_or_else(|message| {
+        let next = read.paging.next_of_connection(&json).unwrap_or_else(|message| {
             doubt.get_or_insert(message);
             None
         });
@@ -213,6 +194,33 @@ impl Read for GraphqlReader {
         let moments = read.since.iter().flat_map(|since| found.iter().filter_map(|item| since.at.first(item)));
         let newest = moments.filter_map(scalar_text).fold(None, |newest, moment| Some(later(newest, moment)));
         Ok(Page { doubt, newest, ..Page::new(PageContent::Entries { entries, problems, mark }, next) })
+    }
+
+    fn reads_one(&self, kind: &TypeName) -> bool {
+        // Several entries of an item, and languages of an entry, are known from the listing alone.
+        let Ok(read) = self.read_type(kind) else { return false };
+        read.detail_query.is_some() && read.each.is_none() && read.languages.parts(&self.languages).is_none()
+    }
+
+    async fn detail(&self, kind: &TypeName, id: &EntryId) -> Result<Option<Incoming>, SystemError> {
+        let read = self.read_type(kind)?;
+        let Some(DetailQuery { file, document }) = &read.detail_query else { return Ok(None) };
+        let variables = Map::from_iter([("id".to_owned(), Json::String(id.to_string()))]);
+        let request = self.query(file, &Paging::NONE, variables, None);
+        let (_, json, errors) = self.answer(&request).await?;
+        let wrong = |message: String| self.client.error(&request, ErrorKind::Content(message));
+        if let Some(said) = errors.first() {
+            return Err(wrong(format!("the query for `{id}` was answered in part: {said}")));
+        }
+        let Some(item) = document.first(&json) else { return Ok(None) };
+        let fields = self.profile.types.get(kind).and_then(|known| known.fields.as_ref());
+        let decoder = Decoder { system: self.client.system(), languages: &self.languages, read, fields };
+        let entry = decoder.incoming(id.as_str(), item, item.to_string());
+        let entry = entry.map_err(|problem| wrong(format!("{} {}", problem.item, problem.message)))?;
+        if entry.id != *id {
+            return Err(wrong(format!("it was asked for `{id}` and answers with `{}`", entry.id)));
+        }
+        Ok(Some(entry))
     }
 
     async fn deleted(&self, kind: &TypeName, since: Option<&str>) -> Result<Vec<EntryId>, SystemError> {
@@ -235,7 +243,7 @@ impl Read for GraphqlReader {
             for item in deleted.items.all(&json) {
                 ids.push(id_at(&deleted.id, item).map_err(wrong)?);
             }
-            match next(paging, &json).map_err(wrong)? {
+            match paging.next_of_connection(&json).map_err(wrong)? {
                 Some(next) if visited.insert(next.clone()) => cursor = Some(next),
                 _ => return Ok(ids),
             }

@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use diaporos_core::change::Fingerprint;
 use diaporos_core::intake::{CacheValidators, PageCounts};
+use diaporos_core::text::xml;
 use serde_json::Value as Json;
 
 use super::problem::describe;
@@ -25,9 +26,26 @@ pub struct Answer {
     pub body: Vec<u8>,
     /// Where it has moved to for good (301, 308).
     pub moved: Option<Url>,
+    /// In which form its documents are.
+    pub form: AnswerForm,
+}
+
+/// The form of the documents that a system answers with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum AnswerForm {
+    /// JSON.
+    #[default]
+    Json,
+    /// XML, which is read as the JSON of its elements.
+    Xml,
 }
 
 impl Answer {
+    /// An answer with its headers and its body.
+    pub(crate) fn new(status: u16, headers: Vec<(String, String)>, body: Vec<u8>) -> Answer {
+        Answer { status, headers, body, moved: None, form: AnswerForm::Json }
+    }
+
     /// A header's value, by its name in lower case.
     #[must_use]
     pub fn header(&self, name: &str) -> Option<&str> {
@@ -70,11 +88,14 @@ impl Answer {
         (300..400).contains(&self.status) && self.status != 304
     }
 
-    /// The body as JSON.
+    /// The body as JSON; of XML, the JSON of its elements.
     ///
     /// # Errors
     /// Where it is not, with what it looks like instead.
     pub fn json(&self) -> Result<Json, ErrorKind> {
+        if self.form == AnswerForm::Xml {
+            return self.elements();
+        }
         serde_json::from_slice(&self.body).map_err(|error| {
             let start = String::from_utf8_lossy(&self.body[..self.body.len().min(SHOWN)]).trim_start().to_owned();
             let looks = if self.body.is_empty() {
@@ -88,6 +109,20 @@ impl Answer {
             };
             ErrorKind::Content(format!("expected JSON, and {looks}"))
         })
+    }
+    fn elements(&self) -> Result<Json, ErrorKind> {
+        let wrong = |what: String| ErrorKind::Content(format!("expected XML, and {what}"));
+        if self.is_html() {
+            return Err(wrong("the answer is a page of HTML".to_owned()));
+        }
+        // A text in another encoding says so in its first line (XML 1.0 §4.3.3).
+        let text = std::str::from_utf8(&self.body).map_err(|_| wrong("the body is not UTF-8".to_owned()))?;
+        let text = text.trim_start_matches('\u{feff}').trim_start();
+        match text.chars().next() {
+            None => Err(wrong("the body is empty".to_owned())),
+            Some('<') => xml::to_json(text, xml::LIMITS).map_err(wrong),
+            Some(_) => Err(wrong("the body looks like none".to_owned())),
+        }
     }
 }
 
@@ -122,7 +157,7 @@ mod tests {
     use super::*;
 
     fn answer(body: &str) -> Answer {
-        Answer { status: 200, headers: Vec::new(), body: body.as_bytes().to_vec(), moved: None }
+        Answer::new(200, Vec::new(), body.as_bytes().to_vec())
     }
 
     #[test]

@@ -19,7 +19,7 @@ use super::request::{basic, set_query, shown_url, without_blanks};
 use super::retry::{may_wait, pause};
 use super::token_cache::{TokenCache, exposed};
 use super::ways::{Ways, way_of};
-use super::{Answer, Credential, HeaderText, Method, Request};
+use super::{Answer, AnswerForm, Credential, HeaderText, Method, Request};
 use crate::{ErrorKind, SystemError};
 
 /// What takes the body of a good answer, where it is not to be held whole.
@@ -34,6 +34,7 @@ pub struct Client {
     tokens: Option<TokenCache>,
     pace: Pace,
     ways: Arc<Ways>,
+    form: AnswerForm,
 }
 
 impl Client {
@@ -46,12 +47,19 @@ impl Client {
         let _ = rustls::crypto::ring::default_provider().install_default();
         let tokens = credential.as_ref().and_then(TokenCache::new);
         let pace = limits.pace(&system);
-        let client = Client { system, ways: Arc::new(Ways::new(limits.clone())), limits, credential, tokens, pace };
+        let ways = Arc::new(Ways::new(limits.clone()));
+        let client = Client { system, ways, limits, credential, tokens, pace, form: AnswerForm::Json };
         // What cannot be set up, a certificate that is none, is told before anything is asked.
         match client.ways.client(Way::Direct) {
             Ok(_) => Ok(client),
             Err(kind) => Err(SystemError { system: client.system, url: String::new(), kind }),
         }
+    }
+
+    /// The same client for a system whose documents are in a form.
+    #[must_use]
+    pub fn for_form(self, form: AnswerForm) -> Client {
+        Client { form, ..self }
     }
 
     /// The same client with another credential.
@@ -83,6 +91,17 @@ impl Client {
     fn with_own_headers(&self, mut request: Request) -> Request {
         request.headers.extend(self.limits.network.headers.iter().cloned());
         request
+    }
+
+    /// The token that is fetched for requests, for what is no request over HTTP.
+    ///
+    /// # Errors
+    /// Where it cannot be had.
+    pub(crate) async fn fetched(&self) -> Result<String, ErrorKind> {
+        match &self.tokens {
+            Some(tokens) => Ok(exposed(&tokens.value(&self.ways, None).await?.0).to_owned()),
+            None => Err(ErrorKind::Content("no token is fetched".to_owned())),
+        }
     }
 
     /// The credential, if any.
@@ -257,12 +276,13 @@ impl Client {
         };
         let (value, fetch) = tokens.value(&self.ways, None).await?;
         match self.once(request, way, Some(&value), sink).await {
-            Err(ErrorKind::Unauthorised { status: 401, .. }) => {
-                let (value, _) = tokens.value(&self.ways, Some(fetch)).await?;
-                self.once(request, way, Some(&value), sink).await
-            }
-            answer => answer,
+            Err(ErrorKind::Unauthorised { status: 401, .. }) => {}
+            // Whose session ended is often shown where to log in, as if that were what was asked for.
+            Ok(answer) if answer.is_html() && tokens.is_session() && request.method.reads() && sink.is_none() => {}
+            answer => return answer,
         }
+        let (value, _) = tokens.value(&self.ways, Some(fetch)).await?;
+        self.once(request, way, Some(&value), sink).await
     }
 
     async fn once(
@@ -308,10 +328,11 @@ impl Client {
             sending = sending.header(CONTENT_TYPE, media).body(bytes);
         }
         let exchange = Exchange::of(&self.limits, self.pace.clone());
-        match sink {
+        let answer = match sink {
             Some(sink) => exchange.given_on(sending, *sink).await,
             None => beside(exchange.held(sending)).await,
-        }
+        };
+        answer.map(|answer| Answer { form: self.form, ..answer })
     }
 }
 

@@ -43,7 +43,11 @@ impl Request {
                 },
             });
         }
-        let line = lines.join(" \\\n  ");
+        let mut line = lines.join(" \\\n  ");
+        if let Some(look_up) = &self.look_up {
+            let first = look_up.request.as_curl();
+            line = format!("{first}\n# {} is what that answers at {}\n{line}", look_up.place, look_up.at());
+        }
         if self.within_whole {
             return format!("# a push reads the document first, and sends its other members back with these\n{line}");
         }

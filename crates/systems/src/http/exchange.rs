@@ -53,7 +53,7 @@ impl Exchange {
         let (status, headers) = self.head(&response);
         // What an answer echoes goes no further, into no message, no store and no next address.
         let body = blank_content(self.body(response).await?);
-        Ok(Answer { status, headers, body, moved: None })
+        Ok(Answer::new(status, headers, body))
     }
 
     /// The answer; where it is good, its body is given on piece by piece.
@@ -67,7 +67,7 @@ impl Exchange {
         } else {
             blank_content(self.body(response).await?)
         };
-        Ok(Answer { status, headers, body, moved: None })
+        Ok(Answer::new(status, headers, body))
     }
 
     async fn begun(&self, sending: RequestBuilder) -> Result<Response, ErrorKind> {

@@ -19,8 +19,8 @@ mod signing;
 mod token_cache;
 mod ways;
 
-pub use answer::Answer;
 pub(crate) use answer::failure;
+pub use answer::{Answer, AnswerForm};
 
 pub use client::Client;
 pub use credential::{ClientCredentials, Credential, LogIn};
@@ -32,5 +32,5 @@ pub(crate) use pace::Pace;
 pub use pace::{Rate, Together};
 pub use part::Part;
 pub(crate) use problem::describe;
-pub use request::{Body, HeaderText, Method, Request, join_url, set_query, shown_url};
+pub use request::{Body, HeaderText, LookUpRequest, Method, Request, join_url, set_query, shown_url};
 pub use signing::{MomentHeader, SignatureForm, Signing, SigningHash, SigningRecipe};

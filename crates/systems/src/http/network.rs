@@ -1,6 +1,7 @@
 //! How a system is reached: by which way, and where an address may lead that others gave.
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
+use std::path::PathBuf;
 
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
 use url::{Host, Url};
@@ -25,6 +26,8 @@ pub struct Network {
     pub asset_hosts: Vec<String>,
     /// Whether pictures that are documents (SVG) are delivered, cleaned.
     pub svg: bool,
+    /// Where the hub keeps attachments, each by what is in it.
+    pub attachments: Option<PathBuf>,
 }
 
 impl Network {
@@ -58,7 +61,11 @@ pub fn is_loopback(url: &Url) -> bool {
     match url.host() {
         Some(Host::Ipv4(ip)) => ip.is_loopback(),
         Some(Host::Ipv6(ip)) => ip.is_loopback() || ip.to_ipv4_mapped().is_some_and(|ip| ip.is_loopback()),
-        Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
+        // Of a scheme other than the web's a number is a name.
+        Some(Host::Domain(name)) => {
+            let is_number = name.parse::<Ipv4Addr>().is_ok_and(|ip| ip.is_loopback());
+            is_number || name == "localhost" || name.ends_with(".localhost")
+        }
         None => false,
     }
 }

@@ -6,12 +6,14 @@ use base64::prelude::{BASE64_STANDARD, Engine as _};
 use diaporos_core::intake::CacheValidators;
 use serde_json::{Map, Value as Json};
 use url::Url;
+use url::form_urlencoded::byte_serialize;
 
 use super::form::FormMedia;
 use super::signing::Signing;
 use super::{Credential, Part};
 use crate::Secret;
 use crate::blank::{BLANK, blank, is_secret_name};
+use crate::query::Query;
 
 /// The methods that systems are asked with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -149,16 +151,66 @@ pub struct Request {
     pub headers: Vec<(String, HeaderText)>,
     /// What it carries.
     pub body: Option<Body>,
+    /// What is looked up before, for what stands in its place.
+    pub look_up: Option<Box<LookUpRequest>>,
     /// Whether the body is sent within the whole document, which is read before: its other members
     /// stay as they are there.
     pub within_whole: bool,
+}
+
+/// A request before a request.
+#[derive(Debug, Clone)]
+pub struct LookUpRequest {
+    /// The request.
+    pub request: Request,
+    /// Where its answer has what is looked up.
+    pub(crate) at: Query,
+    /// What stands in its place in the request that follows.
+    pub(crate) place: &'static str,
+}
+
+impl LookUpRequest {
+    /// Where its answer has what is looked up.
+    #[must_use]
+    pub fn at(&self) -> &str {
+        self.at.as_str()
+    }
+
+    /// The request that follows, with what was looked up.
+    #[must_use]
+    pub(crate) fn fill(&self, following: Request, found: &str) -> Request {
+        let encoded: String = byte_serialize(found.as_bytes()).collect::<String>().replace('+', "%20");
+        let in_address: String = byte_serialize(self.place.as_bytes()).collect();
+        let text = following.url.as_str().replace(&in_address, &encoded).replace(self.place, &encoded);
+        let url = Url::parse(&text).unwrap_or_else(|_| following.url.clone());
+        let body = following.body.map(|body| match body {
+            Body::Json(json, media) => Body::Json(put_into(json, self.place, found), media),
+            Body::Form(members, media) => {
+                let put = |(name, json)| (name, put_into(json, self.place, found));
+                Body::Form(members.into_iter().map(put).collect(), media)
+            }
+            bytes @ Body::Bytes(..) => bytes,
+        });
+        Request { url, body, look_up: None, ..following }
+    }
+}
+
+fn put_into(json: Json, place: &str, found: &str) -> Json {
+    match json {
+        Json::String(text) => Json::String(text.replace(place, found)),
+        Json::Array(items) => items.into_iter().map(|item| put_into(item, place, found)).collect(),
+        Json::Object(members) => {
+            Json::Object(members.into_iter().map(|(name, json)| (name, put_into(json, place, found))).collect())
+        }
+        other => other,
+    }
 }
 
 impl Request {
     /// A request without headers and body.
     #[must_use]
     pub fn new(method: Method, url: Url) -> Self {
-        Request { method, url, secret_query: None, headers: Vec::new(), body: None, within_whole: false }
+        Request { method, url, secret_query: None, headers: Vec::new(), body: None, look_up: None, within_whole: false }
     }
 
     /// Adds a plain header.

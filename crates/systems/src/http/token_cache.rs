@@ -54,6 +54,11 @@ impl TokenCache {
         })
     }
 
+    /// Whether it is a log-in, whose end may be told by a page of HTML.
+    pub(super) fn is_session(&self) -> bool {
+        matches!(self.credential, Credential::Session(_))
+    }
+
     /// The credential, and the number of its fetch. One whose fetch was refused is fetched anew.
     pub(super) async fn value(&self, ways: &Ways, refused: Option<u64>) -> Result<(SecretString, u64), ErrorKind> {
         let mut good = self.good.lock().await;

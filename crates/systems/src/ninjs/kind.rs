@@ -19,6 +19,7 @@ static SYSTEM: Table = Table::new(
         OF_ALL[1],
         OF_ALL[2],
         OF_ALL[3],
+        OF_ALL[4],
         settings![
             documents: Form::Named(&DOCUMENT), required, "the documents, each under a name", "{ today = \"https://wire.ostrel.example/today.json\" }";
             read: Form::Table(&CREDENTIAL), none, "the credential for reading; it goes to the host of the first document alone", "{ bearer = \"env:WIRE_READ_TOKEN\" }";

@@ -1,6 +1,7 @@
 //! A first profile from an OpenAPI 3 document: what it tells of lists, documents and fields, to be
 //! gone over by a person.
 
+mod asides;
 mod fields;
 mod write;
 
@@ -72,7 +73,7 @@ pub fn draft(text: &str) -> Result<Draft, OpenApiError> {
         }
         let mut lines = vec![read_lines(&document, &name, &listed)];
         lines.push(format!("[types.{name}.fields]\n{}", field_lines(&document, &listed.schema)));
-        lines.extend(write::write_lines(&document, &name, &listed));
+        lines.push(write::write_lines(&document, &name, &listed));
         types.insert(name, lines.join("\n"));
     }
     if types.is_empty() {
@@ -80,9 +81,10 @@ pub fn draft(text: &str) -> Result<Draft, OpenApiError> {
     }
     let title = document.pointer("/info/title").and_then(Json::as_str).unwrap_or("an OpenAPI document");
     let title: String = title.chars().filter(|c| !c.is_control()).take(100).collect();
-    let head = format!(
+    let mut head = format!(
         "# A first profile, drawn from {title}. Go over it: what is marked with `?` is a guess.\n# docs/profiles.md explains each key.\n"
     );
+    head.extend(asides::lines(&document).into_iter().map(|line| format!("# {line}\n")));
     let url = document.pointer("/servers/0/url").and_then(Json::as_str).map(str::to_owned);
     let names = types.keys().cloned().collect();
     let body = types.into_values().collect::<Vec<_>>().join("\n");
@@ -106,6 +108,15 @@ fn listed<'a>(document: &'a Json, path: &'a str, calls: &'a Json) -> Option<List
     Some(Listed { path, call, items: format!("$.{name}[*]"), schema })
 }
 
+impl Listed<'_> {
+    /// The property that looks like an id.
+    fn id(&self, document: &Json) -> Option<&'static str> {
+        let properties = self.schema.properties(document);
+        let names = ["id", "uuid", "_id", "key", "slug", "uri"];
+        names.into_iter().find(|name| properties.iter().any(|(known, _)| known == name))
+    }
+}
+
 /// The last word of a path, in the singular where that is plain to see.
 pub(crate) fn type_name(path: &str) -> String {
     let word = path.trim_end_matches('/').rsplit('/').next().unwrap_or("entry");
@@ -126,7 +137,7 @@ fn read_lines(document: &Json, name: &str, listed: &Listed<'_>) -> String {
         format!("list  = {}", quoted(listed.path)),
         format!("items = {}", quoted(&listed.items)),
     ];
-    match has(&["id", "uuid", "_id", "key", "slug", "uri"]) {
+    match listed.id(document) {
         Some(id) => lines.push(format!("id    = \"$.{id}\"")),
         None => lines.push("id    = \"$.id\"   # ? the document names no property that looks like an id".to_owned()),
     }
@@ -202,7 +213,7 @@ mod tests {
     const DOCUMENT: &str = r##"
 openapi: 3.1.0
 info: { title: Herbarium, version: "1" }
-servers: [{ url: "https://herbarium.example/api" }]
+servers: [{ url: "https://herbarium.example/api" }, { url: "https://trial.herbarium.example" }]
 paths:
   /v1/plants:
     get:
@@ -218,10 +229,26 @@ paths:
     delete: { responses: { "204": { description: gone } } }
   /v1/stories:
     get: { responses: { "200": { content: { application/json: { schema: { type: array, items: { type: object, properties: { slug: { type: string } } } } } } } } }
+    post: { responses: { "201": { description: made } } }
+  /v1/beds/:
+    get: { responses: { "200": { content: { application/json: { schema: { type: object, properties: { data: { type: array, items: { $ref: "#/components/schemas/Bed" } } } } } } } } }
+    post: { responses: { "201": { description: made } } }
+  /v1/beds/{id}/:
+    parameters: [{ name: If-Match, in: header, schema: { type: string } }]
+    get: { responses: { "200": { content: { application/json: { schema: { type: object, properties: { data: { $ref: "#/components/schemas/Bed" } } } } } } } }
+    put: { responses: { "200": { description: done } } }
+  /v1/gardens/{garden}/walks:
+    get: { responses: { "200": { content: { application/json: { schema: { type: array, items: { $ref: "#/components/schemas/Bed" } } } } } } }
   /v1/health:
     get: { responses: { "200": { content: { application/json: { schema: { type: object, properties: { ok: { type: boolean } } } } } } } }
 components:
+  securitySchemes:
+    token: { type: http, scheme: bearer }
+    key: { type: apiKey, in: header, name: X-Key }
   schemas:
+    Bed:
+      type: object
+      properties: { id: { type: string }, attributes: { type: object, properties: { name: { type: string } } } }
     Plant:
       type: object
       required: [id, name]
@@ -243,7 +270,7 @@ components:
         insta::assert_snapshot!(draft.profile);
         assert_eq!(
             (draft.types, draft.url.as_deref()),
-            (vec!["plant".to_owned(), "story".to_owned()], Some("https://herbarium.example/api"))
+            (["plant", "story", "bed"].map(str::to_owned).to_vec(), Some("https://herbarium.example/api"))
         );
         let (_, report) =
             read_profile(Source { name: "p".into(), text: draft.profile }, rest::Rest.profile_rules().unwrap());

@@ -1,13 +1,18 @@
 //! One call: a method, a path with places to fill, and what goes into the body beside the fields.
 
+use std::collections::BTreeSet;
+
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::ANY_VALUES;
-use diaporos_core::settings::{Form, InnerText, Item, Section, Table, TextForm, TextOrTable};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Setting, Table, TextForm, TextOrTable};
+use diaporos_core::text::xml;
 use serde_json::{Map, Value as Json};
 
-use super::OperationCall;
 use super::filled::{Filled, constants};
+use super::look_up::{FOUND, LOOK_UP};
+use super::path::{fill, places, without_unknown};
+use super::{LookUp, OperationCall};
 use crate::ErrorKind;
 use crate::http::{Answer, Body, FormMedia, Method};
 
@@ -25,47 +30,66 @@ pub(crate) struct Call {
     none_is_404: bool,
     /// The media type of its bodies.
     pub(crate) media: &'static str,
+    /// What is looked up before it.
+    pub(crate) look_up: Option<Box<LookUp>>,
     /// What it asks for, where that is an operation and not told by method and path.
     pub(crate) operation: Option<Box<OperationCall>>,
 }
 
 /// The media types that members are sent as: JSON, or the fields of a form.
-pub(super) const MEDIA: [&str; 6] = [
+pub(super) const MEDIA: [&str; 8] = [
     "application/json",
     "application/merge-patch+json",
     "application/ld+json",
     "application/vnd.api+json",
     FormMedia::UrlEncoded.word(),
     FormMedia::Multipart.word(),
+    "application/xml",
+    "text/xml",
 ];
 
 /// A media type that members are sent as.
 pub(super) const CALL_MEDIA: Form = Form::Word { what: "a media type that members are sent as", of: || MEDIA.to_vec() };
 
 /// Members as a body of a media type.
-pub(super) fn body_of(members: Map<String, Json>, media: &'static str) -> Body {
+///
+/// # Errors
+/// Where the media type has no form for them.
+pub(super) fn body_of(members: Map<String, Json>, media: &'static str) -> Result<Body, ErrorKind> {
     let form = [FormMedia::UrlEncoded, FormMedia::Multipart].into_iter().find(|form| form.word() == media);
-    match form {
+    Ok(match form {
         Some(form) => Body::Form(members, form),
+        None if media.ends_with("/xml") => {
+            let text = xml::from_json(&Json::Object(members));
+            let wrong = |message| ErrorKind::Content(format!("the document cannot be written as XML: {message}"));
+            Body::Bytes(text.map_err(wrong)?.into_bytes(), media.to_owned())
+        }
         None => Body::Json(Json::Object(members), media),
-    }
+    })
 }
 
 /// A call: its method and path alone, or a table.
 pub(super) const CALL: Form = Form::Either(&METHOD_AND_PATH, &Form::Table(&CALL_TABLE));
 const METHOD_AND_PATH: Form = Form::Text(&TextForm { name: "a call, `METHOD /path`", pattern: Some("^[A-Z]+ [^ ]+$") });
-static CALL_TABLE: Table = Table::new(
-    "call",
-    &[settings![
+static CALL_TABLE: Table = Table::new("call", &[CALL_SETTINGS]);
+/// A call that writes a document: its method and path alone, or a table.
+pub(super) const WRITING_CALL: Form = Form::Either(&METHOD_AND_PATH, &Form::Table(&WRITING_CALL_TABLE));
+static WRITING_CALL_TABLE: Table = Table::new(
+    "call that writes a document",
+    &[
+        CALL_SETTINGS,
+        settings![
+            look_up: Form::Table(&LOOK_UP), none, "what is looked up before, and goes in the place of `{found}` in its path and body", "{ call = \"GET /drafts/next\", at = \"$.draft\" }";
+        ],
+    ],
+);
+const CALL_SETTINGS: &[Setting] = settings![
         call: METHOD_AND_PATH, required, "the method and the path, which follows the system's `url`; what stands in braces is filled in, escaped", "PATCH /api/pages/{id}";
-        body: ANY_VALUES, none, "members of its body beside the fields; `{id}`, `{key}`, `{language}` and `{revision}` in their texts are filled", "{ status = \"live\" }";
-        media: CALL_MEDIA, usual "application/json", "the media type of its body: of JSON, or of a form, whose fields are called `size[height]` within a member, and are repeated for a list", "application/merge-patch+json";
+        body: ANY_VALUES, none, "members of its body beside the fields; `{id}`, `{key}`, `{language}` and `{revision}` in their texts are filled, and a text that is `{fields.NAME}` is that field, which then stands there and nowhere else", "{ status = \"live\" }";
+        media: CALL_MEDIA, usual "application/json", "the media type of its body: of JSON, of XML, or of a form, whose fields are called `size[height]` within a member, and are repeated for a list", "application/merge-patch+json";
         reads: Form::Boolean, usual "false", "whether a POST changes nothing, so that it may be used where one only looks", "true";
         none: Form::Count(0), none, "the status of a search that finds nothing, where that is 404; else a 404 stops the push, for the path may be wrong", "404";
-    ]],
-);
-
-const PLACES: [&str; 4] = ["id", "key", "language", "type"];
+];
 
 impl Call {
     /// Reads the call under a key: a text, or a table with `call` and `body`.
@@ -89,9 +113,15 @@ impl Call {
                     }
                     item.value == 404
                 });
+                let looks_up = table.describes("look_up");
+                let look_up = looks_up.then(|| LookUp::from_key(&mut table, allowed, report)).flatten().map(Box::new);
                 table.finish(report);
                 let media = media.unwrap_or(MEDIA[0]);
-                Some(Call { body, media, reads, none_is_404, ..Call::from_text(&item?, allowed, report)? })
+                let with_found: Vec<&str> = allowed.iter().copied().chain(look_up.as_ref().map(|_| "found")).collect();
+                let call = Call::from_text(&item?, &with_found, report)?;
+                let call = Call { body, media, reads, none_is_404, look_up, ..call };
+                has_place(&call, &table, report);
+                Some(call)
             }
         }
     }
@@ -125,8 +155,8 @@ impl Call {
         let operation = OperationCall::from_section(&mut table, report);
         table.finish(report);
         let (path, body, media) = (String::new(), Map::new(), MEDIA[0]);
-        let operation = Some(Box::new(operation?));
-        Some(Call { method: Method::Post, path, body, reads: true, none_is_404: false, media, operation })
+        let (operation, look_up) = (Some(Box::new(operation?)), None);
+        Some(Call { method: Method::Post, path, body, reads: true, none_is_404: false, media, look_up, operation })
     }
 
     /// What an answer shows, the document of an operation as if it were the whole of it.
@@ -155,13 +185,8 @@ impl Call {
             report.add(wrong(format!("`{word}` is not a method")).suggest(word, Method::WORDS.map(|(word, _)| word)));
             return None;
         };
-        for place in places(path) {
-            if !allowed.contains(&place) {
-                let known: Vec<String> = allowed.iter().map(|place| format!("{{{place}}}")).collect();
-                let message = format!("`{{{place}}}` has no meaning in this call");
-                report.add(wrong(message).help(format!("known here: {}", known.join(", "))));
-                return None;
-            }
+        if !without_unknown((path, item), allowed, report) {
+            return None;
         }
         Some(Call {
             method: *method,
@@ -170,6 +195,7 @@ impl Call {
             reads: false,
             none_is_404: false,
             media: MEDIA[0],
+            look_up: None,
             operation: None,
         })
     }
@@ -182,11 +208,26 @@ impl Call {
 
     /// The members of its body, with the places in their texts filled.
     pub(crate) fn members(&self, filled: Filled<'_>) -> Map<String, Json> {
-        self.body.iter().map(|(name, json)| (name.clone(), put_into(json, filled))).collect()
+        self.members_with(filled, &Map::new())
+    }
+
+    /// The same, with the fields of a document where its body has places for them.
+    pub(crate) fn members_with(&self, filled: Filled<'_>, fields: &Map<String, Json>) -> Map<String, Json> {
+        self.body.iter().map(|(name, json)| (name.clone(), put_into(json, filled, fields))).collect()
+    }
+
+    /// The fields that its body has places for: they stand there and nowhere else.
+    pub(crate) fn placed(&self) -> BTreeSet<&str> {
+        let mut placed = BTreeSet::new();
+        self.body.values().for_each(|json| add_placed(json, &mut placed));
+        placed
     }
 
     /// A body of this call.
-    pub(crate) fn body_of(&self, members: Map<String, Json>) -> Body {
+    ///
+    /// # Errors
+    /// Where its media type has no form for them.
+    pub(crate) fn body_of(&self, members: Map<String, Json>) -> Result<Body, ErrorKind> {
         body_of(members, self.media)
     }
 
@@ -202,63 +243,47 @@ impl Call {
 
     /// The path with its places filled, each percent-encoded.
     pub(crate) fn path(&self, filled: Filled<'_>) -> String {
-        let values = [filled.id, filled.key, filled.language, filled.kind];
-        let fill = |path: &str, encoded: fn(&str) -> String| {
-            let put =
-                |path: String, (place, value): (&&str, &str)| path.replace(&format!("{{{place}}}"), &encoded(value));
-            PLACES.iter().zip(values).fold(path.to_owned(), put)
-        };
-        match self.path.split_once('?') {
-            Some((path, query)) => format!("{}?{}", fill(path, step), fill(query, encoded)),
-            None => fill(&self.path, step),
-        }
+        fill(&self.path, filled)
+    }
+}
+
+/// The field that a text is the place of: `{fields.title}`, and nothing beside.
+fn placed_field(text: &str) -> Option<&str> {
+    text.strip_prefix("{fields.").and_then(|rest| rest.strip_suffix('}'))
+}
+
+fn add_placed<'a>(json: &'a Json, placed: &mut BTreeSet<&'a str>) {
+    match json {
+        Json::String(text) => placed.extend(placed_field(text)),
+        Json::Array(items) => items.iter().for_each(|item| add_placed(item, placed)),
+        Json::Object(members) => members.values().for_each(|json| add_placed(json, placed)),
+        _ => {}
     }
 }
 
 /// A member with the places in its texts filled, how deep they stand.
-fn put_into(json: &Json, filled: Filled<'_>) -> Json {
+fn put_into(json: &Json, filled: Filled<'_>, fields: &Map<String, Json>) -> Json {
     match json {
-        Json::String(text) => Json::String(filled.put(text)),
-        Json::Array(items) => items.iter().map(|item| put_into(item, filled)).collect(),
+        Json::String(text) => match placed_field(text) {
+            Some(name) => fields.get(name).cloned().unwrap_or_default(),
+            None => Json::String(filled.put(text)),
+        },
+        Json::Array(items) => items.iter().map(|item| put_into(item, filled, fields)).collect(),
         Json::Object(members) => {
-            Json::Object(members.iter().map(|(name, json)| (name.clone(), put_into(json, filled))).collect())
+            let put = |(name, json): (&String, &Json)| (name.clone(), put_into(json, filled, fields));
+            Json::Object(members.iter().map(put).collect())
         }
         other => other.clone(),
     }
 }
 
-pub(super) fn places(path: &str) -> impl Iterator<Item = &str> {
-    path.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(place, _)| place)
-}
-
-/// Percent-encoded so that it is one part of a path or a query, whatever is in it.
-pub(super) fn encoded(text: &str) -> String {
-    url::form_urlencoded::byte_serialize(text.as_bytes()).collect::<String>().replace('+', "%20")
-}
-
-/// A step of a path. Two steps mean another place in every spelling (RFC 3986 §5.2.4); no place has
-/// them for a name, and the spelling that is sent is none that a server undoes at once.
-fn step(text: &str) -> String {
-    if matches!(text, "." | "..") { text.replace('.', "%252E") } else { encoded(text) }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn places_are_filled_and_nothing_escapes() {
-        let call = Call {
-            method: Method::Get,
-            path: "/pages/{id}?slug={key}&lang={language}".into(),
-            body: Map::new(),
-            reads: false,
-            none_is_404: false,
-            media: MEDIA[0],
-            operation: None,
-        };
-        let filled = Filled { id: "a/../b", key: "x&admin=1 ŵ", language: "en", ..Filled::default() };
-        assert_eq!(call.path(filled), "/pages/a%2F..%2Fb?slug=x%26admin%3D1%20%C5%B5&lang=en");
-        assert_eq!(call.path(Filled { id: "..", key: "..", ..filled }), "/pages/%252E%252E?slug=..&lang=en");
+/// Refuses a call that looks something up and has no place for it.
+fn has_place(call: &Call, section: &Section<'_>, report: &mut Report) {
+    let in_body = Json::Object(call.body.clone()).to_string().contains(FOUND);
+    if call.look_up.is_some() && !call.has("found") && !in_body {
+        let message = "what is looked up goes nowhere: the call has no `{found}`, neither in its path nor in its body";
+        let example = "{ call = \"PUT /drafts/{found}\", look_up = { call = \"GET /drafts?page={id}\", at = \"$.drafts[0].id\" } }";
+        report
+            .add(Diagnostic::warning(Code::BadValue, section.span(), message).help(format!("for example `{example}`")));
     }
 }

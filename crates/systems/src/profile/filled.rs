@@ -21,15 +21,17 @@ pub(crate) struct Filled<'a> {
     pub(crate) revision: &'a str,
     /// `{item}`: what joins a new document to those of other languages.
     pub(crate) item: &'a str,
+    /// What shows that the document is locked by us, where a variable does.
+    pub(crate) lock: &'a str,
 }
 
 impl<'a> Filled<'a> {
     /// What the variables of operations are called that are filled without being named.
-    pub(super) const NAMES: [&'static str; 5] = ["id", "key", "language", "revision", "item"];
+    pub(super) const NAMES: [&'static str; 6] = ["id", "key", "language", "revision", "item", "lock"];
 
     /// The values of these, in their order.
-    pub(super) fn values(self) -> [&'a str; 5] {
-        [self.id, self.key, self.language, self.revision, self.item]
+    pub(super) fn values(self) -> [&'a str; 6] {
+        [self.id, self.key, self.language, self.revision, self.item, self.lock]
     }
 
     /// A text with its places filled.

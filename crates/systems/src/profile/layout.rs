@@ -1,5 +1,7 @@
 //! Where the fields of a type stand in its documents, for reading and writing alike.
 
+use std::collections::BTreeSet;
+
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings::Section;
 use indexmap::IndexMap;
@@ -15,8 +17,10 @@ pub(crate) struct Layout {
     pub(super) fields_at: Option<MemberPath>,
     /// The places of single fields.
     places: IndexMap<String, MemberPath>,
-    /// Fields whose place can be read and not written, with the place.
-    unwritable: Vec<(String, String)>,
+    /// Fields whose place can be read and not written.
+    unwritable: IndexMap<String, Query>,
+    /// The member that names the language of each node, of fields that are lists of nodes.
+    pub(crate) node_languages: IndexMap<String, String>,
 }
 
 impl Layout {
@@ -27,31 +31,41 @@ impl Layout {
         for (name, at) in declared.filter_map(|(name, field)| Some((name, field.at.as_ref()?))) {
             match MemberPath::of(at) {
                 Some(path) => drop(layout.places.insert(name.clone(), path)),
-                None => layout.unwritable.push((name.clone(), at.as_str().to_owned())),
+                None => drop(layout.unwritable.insert(name.clone(), at.clone())),
             }
         }
+        let nodes = fields.into_iter().flatten();
+        let nodes = nodes.filter_map(|(name, field)| Some((name.clone(), field.node_language.clone()?)));
+        layout.node_languages = nodes.collect();
         // Entries within other entries have no document of their own.
         let fields_at = read.filter(|read| read.each.is_none()).and_then(|read| read.fields_at.as_ref());
         if let Some(at) = fields_at {
             match MemberPath::of(at) {
                 Some(path) => layout.fields_at = Some(path),
-                None => layout.unwritable.push(("fields_at".to_owned(), at.as_str().to_owned())),
+                None => drop(layout.unwritable.insert("fields_at".to_owned(), at.clone())),
             }
         }
         layout
     }
 
     /// The layout that a type is written by: `fields_at` of its own counts before the one for reading.
-    /// What stands where nothing can be written is a fault.
-    pub(super) fn for_writing(mut self, section: &mut Section<'_>, report: &mut Report) -> Layout {
+    /// What stands where nothing can be written is a fault, but for fields that the bodies of calls have places for.
+    pub(super) fn for_writing(
+        mut self,
+        placed: &BTreeSet<String>,
+        section: &mut Section<'_>,
+        report: &mut Report,
+    ) -> Layout {
         if let Some(path) = member_path(section, "fields_at", report) {
             self.fields_at = Some(path);
-            self.unwritable.retain(|(name, _)| name != "fields_at");
+            self.unwritable.shift_remove("fields_at");
         }
-        for (name, at) in &self.unwritable {
-            let message = format!("`{name}` stands at `{at}`, and nothing can be written there");
+        for (name, at) in self.unwritable.iter().filter(|(name, _)| !placed.contains(*name)) {
+            let message = format!("`{name}` stands at `{}`, and nothing can be written there", at.as_str());
             let finding = Diagnostic::error(Code::BadValue, section.span(), message);
-            report.add(finding.help("a place that is written is a way of names: `$.size.height`"));
+            report.add(finding.help(format!(
+                "a place that is written is a way of names, `$.size.height`; or the `body` of `create` and `update` has the field as `{{fields.{name}}}`"
+            )));
         }
         self
     }
@@ -76,6 +90,15 @@ impl Layout {
                 Some(json) => drop(members.insert(name.clone(), json.clone())),
                 None => drop(members.remove(name)),
             }
+        }
+        for (name, query) in &self.unwritable {
+            let found = query.all(document);
+            let found = match found.as_slice() {
+                [] => Json::Null,
+                [one] if !query.as_str().contains("[*]") => (*one).clone(),
+                several => several.iter().map(|one| (*one).clone()).collect(),
+            };
+            members.insert(name.clone(), found);
         }
         members
     }

@@ -4,15 +4,19 @@ mod asset_calls;
 mod batch_call;
 mod call;
 mod document_listing;
+mod elements;
 mod field;
 mod filled;
 mod layout;
 mod lock_calls;
+mod look_up;
 mod member_path;
 mod model_calls;
 mod operation_call;
 mod paging;
+mod path;
 mod place_type;
+mod properties;
 mod read_settings;
 mod read_type;
 mod row_listing;
@@ -27,30 +31,33 @@ use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::diagnostic::{Code, Diagnostic, Report, Source};
 use diaporos_core::lane::Target;
 use diaporos_core::model::{EntryType, Model};
-use diaporos_core::settings;
-use diaporos_core::settings::forms::TEXT;
-use diaporos_core::settings::{Form, Section, Setting, Table, read_toml};
+use diaporos_core::settings::{Section, read_toml};
 use diaporos_core::value::TypeName;
 use indexmap::IndexMap;
 use serde_json::Map;
 
 use crate::ErrorKind;
+use crate::http::AnswerForm;
 
 pub(crate) use asset_calls::AssetCalls;
 pub(crate) use batch_call::BatchCall;
 pub(crate) use call::Call;
-pub(crate) use document_listing::DocumentListing;
+pub(crate) use document_listing::{DocumentListing, ListingQuery};
+pub(crate) use elements::FORM;
+use elements::FORMS;
 pub(crate) use field::{FIELDS, ProfileField};
 pub(crate) use filled::Filled;
 pub(crate) use layout::Layout;
-pub(crate) use lock_calls::LockCalls;
+pub(crate) use lock_calls::{LockCalls, LockShown};
+pub(crate) use look_up::{FOUND, LookUp};
 pub(crate) use member_path::MemberPath;
 pub(crate) use model_calls::{MODEL_CALLS, ModelCalls};
 pub(crate) use operation_call::OperationCall;
 pub(crate) use paging::{Next, PageSize, Paging, Style};
 pub(crate) use place_type::{PlaceType, WRITE_DOCUMENTS, WRITE_FILES, WRITE_ROWS};
+pub(crate) use properties::{PROPERTIES, Properties};
 pub(crate) use read_settings::{READ_CHANGES, READ_FILES, READ_PAGES, READ_QUERY, READ_ROWS};
-pub(crate) use read_type::{Embedded, Id, ReadType};
+pub(crate) use read_type::{DetailQuery, Embedded, Id, ReadType};
 pub(crate) use row_listing::{RowListing, RowsFrom};
 pub(crate) use row_target::{ListTarget, RowTarget};
 pub use rules::{ListingForm, ProfileRules, WritingForm};
@@ -71,18 +78,6 @@ macro_rules! type_settings {
 }
 pub(crate) use type_settings;
 
-/// Members that are properties of a file.
-pub(crate) const PROPERTIES: &[Setting] = settings![
-    properties: Form::Table(&PROPERTIES_TABLE), none, "members that are properties of the file (RFC 4918 §4) and not in it, for reading and writing", "{ namespace = \"urn:ostrel\", names = [\"title\"] }";
-];
-static PROPERTIES_TABLE: Table = Table::new(
-    "properties of files",
-    &[settings![
-        namespace: TEXT, required, "their namespace", "urn:ostrel";
-        names: Form::OneOrMany(&TEXT), required, "their names", "[\"title\", \"status\"]";
-    ]],
-);
-
 /// How a REST system is read and written.
 #[derive(Debug, Clone)]
 pub struct Profile {
@@ -93,6 +88,8 @@ pub struct Profile {
     model: Model,
     fingerprint: Fingerprint,
     rules: ProfileRules,
+    /// The form of the documents that the system takes and gives.
+    form: AnswerForm,
 }
 
 /// How one type is read and written.
@@ -106,20 +103,16 @@ pub(crate) struct ProfileType {
     pub(crate) properties: Properties,
 }
 
-/// Members of documents that are WebDAV properties (RFC 4918 §4) of a namespace.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct Properties {
-    /// Their namespace.
-    pub(crate) namespace: String,
-    /// Their names.
-    pub(crate) names: Vec<String>,
-}
-
 impl Profile {
     /// What the profile says of the types' fields. A type without a table of fields is not in it.
     #[must_use]
     pub fn model(&self) -> &Model {
         &self.model
+    }
+
+    /// The form of the documents that the system takes and gives.
+    pub(crate) fn form(&self) -> AnswerForm {
+        self.form
     }
 
     /// Changes with every change of the file.
@@ -254,7 +247,9 @@ impl Profile {
                 RowsFrom::Table(_) => None,
             });
             let listing = Some(read.list.as_str()).filter(|_| read.rows.is_none());
-            listing.into_iter().chain(of_rows).chain(read.deleted.iter().map(|deleted| deleted.list.as_str()))
+            let details = read.detail_query.iter().map(|detail| detail.file.as_str());
+            let deleted = read.deleted.iter().map(|deleted| deleted.list.as_str());
+            listing.into_iter().chain(of_rows).chain(deleted).chain(details)
         });
         let writes = self.types.values().filter_map(|known| known.write.as_ref());
         reads.chain(writes.flat_map(WriteType::operation_files))
@@ -263,6 +258,14 @@ impl Profile {
     /// Takes the texts of the operations that it writes by, each by its file's name. Gives the files that are wrong,
     /// and what is wrong with each.
     pub(crate) fn take_operations(&mut self, texts: &IndexMap<String, String>) -> Vec<(String, String)> {
+        for known in self.types.values_mut() {
+            if let (Some(read), Some(write)) = (&known.read, &mut known.write)
+                && write.read.operation.is_some()
+                && write.listed.is_none()
+            {
+                write.listed = Some(DocumentListing::of_read_query(read));
+            }
+        }
         let writes = self.types.values_mut().filter_map(|known| known.write.as_mut());
         writes.flat_map(|write| write.take_operations(texts)).collect()
     }
@@ -278,6 +281,7 @@ impl Profile {
 pub fn read_profile(source: Source, rules: &ProfileRules) -> (Option<Profile>, Report) {
     let fingerprint = fingerprint_texts([source.text.as_str()]);
     let (types, report) = read_toml(source, rules.settings, |file, report| {
+        let form = if rules.services { file.word("form", &FORMS, report)? } else { AnswerForm::Json };
         let translation =
             rules.services.then(|| whole_table(file, "translation", report, TranslationCalls::from_section)).flatten();
         let mut types = IndexMap::new();
@@ -297,20 +301,25 @@ pub fn read_profile(source: Source, rules: &ProfileRules) -> (Option<Profile>, R
                 }
             };
             if let Some(mut section) = section.named_section(&name.value, report) {
-                types.insert(kind, profile_type(&mut section, rules, report));
+                let mut of = profile_type(&mut section, rules, report);
+                if form == AnswerForm::Xml {
+                    of.take_elements(&section, report);
+                }
+                types.insert(kind, of);
                 section.finish(report);
             }
         }
         let calls = rules.services.then(|| whole_table(file, "model", report, ModelCalls::from_section)).flatten();
-        Some((types, calls, translation))
+        Some((types, calls, translation, form))
     });
-    let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls, translation)| Profile {
+    let profile = types.filter(|_| !report.has_errors()).map(|(types, model_calls, translation, form)| Profile {
         model: model(&types),
         types,
         model_calls,
         translation,
         fingerprint,
         rules: *rules,
+        form,
     });
     (profile, report)
 }
@@ -324,16 +333,7 @@ fn profile_type(section: &mut Section<'_>, rules: &ProfileRules, report: &mut Re
         }
         Some(of)
     });
-    let mut properties = Properties::default();
-    if rules.properties
-        && let Some(mut table) = section.section("properties", report)
-    {
-        let namespace = table.text("namespace", report);
-        properties.namespace = namespace.map(|item| item.value.as_str().to_owned()).unwrap_or_default();
-        let names = table.text_or_texts("names", report);
-        properties.names = names.iter().map(|item| item.value.as_str().to_owned()).collect();
-        table.finish(report);
-    }
+    let properties = if rules.properties { Properties::from_key(section, report) } else { Properties::default() };
     let (mut write, mut places) = (None, None);
     let layout = Layout::new(fields.as_ref(), read.as_ref());
     match rules.writing {

@@ -5,9 +5,10 @@ use diaporos_core::settings;
 use diaporos_core::settings::forms::TEXT;
 use diaporos_core::settings::{Form, Section, Setting, Table, TextForm, Variants, one_of, words};
 use diaporos_core::value::Value;
+use serde_json::{Map, Value as Json};
 
 use super::ListingForm;
-use crate::query::{JSON_PATH, Query};
+use crate::query::{JSON_PATH, Query, scalar_text};
 
 /// How a listing goes on after a page.
 #[derive(Debug, Clone)]
@@ -274,6 +275,37 @@ impl Paging {
     /// Whether a listing may have more than one page.
     pub(crate) fn has_pages(&self) -> bool {
         !matches!(self.style, Style::None)
+    }
+}
+
+impl Paging {
+    /// The variables that a query asks for a page with.
+    pub(crate) fn put_variables(&self, variables: &mut Map<String, Json>, cursor: Option<&str>) {
+        if let Some(size) = &self.size {
+            variables.insert(size.parameter.clone(), size.items.into());
+        }
+        if let (Style::Connection { variable, .. }, Some(cursor)) = (&self.style, cursor) {
+            // As it was given: a number goes back as a number.
+            variables.insert(variable.clone(), serde_json::from_str(cursor).unwrap_or_else(|_| cursor.into()));
+        }
+    }
+
+    /// Where a connection goes on: it is followed while it says that there is more, and never counted. A cursor is kept
+    /// as JSON, for it may be a number.
+    ///
+    /// # Errors
+    /// Says what the answer lacks.
+    pub(crate) fn next_of_connection(&self, answer: &Json) -> Result<Option<String>, String> {
+        let Style::Connection { at, .. } = &self.style else { return Ok(None) };
+        let info =
+            at.first(answer).ok_or_else(|| format!("the answer has no page information at `{}`", at.as_str()))?;
+        if !info.get("hasNextPage").and_then(Json::as_bool).unwrap_or(false) {
+            return Ok(None);
+        }
+        let cursor = info.get("endCursor").filter(|cursor| scalar_text(cursor).is_some());
+        cursor
+            .map(|cursor| Some(cursor.to_string()))
+            .ok_or_else(|| "it says `hasNextPage`, and gives no `endCursor`".to_owned())
     }
 }
 

@@ -1,5 +1,7 @@
 //! How documents are written whose place is ours to choose: files, and documents of a store.
 
+use std::collections::BTreeSet;
+
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::lane::Documents;
 use diaporos_core::settings;
@@ -8,8 +10,8 @@ use diaporos_core::settings::{Form, Section, Setting, Table};
 use serde_json::{Map, Value as Json};
 
 use super::asset_calls::{ATTACHMENTS, asset_limits};
-use super::call::{encoded, places};
 use super::filled::constants;
+use super::path::{encoded, places};
 use super::row_target::TARGET;
 use super::write_type::{WITHDRAWN, withdrawn};
 use super::{Layout, RowTarget, WritingForm, whole_table};
@@ -103,7 +105,7 @@ impl PlaceType {
         let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
         let limits = |table: &mut Section<'_>, report: &mut Report| Some(asset_limits(table, report));
         let assets = if rows.is_some() { None } else { whole_table(section, "assets", report, limits) };
-        let layout = layout.for_writing(section, report);
+        let layout = layout.for_writing(&BTreeSet::new(), section, report);
         Some(PlaceType {
             languages: languages?,
             layout,

@@ -65,7 +65,7 @@ static DELETED_PAGES: Table = Table::new(
 pub(crate) static READ_QUERY: Table = Table {
     name: "reading a query",
     one_of: &[&["id", "alone"]],
-    needs: &[],
+    needs: &[("detail", "revision")],
     groups: &[
         settings![
             query: FILE, required, "the file with the query", "plants.graphql";
@@ -75,10 +75,18 @@ pub(crate) static READ_QUERY: Table = Table {
             variables: ANY_VALUES, none, "variables that are sent with it", "{ shelf = \"north\" }";
             paging: Form::Variants(&QUERY_PAGING), none, "how the listing goes on; it has one page without it", "{ style = \"connection\", at = \"$.data.plants.pageInfo\" }";
             since: Form::Table(&SINCE), none, "asks for what changed only", "{ parameter = \"since\", at = \"$.updated\" }";
+            detail: Form::Table(&DETAIL_QUERY), none, "a query for one entry, `$id`, where the listing leaves fields out; only those whose `revision` changed are asked for", "{ query = \"plant.graphql\", document = \"$.data.plant\" }";
             deleted: Form::Table(&DELETED_QUERY), none, "a query for what was deleted", "{ query = \"plants.graphql\", items = \"$.data.gone[*]\", id = \"$.id\" }";
         ],
     ],
 };
+static DETAIL_QUERY: Table = Table::new(
+    "query for one entry",
+    &[settings![
+        query: FILE, required, "the file with the query", "plant.graphql";
+        document: JSON_PATH, required, "where its answer has the entry", "$.data.plant";
+    ]],
+);
 static DELETED_QUERY: Table = Table::new(
     "query for what was deleted",
     &[settings![

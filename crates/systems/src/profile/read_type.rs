@@ -43,6 +43,8 @@ pub(crate) struct ReadType {
     pub(crate) ignore: Vec<String>,
     /// Texts among the fields that hold a document of their own.
     pub(crate) embedded: Vec<(String, Embedded)>,
+    /// Whether items are elements of XML.
+    pub(crate) elements: bool,
     /// How languages are listed.
     pub(crate) languages: LanguageShape,
     /// The constant variables of a query.
@@ -55,6 +57,8 @@ pub(crate) struct ReadType {
     pub(crate) deleted: Option<Deleted>,
     /// The path of one entry, for fields that the listing leaves out.
     pub(crate) detail: Option<String>,
+    /// The query of one entry, for fields that the listing leaves out.
+    pub(crate) detail_query: Option<DetailQuery>,
     /// The path of one entry that is read by itself.
     pub(crate) one: Option<String>,
     /// Whether what a whole listing lacks is gone.
@@ -175,9 +179,11 @@ impl ReadType {
         let paging = if form.has_pages() { Paging::from_key(section, form, report) } else { Some(Paging::NONE) };
         let (since, deleted) = changes(section, form, report);
         let detail = detail(section, form, revision.is_some(), report);
+        let detail_query = detail_query(section, form, revision.is_some(), report)?;
         let one = one(section, form, report);
         let absent_is_gone = section.word("absent", &ABSENT, report);
         Some(ReadType {
+            elements: false,
             list: list?,
             search: search?,
             items: items?,
@@ -196,6 +202,7 @@ impl ReadType {
             since: since?,
             deleted: deleted?,
             detail,
+            detail_query,
             one,
             absent_is_gone: absent_is_gone?,
             rows: rows.map_or(Some(None), |rows| rows.map(Some))?,
@@ -270,6 +277,39 @@ fn detail(section: &mut Section<'_>, form: ListingForm, has_revision: bool, repo
         return None;
     }
     Some(path.to_owned())
+}
+
+/// The query of one entry, `$id`.
+#[derive(Debug, Clone)]
+pub(crate) struct DetailQuery {
+    /// The query's file.
+    pub(crate) file: String,
+    /// Where its answer has the entry.
+    pub(crate) document: Query,
+}
+
+/// The query of an item, for the fields that the listing leaves out.
+fn detail_query(
+    section: &mut Section<'_>,
+    form: ListingForm,
+    has_revision: bool,
+    report: &mut Report,
+) -> Option<Option<DetailQuery>> {
+    if form != ListingForm::Query {
+        return Some(None);
+    }
+    let span = section.span();
+    let query = optional(section, "detail", report, |table, report| {
+        let file = table.text("query", report).map(|item| item.value.as_str().to_owned());
+        let document = Query::from_key(table, "document", report);
+        Some(DetailQuery { file: file?, document: document? })
+    })?;
+    if query.is_some() && !has_revision {
+        let finding = Diagnostic::error(Code::BadValue, span, "`detail` needs `revision` beside it");
+        report.add(finding.help("the listing's revision tells which entries changed; only those are asked for"));
+        return None;
+    }
+    Some(query)
 }
 
 /// Where an entry is read by itself, with all its fields.

@@ -9,6 +9,7 @@ use serde_json::{Map, Value as Json};
 use super::MemberPath;
 use super::call::{CALL_MEDIA, MEDIA, body_of};
 use super::filled::constants;
+use crate::ErrorKind;
 use crate::http::{Body, Method};
 
 /// A listing: its path, or a search.
@@ -45,7 +46,10 @@ impl SearchCall {
     }
 
     /// A body.
-    pub(crate) fn body(&self, members: Map<String, Json>) -> Body {
+    ///
+    /// # Errors
+    /// Where its media type has no form for them.
+    pub(crate) fn body(&self, members: Map<String, Json>) -> Result<Body, ErrorKind> {
         body_of(members, self.media)
     }
 }

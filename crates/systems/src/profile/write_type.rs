@@ -1,5 +1,7 @@
 //! How a type's documents are found, written and taken away.
 
+use std::collections::BTreeSet;
+
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{TEXT, TEXTS};
@@ -8,10 +10,10 @@ use indexmap::IndexMap;
 
 use super::asset_calls::ASSET_CALLS;
 use super::batch_call::BATCH;
-use super::call::CALL;
-use super::document_listing::{DocumentListing, LISTED};
+use super::call::{CALL, WRITING_CALL};
+use super::document_listing::{DocumentListing, LISTED, LISTED_BY_QUERY};
 use super::layout::member_path;
-use super::lock_calls::LOCK;
+use super::lock_calls::{LOCK, LOCK_OPERATIONS};
 use super::operation_call::OPERATION;
 use super::read_type::named_words;
 use super::{AssetCalls, BatchCall, Call, Layout, LockCalls, MemberPath, OperationCall, whole_table};
@@ -28,14 +30,14 @@ pub(crate) static WRITE_BY_CALLS: Table = Table::new(
         found: JSON_PATH, none, "where the answer has them", "$.pages[*]";
         read: CALL, required, "reads one: how a lost answer is settled, and who changed what", "GET /api/pages/{id}";
         listed: Form::Table(&LISTED), none, "where they are listed, so that `--verify` need not read each by itself; as in `read` without it", "{ list = \"/api/pages\", items = \"$.pages[*]\" }";
-        create: CALL, required, "writes a new one; with `{key}` in its path the identifier is ours to choose, and only what is not there yet is written", "POST /api/pages";
-        update: CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
-        add: CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}";
-        publish: CALL, none, "puts on view what was written, where that is a call of its own", "POST /api/pages/{id}/publish";
+        create: WRITING_CALL, required, "writes a new one; with `{key}` in its path the identifier is ours to choose, and only what is not there yet is written", "POST /api/pages";
+        update: WRITING_CALL, required, "changes one; PUT, which replaces, sends its other members back, any other must leave what is not sent", "PATCH /api/pages/{id}";
+        add: WRITING_CALL, none, "of languages with addresses of their own: adds one to a document that has others", "POST /api/pages/{id}";
+        publish: WRITING_CALL, none, "puts on view what was written, where that is a call of its own", "POST /api/pages/{id}/publish";
         publish_batch: Form::Table(&BATCH), none, "how several are put on view in one call", "{ call = \"POST /api/pages/publish\", items = \"pages\", results = \"$.results[*]\", status = \"$.status\" }";
-        withdraw: CALL, none, "takes one off view", "POST /api/pages/{id}/withdraw";
+        withdraw: WRITING_CALL, none, "takes one off view", "POST /api/pages/{id}/withdraw";
         withdrawn: Form::Table(&WITHDRAWN), none, "where a document says that it is off view", "{ at = \"$.status\", words = [\"withdrawn\"] }";
-        delete: CALL, none, "deletes one", "DELETE /api/pages/{id}";
+        delete: WRITING_CALL, none, "deletes one", "DELETE /api/pages/{id}";
         document: JSON_PATH, none, "where the document stands in what is sent and answered; it is the whole of it without", "$.data";
         fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.attributes";
         id: JSON_PATH, required, "where its id is", "$.id";
@@ -67,6 +69,7 @@ pub(crate) static WRITE_BY_OPERATIONS: Table = Table::new(
         find: Form::Table(&OPERATION), none, "finds documents by the lane's `match` field, `$key`", "{ query = \"find-page.graphql\" }";
         found: JSON_PATH, none, "where its answer has them", "$.data.pages.nodes[*]";
         read: Form::Table(&OPERATION), required, "reads one: how a lost answer is settled, and who changed what", "{ query = \"page.graphql\", document = \"$.data.page\" }";
+        listed: Form::Table(&LISTED_BY_QUERY), none, "a query that lists them, so that `--verify` need not read each by itself; as in `read` without it", "{ query = \"pages.graphql\", items = \"$.data.pages.nodes[*]\" }";
         create: Form::Table(&OPERATION), required, "writes a new one", "{ query = \"create-page.graphql\", document = \"$.data.createPage.page\", problems = \"$.data.createPage.problems[*]\" }";
         update: Form::Table(&OPERATION), required, "changes one, and must leave what is not sent", "{ query = \"update-page.graphql\", document = \"$.data.updatePage.page\", problems = \"$.data.updatePage.problems[*]\" }";
         publish: Form::Table(&OPERATION), none, "puts on view what was written, where that is an operation of its own", "{ query = \"publish-page.graphql\", document = \"$.data.publishPage.page\" }";
@@ -76,6 +79,7 @@ pub(crate) static WRITE_BY_OPERATIONS: Table = Table::new(
         fields_at: JSON_PATH, none, "where the fields stand in the document; as in `read` without it", "$.content";
         id: JSON_PATH, required, "where its id is", "$.id";
         revision: JSON_PATH, none, "where its version is; where every operation on a document declares `$revision`, each is told it, and refused over another; else each document is read just before", "$.version";
+        lock: Form::Table(&LOCK_OPERATIONS), none, "how a document is locked while it is written", "{ take = { query = \"lock.graphql\" }, release = { query = \"unlock.graphql\" } }";
         codes: Form::Named(&Form::Word { what: "what a code means", of: || words(&Meaning::WORDS) }), none, "what codes of errors mean beside those that many servers use", "{ STALE_PAGE = \"differs\", QUOTA = \"busy\" }";
     ]],
 )
@@ -90,6 +94,8 @@ pub(crate) struct WriteType {
     pub(crate) document: Option<MemberPath>,
     /// Where its fields are.
     pub(crate) layout: Layout,
+    /// Whether documents are elements of XML.
+    pub(crate) elements: bool,
     /// Adds a language to a document that has others, where that is another call than `create`.
     pub(crate) add: Option<Call>,
     /// Finds documents by key.
@@ -169,12 +175,13 @@ impl WriteType {
         let batch = whole_table(section, "batch", report, BatchCall::from_section);
         let idempotency_key = section.text("idempotency_key", report).map(|item| item.value.as_str().to_lowercase());
         let document = member_path(section, "document", report);
-        let layout = layout.for_writing(section, report);
+        let layout = layout.for_writing(&placed_by(create.as_ref(), update.as_ref()), section, report);
         let id = id?;
         Some(WriteType {
             languages: languages?,
             document,
             layout,
+            elements: false,
             add,
             find,
             found: found.unwrap_or_else(|| id.clone()),
@@ -199,6 +206,12 @@ impl WriteType {
 }
 
 impl WriteType {
+    /// All its calls.
+    pub(super) fn calls_mut(&mut self) -> impl Iterator<Item = &mut Call> {
+        let some = [&mut self.find, &mut self.add, &mut self.publish, &mut self.withdraw, &mut self.delete];
+        some.into_iter().flatten().chain([&mut self.read, &mut self.create, &mut self.update])
+    }
+
     /// Reads how documents are written by operations.
     pub(super) fn of_operations(section: &mut Section<'_>, layout: Layout, report: &mut Report) -> Option<WriteType> {
         let languages = whole_table(section, "languages", report, LanguageShape::of_calls);
@@ -211,18 +224,21 @@ impl WriteType {
         let id = Query::from_key(section, "id", report);
         let revision = Query::from_key(section, "revision", report).map(RevisionPlace::Body);
         let withdrawn = whole_table(section, "withdrawn", report, withdrawn);
+        let listed = whole_table(section, "listed", report, DocumentListing::of_query);
+        let lock = whole_table(section, "lock", report, LockCalls::of_operations);
         let codes = named_words(section, "codes", &Meaning::WORDS, report);
-        let layout = layout.for_writing(section, report);
+        let layout = layout.for_writing(&BTreeSet::new(), section, report);
         let id = id?;
         let mut write = WriteType {
             languages: languages?,
             document: None,
             layout,
+            elements: false,
             add: None,
             find,
             found: found.unwrap_or_else(|| id.clone()),
             read: read?,
-            listed: None,
+            listed,
             create: create?,
             update: update?,
             publish,
@@ -233,7 +249,7 @@ impl WriteType {
             revision,
             if_match: None,
             withdrawn,
-            lock: None,
+            lock,
             batch: None,
             assets: None,
             idempotency_key: None,
@@ -252,20 +268,26 @@ impl WriteType {
         let reads = [self.find.as_mut(), Some(&mut self.read)].map(|call| (call, true, false));
         let writes = [Some(&mut self.create), Some(&mut self.update)].map(|call| (call, false, true));
         let others = [self.publish.as_mut(), self.withdraw.as_mut(), self.delete.as_mut()];
-        let all = reads.into_iter().chain(writes).chain(others.map(|call| (call, false, false)));
+        let locks = self.lock.iter_mut().flat_map(LockCalls::calls_mut).map(|(call, reads)| (Some(call), reads, false));
+        let all = reads.into_iter().chain(writes).chain(others.map(|call| (call, false, false))).chain(locks);
         all.filter_map(|(call, reads, fields)| Some((call?.operation.as_deref_mut()?, reads, fields))).collect()
     }
 
     /// The files of its operations.
     pub(super) fn operation_files(&self) -> impl Iterator<Item = &str> {
         let some = [&self.find, &self.publish, &self.withdraw, &self.delete].into_iter().flatten();
-        let calls = some.chain([&self.read, &self.create, &self.update]);
-        calls.filter_map(|call| Some(call.operation.as_ref()?.file.as_str()))
+        let calls =
+            some.chain([&self.read, &self.create, &self.update]).chain(self.lock.iter().flat_map(LockCalls::calls));
+        let listed = self.listed.iter().filter(|listed| listed.query.is_some()).map(|listed| listed.list.as_str());
+        calls.filter_map(|call| Some(call.operation.as_ref()?.file.as_str())).chain(listed)
     }
 
     /// Takes the texts of its operations. Gives the files that are wrong, and what is wrong with each.
     pub(super) fn take_operations(&mut self, texts: &IndexMap<String, String>) -> Vec<(String, String)> {
         let mut wrong = Vec::new();
+        if let Some(DocumentListing { list, query: Some(query), .. }) = &mut self.listed {
+            query.text = texts.get(list).cloned().unwrap_or_default();
+        }
         for (operation, reads, fields) in self.operations_mut() {
             let Some(text) = texts.get(&operation.file) else { continue };
             if let Err(why) = operation.take_text(text, reads, fields) {
@@ -282,6 +304,15 @@ impl WriteType {
         let told = |call: &Call| call.operation.as_ref().is_some_and(|operation| operation.fills("revision"));
         self.revision.is_some() && told(&self.update) && others.all(told)
     }
+}
+
+/// The fields that have places in the bodies of both calls. Both write all fields, so that one with a place in one body
+/// alone stands nowhere in the other.
+fn placed_by(create: Option<&Call>, update: Option<&Call>) -> BTreeSet<String> {
+    let of = |call: Option<&Call>| -> BTreeSet<String> {
+        call.into_iter().flat_map(Call::placed).map(str::to_owned).collect()
+    };
+    of(create).intersection(&of(update)).cloned().collect()
 }
 
 /// Where a document says that it is off view, and with which words.

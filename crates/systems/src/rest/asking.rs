@@ -3,6 +3,7 @@
 use serde_json::{Map, Value as Json};
 use url::Url;
 
+use crate::ErrorKind;
 use crate::http::{Method, Request, set_query};
 use crate::profile::{MemberPath, SearchCall};
 
@@ -32,10 +33,13 @@ impl<'a> Asking<'a> {
     }
 
     /// The request that it makes of one.
-    pub(super) fn finish(self, request: Request) -> Request {
-        match self.body {
+    ///
+    /// # Errors
+    /// Where the media type of its body has no form for it.
+    pub(super) fn finish(self, request: Request) -> Result<Request, ErrorKind> {
+        Ok(match self.body {
             None => request,
-            Some((search, members)) => Request { method: Method::Post, body: Some(search.body(members)), ..request },
-        }
+            Some((search, members)) => Request { method: Method::Post, body: Some(search.body(members)?), ..request },
+        })
     }
 }

@@ -45,7 +45,10 @@ impl RestWriter {
         };
         let mut body = batch.call.body.clone();
         body.insert(batch.items.clone(), Json::Array(items));
-        request.body = Some(batch.call.body_of(body));
+        request.body = match batch.call.body_of(body) {
+            Ok(body) => Some(body),
+            Err(kind) => return all(kind),
+        };
         let answer = match self.client.write(&request).await {
             Ok(answer) => answer,
             Err(SystemError { kind, .. }) => return all(kind),

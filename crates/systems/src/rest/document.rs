@@ -3,34 +3,82 @@
 use diaporos_core::change::alike;
 use diaporos_core::lane::Documents;
 use diaporos_core::plan::{Existing, Order, Presence, Written};
-use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, from_json};
+use diaporos_core::value::{EntryId, LanguageTag, Record, Revision, TypeName, Value, from_json};
 use serde_json::{Map, Value as Json};
 
 use super::write::{RestWriter, filled};
+use crate::decode::of_kind;
+use crate::elements;
 use crate::http::{Answer, Body, Request};
-use crate::languages::LanguageShape;
+use crate::languages::{LanguageShape, UnknownCode};
 use crate::profile::{Call, Filled, RevisionPlace, WriteType};
 use crate::query::scalar_text;
-use crate::{ErrorKind, SystemError};
+use crate::{ErrorKind, SystemError, Write};
 
 impl RestWriter {
     pub(super) fn code(&self, language: Option<&LanguageTag>) -> Result<Option<String>, SystemError> {
         language.map(|tag| self.languages.code(tag)).transpose().map_err(|error| self.error(error.to_string()))
     }
 
-    /// Puts fields into a document as the system takes them, each in its place: a localised one as a
-    /// map by the system's own codes.
+    /// Puts what a call says, and fields as the system takes them, into a document: a field where the call's body has
+    /// a place for it, else in its own. A localised one is a map by the system's own codes, or an element for each.
     pub(super) fn put_fields(
         &self,
         write: &WriteType,
+        (call, filled): (&Call, Filled<'_>),
         fields: &Record,
         document: &mut Map<String, Json>,
     ) -> Result<(), SystemError> {
+        let mut encoded = Map::new();
         for (name, value) in fields {
-            let json = write.languages.encode(value, &self.languages).map_err(|error| self.error(error.to_string()))?;
-            write.layout.place(name).put(document, json);
+            let json = self.encoded(write, name, value).map_err(|error| self.error(error.to_string()))?;
+            encoded.insert(name.clone(), json);
+        }
+        let placed = call.placed();
+        if !placed.is_empty() && !document.is_empty() {
+            // What an order does not name stays as it is there.
+            let now = write.layout.members(&Json::Object(document.clone()));
+            for name in placed.iter().filter(|name| !fields.contains_key(**name)) {
+                encoded.insert((*name).to_owned(), now.get(*name).cloned().unwrap_or_default());
+            }
+        }
+        document.extend(call.members_with(filled, &encoded));
+        for (name, json) in encoded.into_iter().filter(|(name, _)| !placed.contains(name.as_str())) {
+            write.layout.place(&name).put(document, json);
         }
         Ok(())
+    }
+
+    /// A field's value as it stands in documents.
+    fn encoded(&self, write: &WriteType, name: &str, value: &Value) -> Result<Json, UnknownCode> {
+        if !write.elements {
+            return write.languages.encode(value, &self.languages);
+        }
+        if let (Value::Localised(by_language), Some(member)) = (value, write.layout.node_languages.get(name)) {
+            return elements::of_languages(by_language, member, &self.languages);
+        }
+        let json = write.languages.encode(value, &self.languages)?;
+        let is_text = write.layout.place(name).last().is_some_and(|last| last.starts_with('@') || last == "#text");
+        Ok(if is_text { json } else { elements::of_value(&json) })
+    }
+
+    /// A field's value as a document has it.
+    fn decoded(&self, kind: &TypeName, write: &WriteType, (name, json): (&str, &Json)) -> Value {
+        let known = self.profile.model().get(kind).and_then(|known| known.fields.get(name));
+        let is_localised = known.is_some_and(|field| field.localised) && write.languages.documents() == Documents::One;
+        if !write.elements {
+            return if is_localised { write.languages.decode(json, &self.languages) } else { from_json(json) };
+        }
+        let node = write.layout.node_languages.get(name).filter(|_| is_localised);
+        if let Some(value) = node.and_then(|member| elements::by_language(json, member, &self.languages)) {
+            return value;
+        }
+        let plain = elements::plain(json, known.is_some_and(|field| field.many));
+        match known {
+            _ if is_localised => write.languages.decode(&plain, &self.languages),
+            Some(field) => of_kind(&field.kind, &plain),
+            None => from_json(&plain),
+        }
     }
 
     /// The document that an order to create or update sends, with the call's fixed members.
@@ -44,7 +92,7 @@ impl RestWriter {
             Order::Create { language, .. } => self.code(language.as_ref())?.unwrap_or_default(),
             _ => String::new(),
         };
-        let mut document = call.members(match order {
+        let filled = match order {
             Order::Create { key, item, .. } => Filled {
                 key: key.as_deref().unwrap_or_default(),
                 language: &code,
@@ -55,8 +103,9 @@ impl RestWriter {
                 Filled { revision: revision.as_ref().map_or("", Revision::as_str), ..filled(write, id) }
             }
             _ => Filled::default(),
-        });
-        self.put_fields(write, order.fields().unwrap_or(&Record::default()), &mut document)?;
+        };
+        let mut document = Map::new();
+        self.put_fields(write, (call, filled), order.fields().unwrap_or(&Record::default()), &mut document)?;
         if let Order::Create { language, item, .. } = order {
             let code = self.code(language.as_ref())?;
             write.languages.name(&mut document, code, item.as_ref().map(super::write::identifier));
@@ -65,16 +114,32 @@ impl RestWriter {
     }
 
     /// A document as the body of a call.
-    pub(super) fn body(write: &WriteType, call: &Call, document: Map<String, Json>) -> Body {
-        call.body_of(write.document.as_ref().map_or_else(|| document.clone(), |at| at.wrap(document.clone())))
+    pub(super) fn body(
+        &self,
+        write: &WriteType,
+        call: &Call,
+        document: Map<String, Json>,
+    ) -> Result<Body, SystemError> {
+        let whole = match &write.document {
+            Some(at) => at.wrap(document),
+            None => document,
+        };
+        call.body_of(whole).map_err(|kind| self.failed(kind))
     }
 
     /// Puts a document into the body of a request.
-    pub(super) fn put_document(request: &mut Request, write: &WriteType, call: &Call, document: Map<String, Json>) {
+    pub(super) fn put_document(
+        &self,
+        request: &mut Request,
+        write: &WriteType,
+        call: &Call,
+        document: Map<String, Json>,
+    ) -> Result<(), SystemError> {
         match (&call.operation, &mut request.body) {
             (Some(operation), Some(Body::Json(body, _))) => operation.put_document(body, document),
-            _ => request.body = Some(Self::body(write, call, document)),
+            _ => request.body = Some(self.body(write, call, document)?),
         }
+        Ok(())
     }
 
     /// The document in an answer.
@@ -95,14 +160,9 @@ impl RestWriter {
         if !document.is_object() {
             return Err(self.error(format!("a `{kind}` is not an object")));
         }
-        let localised = |name: &str| {
-            let known = self.profile.model().get(kind).and_then(|known| known.fields.get(name));
-            known.is_some_and(|field| field.localised) && write.languages.documents() == Documents::One
-        };
         let mut fields = Record::default();
         for (name, json) in &write.layout.members(document) {
-            let value = if localised(name) { write.languages.decode(json, &self.languages) } else { from_json(json) };
-            fields.insert(name.clone(), value);
+            fields.insert(name.clone(), self.decoded(kind, write, (name, json)));
         }
         let withdrawn = write.withdrawn.as_ref().is_some_and(|(at, words)| {
             at.first(document).and_then(scalar_text).is_some_and(|word| words.contains(&word))

@@ -118,7 +118,7 @@ mod tests {
         });
         let headers = [("ratelimit-remaining", "11"), ("link", "</x?page=2>; rel=\"next\""), ("server", "x")];
         let headers = headers.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
-        let answer = Answer { status: 200, headers, body: body.to_string().into_bytes(), moved: None };
+        let answer = Answer::new(200, headers, body.to_string().into_bytes());
         let told: Vec<String> =
             facts(&answer).into_iter().map(|fact| format!("{}: {}", fact.about, fact.told)).collect();
         assert_eq!(

@@ -9,7 +9,8 @@ use crate::agency::Agency;
 use crate::http_system::{HttpSettings, READ_OVER_HTTP, WRITE_OVER_HTTP};
 use crate::kind::{Kind, System};
 use crate::profile::{
-    ListingForm, MODEL_CALLS, ProfileRules, READ_PAGES, TRANSLATION_CALLS, WRITE_BY_CALLS, WritingForm, type_settings,
+    FORM, ListingForm, MODEL_CALLS, ProfileRules, READ_PAGES, TRANSLATION_CALLS, WRITE_BY_CALLS, WritingForm,
+    type_settings,
 };
 use crate::settings::{DESCRIBED, HubFiles, OF_ALL};
 use crate::setup::{ConnectError, Setup};
@@ -26,7 +27,7 @@ static PROFILE: ProfileRules = ProfileRules {
 
 static SYSTEM: Table = Table::new(
     "system of kind rest",
-    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
+    &[OF_ALL[0], OF_ALL[1], OF_ALL[2], OF_ALL[3], OF_ALL[4], DESCRIBED, READ_OVER_HTTP, WRITE_OVER_HTTP],
 );
 static TYPE: Table = Table::new(
     "type of kind rest",
@@ -39,11 +40,14 @@ static TYPE: Table = Table::new(
 );
 static FILE: Table = Table::new(
     "profile of kind rest",
-    &[settings![
-        types: Form::Named(&Form::Table(&TYPE)), none, "the types by name; only an agency has none", "{ page = { read = { list = \"/pages\", items = \"$.pages[*]\", id = \"$.id\" } } }";
-        model: Form::Table(&MODEL_CALLS), none, "how the system describes and extends its own model", "{ type = \"GET /types/{type}\", fields = \"$.fields[*]\" }";
-        translation: Form::Table(&TRANSLATION_CALLS), none, "how it takes texts and gives translations", "{ upload = \"POST /files?name={key}\", file = \"$.id\", order = \"POST /orders\", id = \"$.id\", find = \"GET /orders?reference={key}\", found = \"$.orders[0]\", progress = \"GET /orders/{id}\", languages = \"$.languages[*]\", language = \"$.language\", percent = \"$.percent\", download = \"GET /orders/{id}/files/{language}\" }";
-    ]],
+    &[
+        FORM,
+        settings![
+            types: Form::Named(&Form::Table(&TYPE)), none, "the types by name; only an agency has none", "{ page = { read = { list = \"/pages\", items = \"$.pages[*]\", id = \"$.id\" } } }";
+            model: Form::Table(&MODEL_CALLS), none, "how the system describes and extends its own model", "{ type = \"GET /types/{type}\", fields = \"$.fields[*]\" }";
+            translation: Form::Table(&TRANSLATION_CALLS), none, "how it takes texts and gives translations", "{ upload = \"POST /files?name={key}\", file = \"$.id\", order = \"POST /orders\", id = \"$.id\", find = \"GET /orders?reference={key}\", found = \"$.orders[0]\", progress = \"GET /orders/{id}\", languages = \"$.languages[*]\", language = \"$.language\", percent = \"$.percent\", download = \"GET /orders/{id}/files/{language}\" }";
+        ],
+    ],
 );
 
 /// JSON over HTTP.

@@ -1,15 +1,16 @@
 //! Asking for the pages of a listing, which its own answers lead to.
 
 use diaporos_core::value::TypeName;
-use serde_json::Value as Json;
+use serde_json::{Value as Json, json};
 use url::Url;
 
 use super::asking::Asking;
 use super::paging::{Answered, Turn};
 use super::write::RestWriter;
-use crate::http::{Client, Method, Request, join_url};
+use crate::http::{Body, Client, Method, Request, join_url};
 use crate::languages::LanguageShape;
-use crate::profile::{DocumentListing, Paging};
+use crate::operation::AnswerErrors;
+use crate::profile::{DocumentListing, ListingQuery, Paging};
 use crate::query::Query;
 use crate::{ErrorKind, ListedPage, SystemError};
 
@@ -50,7 +51,7 @@ impl Pages<'_> {
             );
             return Err(self.client.error(&request, ErrorKind::Content(message)));
         }
-        Ok(asking.finish(request))
+        asking.finish(request.clone()).map_err(|kind| self.client.error(&request, kind))
     }
 
     /// A refusal at another place, where the credential was not sent.
@@ -106,7 +107,10 @@ impl RestWriter {
         cursor: Option<&str>,
     ) -> Result<Option<ListedPage>, SystemError> {
         let write = self.write_type(kind)?;
-        let Some(DocumentListing { list, search, items, paging }) = self.listing(kind) else { return Ok(None) };
+        let Some(DocumentListing { list, search, items, paging, query }) = self.listing(kind) else { return Ok(None) };
+        if let Some(query) = query {
+            return self.listed_by_query(kind, (&query, &items, &paging), cursor).await.map(Some);
+        }
         let pages = Pages { client: &self.client, base: &self.base };
         let first = join_url(&self.base, &list).map_err(|error| self.error(error.to_string()))?;
         let request = pages.page(paging.ask(Asking::new(first, search.as_ref()), cursor))?;
@@ -124,5 +128,29 @@ impl RestWriter {
         // What cannot be told is read by itself, and says then what is wrong.
         let told = found.into_iter().filter_map(|item| self.existing(kind, write, (item, ""), None).ok());
         Ok(Some(ListedPage { documents: told.collect(), next: turn.next }))
+    }
+
+    /// A page of documents that a query lists.
+    async fn listed_by_query(
+        &self,
+        kind: &TypeName,
+        (query, items, paging): (&ListingQuery, &Query, &Paging),
+        cursor: Option<&str>,
+    ) -> Result<ListedPage, SystemError> {
+        let write = self.write_type(kind)?;
+        let mut variables = query.variables.clone();
+        paging.put_variables(&mut variables, cursor);
+        let mut request = self.client.request(Method::Post, self.base.clone());
+        request.body = Some(Body::json(json!({ "query": query.text, "variables": variables })));
+        let answer = self.client.read(&request).await?;
+        let wrong = |message: String| self.client.error(&request, ErrorKind::Content(message));
+        let json = answer.json().map_err(|kind| self.client.error(&request, kind))?;
+        if let Some(said) = AnswerErrors::read(&json).first() {
+            return Err(wrong(format!("the listing was answered with an error: {said}")));
+        }
+        items.is_a_listing(&json).map_err(wrong)?;
+        let next = paging.next_of_connection(&json).map_err(wrong)?.filter(|next| Some(next.as_str()) != cursor);
+        let told = items.all(&json).into_iter().filter_map(|item| self.existing(kind, write, (item, ""), None).ok());
+        Ok(ListedPage { documents: told.collect(), next })
     }
 }

@@ -4,8 +4,8 @@ use diaporos_core::value::EntryId;
 use serde_json::Value as Json;
 
 use super::write::RestWriter;
-use crate::http::Request;
-use crate::profile::{Call, Filled, LockCalls};
+use crate::http::{Body, Request};
+use crate::profile::{Call, Filled, LockCalls, LockShown};
 use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
@@ -41,15 +41,20 @@ impl RestWriter {
     }
 
     async fn take<'a>(&self, calls: &'a LockCalls, id: &'a EntryId) -> Result<Held<'a>, SystemError> {
-        let answer = self.client.write(&self.lock_call(&calls.take, id)?).await?;
-        let token = calls.token.as_ref().and_then(|(at, _)| at.first(&answer.json().ok()?).and_then(scalar_text));
+        let request = self.lock_call(&calls.take, id)?;
+        let answer = self.client.write(&request).await?;
+        let told = answer.json();
+        calls.take.shown(answer).map_err(|kind| self.client.error(&request, kind))?;
+        let token = calls.token.as_ref().and_then(|(at, _)| at.first(told.as_ref().ok()?).and_then(scalar_text));
         Ok(Held { calls, id, token })
     }
 
     /// Gives a lock back.
     pub(super) async fn release(&self, held: &Held<'_>) -> Result<(), SystemError> {
         let request = held.bearing(self.lock_call(&held.calls.release, held.id)?);
-        match self.client.write(&request).await {
+        let released = self.client.write(&request).await;
+        let shown = |answer| held.calls.release.shown(answer).map_err(|kind| self.client.error(&request, kind));
+        match released.and_then(shown) {
             // It ran out, or somebody cleared it.
             Ok(_) | Err(SystemError { kind: ErrorKind::NotFound | ErrorKind::GoneForGood, .. }) => Ok(()),
             Err(error) => Err(error),
@@ -104,7 +109,7 @@ impl RestWriter {
     fn lock_call(&self, call: &Call, id: &EntryId) -> Result<Request, SystemError> {
         let mut request = self.call(call, Filled { id: id.as_str(), ..Filled::default() })?;
         if !call.body.is_empty() {
-            request.body = Some(call.body_of(call.body.clone()));
+            request.body = Some(call.body_of(call.body.clone()).map_err(|kind| self.error(kind.to_string()))?);
         }
         Ok(request)
     }
@@ -114,10 +119,27 @@ impl Held<'_> {
     /// A request that shows that we hold the lock.
     pub(super) fn bearing(&self, request: Request) -> Request {
         match (&self.calls.token, &self.token) {
-            (Some((_, header)), Some(token)) => request.header(&header.to_lowercase(), token.clone()),
+            (Some((_, LockShown::Header(header))), Some(token)) => {
+                request.header(&header.to_lowercase(), token.clone())
+            }
+            (Some((_, LockShown::Variable)), Some(token)) => with_lock(request, token),
             _ => request,
         }
     }
+}
+
+/// A request whose operation is told the lock's token, where it declares a variable for it.
+fn with_lock(mut request: Request, token: &str) -> Request {
+    if let Some(Body::Json(body, _)) = &mut request.body {
+        // `$locked` is another variable.
+        let ends = |rest: &str| !rest.starts_with(|c: char| c.is_alphanumeric() || c == '_');
+        let query = body.get("query").and_then(Json::as_str).unwrap_or_default();
+        let declares = query.split("$lock").skip(1).any(ends);
+        if let Some(variables) = body.get_mut("variables").and_then(Json::as_object_mut).filter(|_| declares) {
+            variables.insert("lock".to_owned(), token.into());
+        }
+    }
+    request
 }
 
 impl LockCalls {

@@ -75,7 +75,7 @@ impl RestWriter {
         let mut request = self.call(call, Filled { kind: kind.as_str(), ..Filled::default() })?;
         let mut members = call.body.clone();
         members.extend(body);
-        request.body = Some(call.body_of(members));
+        request.body = Some(call.body_of(members).map_err(|kind| self.error(kind.to_string()))?);
         Ok(Some(request))
     }
 }

@@ -9,7 +9,7 @@ use super::link::next_link;
 use super::usual::Usual;
 use crate::http::Answer;
 use crate::profile::{Next, PageSize, Paging, Style};
-use crate::query::scalar_text;
+use crate::query::{scalar_text, whole_number};
 use crate::{ErrorKind, SystemError};
 
 /// A page that was answered: where it was asked for, what came, and how many items are on it.
@@ -73,7 +73,7 @@ impl Paging {
         let usual = if self.recognises { Usual::read(page.answer, page.json, items) } else { Usual::default() };
         let declared_total = self.total(page.json);
         let guessed = usual.total.as_ref().map(|(total, _)| *total).filter(|_| !page.is_increment);
-        let declared_pages = self.pages.as_ref().and_then(|at| at.first(page.json)?.as_u64());
+        let declared_pages = self.pages.as_ref().and_then(|at| whole_number(at.first(page.json)?));
         let pages = declared_pages.or(usual.pages);
         let counts = PageCounts {
             items,
@@ -131,7 +131,7 @@ impl Paging {
 
     /// How many items the answer says there are in all.
     pub(crate) fn total(&self, json: &Json) -> Option<u64> {
-        self.total.as_ref()?.first(json)?.as_u64()
+        whole_number(self.total.as_ref()?.first(json)?)
     }
 }
 

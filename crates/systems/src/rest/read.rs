@@ -14,6 +14,7 @@ use super::asking::Asking;
 use super::listing::{Pages, items_on};
 use super::paging::{Answered, Turn};
 use crate::decode::{Decoder, id_at};
+use crate::elements::within_root;
 use crate::http::{Answer, Client, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{Profile, ReadType};
@@ -80,7 +81,8 @@ impl RestReader {
         };
         let wrong = |kind| self.client.error(&request, kind);
         let json = answer.json().map_err(wrong)?;
-        let entry = self.decoder(kind, read).incoming(id.as_str(), &json, json.to_string());
+        let item = if read.elements { within_root(&json) } else { &json };
+        let entry = self.decoder(kind, read).incoming(id.as_str(), item, item.to_string());
         let entry =
             entry.map_err(|problem| wrong(ErrorKind::Content(format!("{} {}", problem.item, problem.message))))?;
         if entry.id != *id {
@@ -120,7 +122,7 @@ impl Read for RestReader {
             .filter_map(|kind| {
                 let asking = self.asking(self.read_type(kind).ok()?, ask(kind));
                 let request = self.pages().request(asking.url.clone());
-                Some(asking.finish(request))
+                asking.finish(request).ok()
             })
             .collect()
     }
@@ -220,7 +222,7 @@ impl Read for RestReader {
         loop {
             let asked = paging.ask(asking.clone(), cursor.as_deref());
             let request = self.pages().request(asked.url.clone());
-            let request = asked.finish(request);
+            let request = asked.finish(request.clone()).map_err(|kind| self.client.error(&request, kind))?;
             let answer = match self.client.read(&request).await {
                 Err(error) if paging.ends_with(cursor.as_deref(), &error) => return Ok(ids),
                 answer => answer?,

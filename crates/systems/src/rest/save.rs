@@ -9,8 +9,9 @@ use tokio::time::Instant;
 use super::document::{is_accepted, only_promised};
 use super::lock::Held;
 use super::write::{RestWriter, Saving, filled};
-use crate::http::{Answer, HeaderText, Method, Request};
+use crate::http::{Answer, HeaderText, LookUpRequest, Method, Request};
 use crate::profile::{Call, Filled, WriteType};
+use crate::query::scalar_text;
 use crate::{ErrorKind, SystemError};
 
 /// The first pause before it is looked whether what was promised is done; each further one is twice as
@@ -100,8 +101,7 @@ impl RestWriter {
             |(status, document)| {
                 // A row's own status says that it was done, also where it shows no document.
                 let status = if document.is_null() && order.id().is_some() { 204 } else { status };
-                let answer =
-                    Answer { status, headers: Vec::new(), body: document.to_string().into_bytes(), moved: None };
+                let answer = Answer::new(status, Vec::new(), document.to_string().into_bytes());
                 let unwrapped = WriteType { document: None, ..write.clone() };
                 self.written(kind, &unwrapped, order, &answer).map_err(|error| about(request, error))
             },
@@ -148,6 +148,14 @@ impl RestWriter {
     /// Sends a write. Where the answer only promises that it will be done, and says where to look, that
     /// place is asked until it is done, for as long as the system takes to settle.
     async fn send(&self, request: &Request) -> Result<Answer, SystemError> {
+        let looked_up;
+        let request = match &request.look_up {
+            None => request,
+            Some(look_up) => {
+                looked_up = look_up.fill(request.clone(), &self.looked_up(look_up).await?);
+                &looked_up
+            }
+        };
         let answer = self.client.write(request).await?;
         if !is_accepted(&answer) {
             return Ok(answer);
@@ -171,6 +179,23 @@ impl RestWriter {
                 }
             }
         }
+    }
+
+    /// What is looked up before a write. Where there is nothing, the write is not sent.
+    async fn looked_up(&self, look_up: &LookUpRequest) -> Result<String, SystemError> {
+        let refused = |kind: ErrorKind| self.client.error(&look_up.request, ErrorKind::Refused(kind.to_string()));
+        let answer = match self.client.read(&look_up.request).await {
+            // It says nothing of the document that is to be written.
+            Err(SystemError { kind: kind @ (ErrorKind::NotFound | ErrorKind::GoneForGood), .. }) => {
+                return Err(refused(kind));
+            }
+            answer => answer?,
+        };
+        let json = answer.json().map_err(refused)?;
+        look_up.at.first(&json).and_then(scalar_text).ok_or_else(|| {
+            let message = format!("what is looked up before it shows nothing at `{}`", look_up.at());
+            self.client.error(&look_up.request, ErrorKind::Refused(message))
+        })
     }
 
     /// Puts a request's fields into the document as it is there now: the whole of it where the request
@@ -200,13 +225,15 @@ impl RestWriter {
         let mut members: Map<String, Json> = if write.update.method == Method::Put {
             whole.clone()
         } else {
+            let placed = write.update.body.keys().filter(|_| !write.update.placed().is_empty()).cloned();
             let ours = fields.keys().filter_map(|name| write.layout.place(name).first().map(str::to_owned));
+            let ours = ours.chain(placed);
             ours.filter_map(|name| Some((name.clone(), whole.get(&name)?.clone()))).collect()
         };
         let now = revision.as_ref().map_or("", Revision::as_str);
-        members.extend(write.update.members(Filled { revision: now, ..filled(write, id) }));
-        self.put_fields(write, fields, &mut members)?;
-        request.body = Some(Self::body(write, &write.update, members));
+        let filled = Filled { revision: now, ..filled(write, id) };
+        self.put_fields(write, (&write.update, filled), fields, &mut members)?;
+        request.body = Some(self.body(write, &write.update, members)?);
         Ok(())
     }
 }

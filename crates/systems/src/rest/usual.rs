@@ -106,7 +106,7 @@ mod tests {
 
     fn drawn(headers: &[(&str, &str)], json: &Json, items: u64) -> String {
         let headers = headers.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
-        let usual = Usual::read(&Answer { status: 200, headers, body: Vec::new(), moved: None }, json, items);
+        let usual = Usual::read(&Answer::new(200, headers, Vec::new()), json, items);
         let total = usual.total.map_or("-".to_owned(), |(total, at)| format!("{total} at {at}"));
         let pages = usual.pages.map_or("-".to_owned(), |pages| pages.to_string());
         let more = usual.more.map_or("-".to_owned(), |(more, at)| format!("{more} at {at}"));

@@ -13,9 +13,9 @@ use url::Url;
 
 use crate::asset::{Asset, Fetcher};
 use crate::gather::Gatherer;
-use crate::http::{Answer, Body, Client, Method, Request, join_url, shown_url};
+use crate::http::{Answer, Body, Client, LookUpRequest, Method, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
-use crate::profile::{BatchCall, Call, Filled, Profile, ProfileType, RevisionPlace, WriteType};
+use crate::profile::{BatchCall, Call, FOUND, Filled, Profile, ProfileType, RevisionPlace, WriteType};
 use crate::search::searched;
 use crate::{ErrorKind, HttpSystem, ListedPage, SystemError, Write};
 
@@ -78,6 +78,11 @@ impl RestWriter {
     pub(super) fn call(&self, call: &Call, filled: Filled<'_>) -> Result<Request, SystemError> {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
         let mut request = self.client.request(call.method, url);
+        if let Some(look_up) = &call.look_up {
+            let url = join_url(&self.base, &look_up.path(filled)).map_err(|error| self.error(error.to_string()))?;
+            let (first, at) = (self.client.request(Method::Get, url), look_up.at.clone());
+            request.look_up = Some(Box::new(LookUpRequest { request: first, at, place: FOUND }));
+        }
         request.body = call.operation.as_ref().map(|operation| Body::json(operation.body(filled)));
         Ok(request)
     }
@@ -114,7 +119,7 @@ impl RestWriter {
             request = request.header("if-match", value);
         }
         if !call.body.is_empty() {
-            Self::put_document(&mut request, write, call, call.members(filled));
+            self.put_document(&mut request, write, call, call.members(filled))?;
         }
         Ok(strongly_tagged(write, request))
     }
@@ -223,19 +228,20 @@ impl Write for RestWriter {
                     // Nothing that is there already is replaced (RFC 9110 §13.1.2).
                     request = request.header("if-none-match", "*");
                 }
-                Self::put_document(&mut request, write, call, self.document(write, call, order)?);
+                self.put_document(&mut request, write, call, self.document(write, call, order)?)?;
                 let request = strongly_tagged(write, request);
                 Ok(request)
             }
             Order::Update { id, revision, .. } => {
                 let mut request = self.on_document(write, &write.update, id, revision.as_ref())?;
                 let document = self.document(write, &write.update, order)?;
-                Self::put_document(&mut request, write, &write.update, document);
+                self.put_document(&mut request, write, &write.update, document)?;
                 // PUT replaces (RFC 9110 §9.3.4), and so may anything else that takes a member with others in
                 // it: what is not sent would be lost.
                 let is_operation = write.update.operation.is_some();
+                let has_places = !write.update.placed().is_empty();
                 request.within_whole =
-                    !is_operation && (write.update.method == Method::Put || write.layout.is_nested());
+                    !is_operation && (write.update.method == Method::Put || write.layout.is_nested() || has_places);
                 Ok(request)
             }
             Order::Show { id, revision } => {

@@ -170,7 +170,7 @@ static QUERY: Table = Table::new(
         value: SECRET, required, "what it is", "env:KEY";
     ]],
 );
-static OAUTH: Table = Table::new(
+pub(crate) static OAUTH: Table = Table::new(
     "token that is fetched",
     &[settings![
         token: PLACE, required, "the token endpoint", "https://id.ostrel.example/token";
@@ -229,11 +229,9 @@ pub(crate) fn credential(
     }
 }
 
-fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
-    let bearer = section.text("bearer", report).and_then(|item| secret(&item, report)).map(CredentialReference::Bearer);
-    let basic = basic(section, "basic", report);
-    let key = key(section, report);
-    let oauth = within(section, "oauth", report, |table, report| {
+/// Reads a token that is fetched.
+pub(crate) fn oauth(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
+    within(section, "oauth", report, |table, report| {
         let token = table.text("token", report).and_then(|item| place(&item, report));
         let id = table.text("id", report).map(|item| part(&item));
         let secret = required_secret(table, "secret", report);
@@ -243,7 +241,14 @@ fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialRe
         let (token, id, secret, in_body) = (token?, id?, secret?, in_body?);
         let refresh = refresh.map_or(Some(None), |refresh| refresh.map(Some))?;
         Some(CredentialReference::OAuth { token, id, secret, scope, audience, in_body, refresh })
-    });
+    })
+}
+
+fn one_of(section: &mut Section<'_>, report: &mut Report) -> Option<CredentialReference> {
+    let bearer = section.text("bearer", report).and_then(|item| secret(&item, report)).map(CredentialReference::Bearer);
+    let basic = basic(section, "basic", report);
+    let key = key(section, report);
+    let oauth = oauth(section, report);
     let session = within(section, "session", report, |table, report| {
         let login = table.string("login", report);
         let mut members = table.section("fields", report)?;

@@ -15,11 +15,12 @@ use diaporos_core::settings;
 use diaporos_core::settings::{Form, Setting, TextForm};
 
 pub use credential::secret;
-pub(crate) use credential::{BASIC, CREDENTIAL, basic, credential};
+pub(crate) use credential::{BASIC, CREDENTIAL, OAUTH, basic, credential, oauth};
 pub use credential::{CredentialReference, Credentials, credentials_end};
 pub use forms::{PLACE, SECRET};
 pub use limits::{duration, limits, usual_limits};
 pub use network::{NetworkConfig, network};
+pub(crate) use network::{REACHED, reached};
 pub use profile_file::HubFiles;
 pub(crate) use profile_file::{DESCRIBED, languages, profile, queries};
 pub use quiet::{Quiet, quiet};
@@ -34,4 +35,4 @@ const KIND: &[Setting] = settings![
 ];
 
 /// What is said of a system of any kind; its kind adds settings of its own.
-pub const OF_ALL: [&[Setting]; 4] = [KIND, TIMES, limits::LIMITS, network::NETWORK];
+pub const OF_ALL: [&[Setting]; 5] = [KIND, TIMES, limits::LIMITS, network::NETWORK, network::REACHED];

@@ -33,14 +33,17 @@ pub struct NetworkConfig {
     pub svg: bool,
 }
 
-/// How a system is reached.
-pub(super) const NETWORK: &[Setting] = settings![
-    hosts: Form::OneOrMany(&HOST), none, "other hosts that its answers may lead to: next pages, redirects into special networks; the credential goes to none of them", "[\"media.ostrel.example\"]";
+/// How what is asked at one address is reached.
+pub(crate) const REACHED: &[Setting] = settings![
     headers: Form::Named(&PART), none, "headers of every request", "{ x-site = \"3\", x-tenant = \"env:TENANT\" }";
     plain_http: Form::Boolean, usual "false", "whether the credential may cross plain http to another machine", "true";
     proxy: Form::Boolean, usual "true", "whether the proxies count that `HTTPS_PROXY`, `HTTP_PROXY` and `ALL_PROXY` name; requests to this machine go by none", "false";
     ca_bundle: FILE, none, "certificates (PEM) that are trusted beside the machine's", "certificates.pem";
     client_certificate: SECRET, none, "a certificate of ours with its key (PEM)", "file:hub.pem";
+];
+/// How a system is reached.
+pub(super) const NETWORK: &[Setting] = settings![
+    hosts: Form::OneOrMany(&HOST), none, "other hosts that its answers may lead to: next pages, redirects into special networks; the credential goes to none of them", "[\"media.ostrel.example\"]";
     assets: Form::Table(&ASSETS), none, "which files of entries are fetched", "{ svg = true }";
 ];
 
@@ -67,6 +70,17 @@ const OURS: [&str; 8] = [
 /// Reads how a system is reached.
 pub fn network(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> NetworkConfig {
     let hosts = hosts(table, report);
+    let (mut asset_hosts, mut svg) = (Vec::new(), false);
+    if let Some(mut assets) = table.section("assets", report) {
+        asset_hosts = self::hosts(&mut assets, report);
+        svg = assets.boolean("svg", report);
+        assets.finish(report);
+    }
+    NetworkConfig { hosts, asset_hosts, svg, ..reached(table, folder, report) }
+}
+
+/// Reads how what is asked at one address is reached.
+pub(crate) fn reached(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> NetworkConfig {
     let no_proxy = !table.boolean("proxy", report);
     let plain_http = table.boolean("plain_http", report);
     let ca_bundle = table.text("ca_bundle", report).and_then(|item| {
@@ -85,13 +99,7 @@ pub fn network(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> N
         read
     });
     let headers = headers(table, report);
-    let (mut asset_hosts, mut svg) = (Vec::new(), false);
-    if let Some(mut assets) = table.section("assets", report) {
-        asset_hosts = self::hosts(&mut assets, report);
-        svg = assets.boolean("svg", report);
-        assets.finish(report);
-    }
-    NetworkConfig { hosts, no_proxy, plain_http, ca_bundle, client_certificate, headers, asset_hosts, svg }
+    NetworkConfig { no_proxy, plain_http, ca_bundle, client_certificate, headers, ..NetworkConfig::default() }
 }
 
 fn hosts(table: &mut Section<'_>, report: &mut Report) -> Vec<String> {

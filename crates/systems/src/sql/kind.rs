@@ -42,6 +42,7 @@ static SYSTEM: Table = Table::new(
         OF_ALL[1],
         OF_ALL[2],
         OF_ALL[3],
+        OF_ALL[4],
         DESCRIBED,
         settings![
             url: PLACE, required, "the database: `postgres://host:5432/database`, without a role; or `sqlite:FILE`, relative to the hub's folder", "postgres://db.ostrel.example/garden";

@@ -30,6 +30,7 @@ static SYSTEM: Table = Table::new(
         OF_ALL[1],
         OF_ALL[2],
         OF_ALL[3],
+        OF_ALL[4],
         DESCRIBED,
         READ_OVER_HTTP,
         WRITE_OVER_HTTP,

@@ -3,12 +3,12 @@
 use diaporos_core::lane::{Amend, Amendment, Counts};
 use diaporos_core::value::{Address, Record, Value, to_json};
 use diaporos_hub::config::{ConfiguredLane, NamedAmendments};
-use diaporos_store::Store;
 use serde_json::{Value as Json, json};
 
 use crate::context::Context;
 use crate::error::Failure;
-use crate::output::{Cell, Column, fields, one_line};
+use crate::output::fields::value_text;
+use crate::output::{Cell, Column, one_line};
 
 const COLUMNS: &[Column] = &[
     Column::text("name", "name"),
@@ -60,22 +60,18 @@ fn parts(amendment: &Amendment) -> (&'static str, &Value) {
     }
 }
 
-/// What people decided of an entry, as it counts on a lane; nothing where nothing does.
-pub(crate) fn told(lane: &ConfiguredLane, store: &Store, address: &Address) -> Result<Option<String>, Failure> {
+/// What people decided of an entry with these fields, as it counts on a lane; nothing where nothing does.
+pub(crate) fn told(lane: &ConfiguredLane, address: &Address, fields: &Record) -> Option<String> {
     let own: Vec<&Amendment> = lane.amendments.of(address).iter().filter(|one| one.is_for(&lane.lane.name)).collect();
-    if own.is_empty() {
-        return Ok(None);
-    }
-    let Some(entry) = store.entry(address)? else { return Ok(None) };
-    let source = |one: &Amendment| entry.row.fields.get(&one.field).unwrap_or(&Value::Null);
+    let source = |one: &Amendment| fields.get(&one.field).unwrap_or(&Value::Null);
     let counts = own.into_iter().filter(|one| one.amended(source(one)).0 == Counts::Yes);
     let said = counts.map(|one| {
         let (word, value) = parts(one);
         let language = one.language.as_ref().map(|tag| format!("@{tag}")).unwrap_or_default();
-        one_line(&format!("{}{language} {word} {}", one.field, fields::value_text(value)))
+        one_line(&format!("{}{language} {word} {}", one.field, value_text(value)))
     });
     let said: Vec<String> = said.collect();
-    Ok((!said.is_empty()).then(|| said.join("; ")))
+    (!said.is_empty()).then(|| said.join("; "))
 }
 
 /// Draws them.
@@ -90,7 +86,7 @@ pub(crate) fn draw(rows: &[Listed<'_>], context: &Context) -> Result<(), Failure
             Cell::text(&amendment.field),
             Cell::maybe(amendment.language.as_ref().map(ToString::to_string)),
             Cell::word(word),
-            Cell { json: to_json(value), ..Cell::text(fields::value_text(value)) },
+            Cell { json: to_json(value), ..Cell::text(value_text(value)) },
             Cell::text(if lanes.is_empty() { "all".to_owned() } else { lanes.join(", ") }),
             Cell::text(*counts),
             Cell::maybe(amendment.why.clone()),

@@ -23,7 +23,11 @@ const LAUNCH: &[Step] = &[
         0,
     ),
     step("Pages, pictures, feeds: what the site has already, the guide gets now.", "push guide", 3),
-    step("The screens in the gardens have a database of documents, with every language in one.", "push kiosk", 0),
+    step(
+        "The screens in the gardens have a database of documents; a service in between gives each its tags, in each language.",
+        "push kiosk",
+        0,
+    ),
     step("The front page fills itself with what is on view there.", "list show season", 0),
     step("The menu, and how each entry in it stands.", "outline show menu", 0),
     after(

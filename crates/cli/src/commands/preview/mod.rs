@@ -7,6 +7,7 @@ mod pictures;
 mod requests;
 mod steps;
 
+use std::collections::BTreeSet;
 use std::io::{BufRead, BufReader, Write};
 use std::path::PathBuf;
 
@@ -14,7 +15,8 @@ use clap::Args;
 use diaporos_core::plan::DocumentPlan;
 use diaporos_core::value::{Address, LanguageTag};
 use diaporos_hub::Connector;
-use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::config::{Config, ConfiguredLane};
+use diaporos_hub::given::given;
 use diaporos_hub::look::{EntryQuery, Glance, entries};
 use diaporos_hub::preview::preview;
 use diaporos_hub::push::EntryPlan;
@@ -96,12 +98,13 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
         let addresses: Vec<Address> = plans.iter().map(|plan| plan.address.clone()).collect();
         return pictures::write(file, lane, (&store, connector.writer(to)?.as_ref()), &addresses).await;
     }
+    tell_of_services(&config, &store, (lane, &plans))?;
     if args.as_curl {
         requests::show(&plans, lane, connector.writer(to)?.as_ref(), context)?;
     } else if args.against && args.html.is_none() {
         against::show(&plans, lane, connector.writer(to)?.as_ref(), context).await?;
     } else if args.steps {
-        steps::show(&plans, lane, &store, context)?;
+        steps::show(&plans, (&config, lane), &store, context)?;
     } else if let Some(file) = &args.html {
         let Some(plan) = plans.first() else {
             return Err(Failure::failed(format!("no entry goes on `{}`", lane.lane.name)));
@@ -120,6 +123,28 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     }
     let held = plans.iter().any(|plan| plan.hold.is_some());
     Ok(if held { Exit::Partly } else { Exit::Done })
+}
+
+/// Says which fields are not what they will be, since their services were not asked yet.
+fn tell_of_services(
+    config: &Config,
+    store: &Store,
+    (lane, plans): (&ConfiguredLane, &[EntryPlan]),
+) -> Result<(), Failure> {
+    if lane.services.is_empty() {
+        return Ok(());
+    }
+    for plan in plans.iter().filter(|plan| plan.goes) {
+        let Some(entry) = store.entry(&plan.address)? else { continue };
+        let given = given(config, store, &entry.row)?;
+        let is_read = |name: &str| lane.services.iter().any(|service| service.name == name);
+        let open = given.iter().filter(|given| given.end == Ok(None) && is_read(&given.service));
+        let open: BTreeSet<&str> = open.map(|given| given.service.as_str()).collect();
+        for service in open {
+            note(&format!("{}: `{service}` was not asked about it yet; a push asks it first", plan.address));
+        }
+    }
+    Ok(())
 }
 
 /// Maps lines and tells what is wrong with them.

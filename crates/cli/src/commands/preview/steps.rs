@@ -3,11 +3,13 @@
 use std::io::Write;
 
 use diaporos_core::value::{Value, to_json};
-use diaporos_hub::config::ConfiguredLane;
+use diaporos_hub::config::{Config, ConfiguredLane};
+use diaporos_hub::given::{given, with_given};
 use diaporos_hub::preview::steps;
 use diaporos_hub::push::EntryPlan;
 use diaporos_store::Store;
 
+use crate::commands;
 use crate::commands::amend::told;
 use crate::context::Context;
 use crate::error::Failure;
@@ -25,7 +27,7 @@ const SHOWN: usize = 200;
 
 pub(super) fn show(
     plans: &[EntryPlan],
-    lane: &ConfiguredLane,
+    (config, lane): (&Config, &ConfiguredLane),
     store: &Store,
     context: &Context,
 ) -> Result<(), Failure> {
@@ -53,8 +55,13 @@ pub(super) fn show(
             writeln!(out)?;
         }
         writeln!(out, "{} → {}", plan.address, lane.lane.to)?;
-        if let Some(amended) = told(lane, store, &plan.address)? {
+        let Some(entry) = store.entry(&plan.address)? else { continue };
+        let (given, own) = (given(config, store, &entry.row)?, with_given(config, store, &entry.row)?);
+        if let Some(amended) = told(lane, &plan.address, &own) {
             writeln!(out, "  amended: {amended}")?;
+        }
+        if let Some(services) = commands::given::told(lane, &given, context) {
+            writeln!(out, "  services: {services}")?;
         }
         for of in &all {
             writeln!(out, "\n  {}", of.field)?;

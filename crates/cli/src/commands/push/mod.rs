@@ -74,6 +74,7 @@ pub(crate) async fn run(args: &Push, context: &Context) -> Result<Exit, Failure>
         Some(alone) => chosen.into_iter().filter(|lane| alone.contains_key(&lane.lane.name)).collect(),
         None => chosen,
     };
+    let chosen = config.with_words(chosen);
     let targets = Target::of(&chosen, &Connector::new(&config, &Context::variable))?;
     let leases = leases(args, &chosen);
     let command = std::iter::once("push").chain(args.lanes.iter().map(String::as_str)).collect::<Vec<_>>().join(" ");
@@ -239,6 +240,14 @@ fn summary(done: &PushSummary, args: &Push, known: u64) -> Summary {
         (false, 0) => format!("Nothing was sent: {entries}"),
         (false, _) => format!("Sent {requests}: {entries}"),
     };
+    if tally.asked > 0 {
+        let asked = counted(tally.asked, "question", "questions");
+        sentence += &if args.dry_run {
+            format!("\nBefore, it would ask services {asked}; what comes of that is not shown")
+        } else {
+            format!("\nServices were asked {asked}")
+        };
+    }
     if tally.settled > 0 {
         sentence += &format!("\nSettled {} of an interrupted run", counted(tally.settled, "request", "requests"));
     }

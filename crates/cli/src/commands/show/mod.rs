@@ -8,13 +8,14 @@ use clap::Args;
 use diaporos_core::change::differences;
 use diaporos_core::value::{Address, LanguageTag, Record, Value, project, to_json};
 use diaporos_hub::config::Config;
+use diaporos_hub::given::{Given, given, with_given};
 use diaporos_store::{
     Content, CounterpartRow, Standing, Store, StoredEntry, TranslationRow, TranslationStanding, VersionRow,
 };
 use serde_json::{Value as Json, json};
 
 use super::amend::{self, Listed, listed};
-use super::{address, no_entry};
+use super::{address, given as services, no_entry};
 use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Format, Tint, fields, moment, one_line, out};
@@ -73,6 +74,7 @@ const TRANSLATIONS: &[Column] = &[
 
 struct Known<'a> {
     amended: Vec<Listed<'a>>,
+    given: Vec<Given>,
     entry: StoredEntry,
     translations: Vec<TranslationRow>,
     lanes: Vec<(String, Standing, Vec<CounterpartRow>)>,
@@ -110,9 +112,10 @@ pub(crate) async fn run(args: &Show, context: &Context) -> Result<Exit, Failure>
     }
     let lanes = lanes(&config, &store, entry.number)?;
     let translations = store.translations(entry.number)?;
-    let own = |_: &Address| Ok(Some(entry.row.fields.clone()));
-    let amended = listed(&config.amendments, Some(&address), own)?;
-    let known = Known { amended, lanes, translations, versions: store.versions(entry.number)?, entry };
+    let own = with_given(&config, &store, &entry.row)?;
+    let amended = listed(&config.amendments, Some(&address), |_| Ok(Some(own.clone())))?;
+    let given = given(&config, &store, &entry.row)?;
+    let known = Known { amended, given, lanes, translations, versions: store.versions(entry.number)?, entry };
     match context.format {
         Format::Table => draw(known, context)?,
         Format::Json => writeln!(out(), "{:#}", document(&known))?,
@@ -242,6 +245,11 @@ fn draw(known: Known<'_>, context: &Context) -> Result<(), Failure> {
     field_rows(&known, context)?;
     writeln!(out)?;
     out.flush()?;
+    if !known.given.is_empty() {
+        services::draw(&known.given, context)?;
+        writeln!(out)?;
+        out.flush()?;
+    }
     if !known.amended.is_empty() {
         amend::draw(&known.amended, context)?;
         writeln!(out)?;
@@ -332,6 +340,7 @@ fn document(known: &Known<'_>) -> Json {
         "fields": to_json(&Value::Record(row.fields.clone())),
         "notes": row.notes,
         "amended": known.amended.iter().map(amend::document).collect::<Vec<_>>(),
+        "services": known.given.iter().map(services::document).collect::<Vec<_>>(),
         "lanes": known.lanes.iter().map(lane).collect::<Vec<_>>(),
         "translations": known.translations.iter().map(translation).collect::<Vec<_>>(),
         "versions": known.versions.iter().map(version).collect::<Vec<_>>(),

@@ -5,7 +5,7 @@ use regex::RegexBuilder;
 use super::{Compiler, Scope};
 use crate::diagnostic::{Code, Diagnostic};
 use crate::expr::ast::{self, Expression, Node as Tree};
-use crate::expr::functions::{ALL, Function, Given, Lifts};
+use crate::expr::functions::{ALL, ENSURE, Function, Given, Lifts};
 use crate::expr::library::UserFunction;
 use crate::expr::program::{Argument, Call, Node, Op};
 use crate::expr::types::{Kind, Kinds, Languages, Type};
@@ -42,6 +42,8 @@ impl Compiler<'_> {
         call: &ast::Call,
     ) -> (Op, Type) {
         self.takes(function.name, function.takes, &of, tree);
+        let of_items = of_each_item(function, call);
+        let call = of_items.as_ref().unwrap_or(call);
         if !self.counts_fit(function.name, function.least(), function.parameters.len(), call, &function.usage()) {
             return (Op::Entry, Type::anything());
         }
@@ -123,6 +125,9 @@ impl Compiler<'_> {
                     let message = format!("`{}` wants the name of a lane", function.name);
                     return self.refuse(function, argument, message);
                 };
+                if function.name == ENSURE {
+                    self.uses.ensures.insert(name.clone());
+                }
                 (Argument::Lane(name), Type::text())
             }
             kind => {
@@ -342,4 +347,19 @@ impl Type {
             _ => "",
         }
     }
+}
+
+/// `each shorten 20`: the function that an argument names, with what follows it, called for each item.
+fn of_each_item(function: &Function, call: &ast::Call) -> Option<ast::Call> {
+    let [parameter] = function.parameters else { return None };
+    let (named, arguments) = call.arguments.split_first()?;
+    let Tree::Name(name) = &named.node else { return None };
+    if parameter.kind != Kind::Each || arguments.is_empty() {
+        return None;
+    }
+    let span = named.span.clone();
+    let it = Expression { node: Tree::Name("it".to_owned()), span: span.clone() };
+    let inner = ast::Call { function: name.clone(), span: span.clone(), arguments: arguments.to_vec() };
+    let piped = Expression { node: Tree::Pipe(Box::new(it), inner), span };
+    Some(ast::Call { arguments: vec![piped], ..call.clone() })
 }

@@ -44,6 +44,17 @@ impl Surroundings for Around<'_> {
         dependencies.called.insert((address.clone(), lane.cloned()), found.clone());
         Ok(found)
     }
+
+    /// Notes beside that it is needed.
+    fn ensured(&self, word: &str, lane: &LaneName) -> Result<Value, String> {
+        let world = self.scope.sight.world;
+        let address = world.word(word, lane).map_err(|error| self.scope.unseen(error))??;
+        let found = self.counterpart(&address, Some(lane))?;
+        // The word's address stands for what is not there yet; no entry goes with it.
+        let value = if found.is_null() { Value::Text(address.to_string()) } else { found };
+        self.scope.dependencies.borrow_mut().words.entry(address).or_insert_with(|| word.to_owned());
+        Ok(value)
+    }
 }
 
 impl Scope<'_> {

@@ -65,6 +65,14 @@ pub trait World {
     /// # Errors
     /// Where that cannot be told.
     fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, WorldError>;
+
+    /// The hub's own entry that stands for a word on a lane that makes documents of words; else why there is none.
+    ///
+    /// # Errors
+    /// Where that cannot be told.
+    fn word(&self, _: &str, lane: &LaneName) -> Result<Result<Address, String>, WorldError> {
+        Ok(Err(format!("words are made documents only in the fields of a lane that leads where `{lane}` does")))
+    }
 }
 
 /// A world without other entries.
@@ -111,12 +119,21 @@ pub struct Dependencies {
     /// What entries were called at the destination when that was asked, by which lane; null where
     /// they were not there.
     pub called: BTreeMap<(Address, Option<LaneName>), Value>,
+    /// Words that must have documents at the destination, by the hub's own entries that stand for them.
+    pub words: BTreeMap<Address, String>,
 }
 
 impl Dependencies {
     /// The entries that were asked for and are not at the destination.
     pub fn not_there(&self) -> impl Iterator<Item = &Address> {
         self.called.iter().filter(|(_, name)| name.is_null()).map(|((address, _), _)| address)
+    }
+
+    /// The words that have no document at the destination, by the hub's own entries that stand for them.
+    pub fn words_not_there(&self) -> impl Iterator<Item = (&Address, &str)> {
+        let not_there: BTreeSet<&Address> = self.not_there().collect();
+        let words = self.words.iter().filter(move |(address, _)| not_there.contains(address));
+        words.map(|(address, word)| (address, word.as_str()))
     }
 
     /// Whether every entry that was asked for is still called as it was.
@@ -140,6 +157,7 @@ impl Dependencies {
         self.reads.extend(other.reads);
         self.dead.extend(other.dead);
         self.called.extend(other.called);
+        self.words.extend(other.words);
     }
 }
 

@@ -17,8 +17,13 @@ impl World for Known {
         Ok(match (address.id.as_str(), lane) {
             ("c-1", None) => "row-7".into(),
             ("c-1", Some(lane)) => format!("{lane}-7").into(),
+            (id, Some(lane)) if address.kind.as_str() == "word" => format!("{lane}-{id}").into(),
             _ => Value::Null,
         })
+    }
+
+    fn word(&self, word: &str, _: &LaneName) -> Result<Result<Address, String>, WorldError> {
+        Ok(format!("hub/word/{word}").parse::<Address>().map_err(|error| error.to_string()))
     }
 
     fn follow(&self, address: &Address) -> Result<Option<Referenced>, WorldError> {

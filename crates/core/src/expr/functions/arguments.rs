@@ -36,6 +36,9 @@ pub(in crate::expr) trait Surroundings {
 
     /// What an entry is called at the destination.
     fn counterpart(&self, address: &Address, lane: Option<&LaneName>) -> Result<Value, String>;
+
+    /// What a word is called at the destination.
+    fn ensured(&self, word: &str, lane: &LaneName) -> Result<Value, String>;
 }
 
 impl<'c> Arguments<'c> {
@@ -149,5 +152,16 @@ impl<'c> Arguments<'c> {
     pub fn counterpart(&self, address: &Address, place: usize) -> Result<Value, String> {
         let lane = if let Some(Argument::Lane(lane)) = self.given.get(place) { Some(*lane) } else { None };
         self.around.counterpart(address, lane)
+    }
+
+    /// What a word is called at the destination, and the note that it is needed there.
+    ///
+    /// # Errors
+    /// Where that cannot be told, or the lane makes no document of such a word.
+    pub fn ensured(&self, word: &str, place: usize) -> Result<Value, String> {
+        match self.given.get(place) {
+            Some(Argument::Lane(lane)) => self.around.ensured(word, lane),
+            _ => Err("there is no lane".to_owned()),
+        }
     }
 }

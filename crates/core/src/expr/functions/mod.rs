@@ -21,6 +21,7 @@ mod date;
 mod digits;
 mod each;
 mod ends;
+mod ensure;
 mod escape;
 mod every;
 mod fallback;
@@ -96,6 +97,9 @@ use super::operation::{LONGEST_TEXT, compare};
 use super::types::{Kind, Type};
 use crate::value::Value;
 
+/// The function that has a lane make documents of words.
+pub(super) const ENSURE: &str = ensure::ENSURE.name;
+
 pub use arguments::Arguments;
 pub(super) use arguments::{Argument, Surroundings};
 pub use gives::Given;
@@ -119,6 +123,7 @@ pub const ALL: &[Function] = &[
     digits::DIGITS,
     each::EACH,
     ends::ENDS,
+    ensure::ENSURE,
     escape::ESCAPE,
     every::EVERY,
     fallback::FALLBACK,

@@ -116,7 +116,9 @@ impl<'a> Mapper<'a> {
                 let (field, language) = ((*name).to_owned(), language.clone());
                 self.faults.push(Fault { field, language, message: error.to_string() });
             }
-            self.fit(name, field, value, language.as_ref());
+            if !self.waits_for_words(lane, name) {
+                self.fit(name, field, value, language.as_ref());
+            }
         }
         let key = match &lane.key {
             None => None,
@@ -138,6 +140,14 @@ impl<'a> Mapper<'a> {
             return None;
         }
         Some(Document { language, fields, key })
+    }
+
+    /// Whether a field has words that are not there yet: no entry goes with what stands for them, so that it is not
+    /// held against what the destination takes.
+    fn waits_for_words(&self, lane: &Lane, name: &str) -> bool {
+        let mut expressions = [lane.fields.get(name), lane.defaults.get(name)].into_iter().flatten();
+        expressions.any(|expression| !expression.program.uses.ensures.is_empty())
+            && self.dependencies.words_not_there().next().is_some()
     }
 
     fn fit(&mut self, name: &str, field: &Field, value: &Value, language: Option<&LanguageTag>) {

@@ -52,7 +52,8 @@ impl Running {
                 | Leased::Hand(_, _) => {}
             }
         }
-        for ((system, extent), lanes) in pushes {
+        for ((system, extent), mut lanes) in pushes {
+            self.add_words(&mut lanes, known);
             // Lanes to one system are pushed one after the other.
             if self.underway.is_pushed(&self.config, &system) {
                 continue;
@@ -63,6 +64,18 @@ impl Running {
             self.start(Job::Push(lanes, extent));
         }
         Ok(wait)
+    }
+
+    /// Adds the lanes that make documents of these lanes' words, where nobody paused them.
+    fn add_words(&self, lanes: &mut Vec<LaneName>, known: &Facts) {
+        let configured = lanes.iter().filter_map(|name| self.config.lanes.get(name)).collect();
+        for lane in self.config.with_words(configured) {
+            let name = &lane.lane.name;
+            let is_paused = known.pauses.contains_key(&Leased::Lane(name.clone()).to_string());
+            if !is_paused && !lanes.contains(name) {
+                lanes.push(name.clone());
+            }
+        }
     }
 
     /// Launches a slate, once none of its lanes is being pushed.

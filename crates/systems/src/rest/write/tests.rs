@@ -221,7 +221,7 @@ fn what_an_answer_shows() {
         (&delete, 204, "", "7"),
         (&delete, 200, "", "doubt"),
     ] {
-        let answer = Answer { status, headers: Vec::new(), body: body.as_bytes().to_vec(), moved: None };
+        let answer = Answer::new(status, Vec::new(), body.as_bytes().to_vec());
         let told = match site.written(&kind(), write, order, &answer) {
             Ok(written) => {
                 format!("{}{}", written.id.unwrap(), if written.fields.is_some() { " shown" } else { "" })
@@ -242,7 +242,7 @@ fn a_system_that_renumbers_keeps_its_own_number() {
     let write = site.write_type(&kind()).unwrap();
     let key = Some("fern".to_owned());
     let order = Order::Create { fields: fields(json!({ "heading": "Fern" })), language: None, item: None, key };
-    let answer = |body: &str| Answer { status: 201, headers: Vec::new(), body: body.as_bytes().to_vec(), moved: None };
+    let answer = |body: &str| Answer::new(201, Vec::new(), body.as_bytes().to_vec());
     let renumbered = site.written(&kind(), write, &order, &answer(r#"{"id": "fern-2", "heading": "Fern "}"#)).unwrap();
     assert_eq!(renumbered.id.unwrap().as_str(), "fern-2");
     assert!(site.written(&kind(), write, &order, &answer(r#"{"id": "home", "heading": "Welcome"}"#)).is_err());
