@@ -10,8 +10,8 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use diaporos_core::translate::{
-    Form, Heading, Incoming, Outgoing, Protected, TextStructure, Unit, UnitContext, UnitFormat, UnitId, UnitPlace,
-    read_units, write_units,
+    Form, Heading, Incoming, Outgoing, Protected, Purpose, TextStructure, Unit, UnitContext, UnitFormat, UnitId,
+    UnitPlace, read_units, write_units,
 };
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
 use quick_xml::{Reader, Writer};
@@ -74,7 +74,11 @@ const TEXTS: [&str; 4] = [
 ];
 
 fn sample() -> Vec<Unit> {
-    let protected = Protected::new(&["Fernhollow".to_owned(), "Tarnside".to_owned()], &[]).unwrap();
+    let protected = Protected::new(diaporos_core::translate::Keep {
+        names: &["Fernhollow".to_owned(), "Tarnside".to_owned()],
+        ..Default::default()
+    })
+    .unwrap();
     let of = |(text, number): (&str, u32)| {
         let shape = TextStructure::of(Form::Html, text, &protected);
         let block = &shape.blocks()[0];
@@ -119,7 +123,7 @@ fn write_ours(file: &Path, sample: &[Unit], units: u32) {
         batch: "plants-1".to_owned(),
         from: "en".parse().unwrap(),
         into: "fr".parse().unwrap(),
-        pseudo: false,
+        purpose: Purpose::Work,
     };
     let to = BufWriter::with_capacity(1 << 16, File::create(file).unwrap());
     let mut writer = write_units(UnitFormat::Xliff2, &heading, to).unwrap();

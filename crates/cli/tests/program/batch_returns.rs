@@ -183,3 +183,42 @@ fn a_return_in_another_encoding_or_of_a_wrong_name() {
     let unnamed = hub.run(&["batch", "collect", "--from", "other.csv"]).ends(3);
     assert!(unnamed.stdout.contains("it does not say of which batch it is"), "{}", unnamed.stdout);
 }
+
+/// The id of the unit that says this, in a file of units.
+fn unit_saying<'a>(file: &'a str, text: &str) -> &'a str {
+    let unit = file.split("<unit ").skip(1).find(|unit| unit.contains(&format!("<source>{text}"))).unwrap();
+    unit.split('"').nth(1).unwrap()
+}
+
+/// An id alone proves nothing: files are renamed, merged and mended by hand.
+#[test]
+fn a_unit_is_held_against_what_was_sent() {
+    let swapped = |file: &str| {
+        let (one, other) = (unit_saying(file, "Oak Fern"), unit_saying(file, "Four leaves"));
+        file.replace(one, "SWAPPED").replace(other, one).replace("SWAPPED", other)
+    };
+    let edited = |file: &str| file.replace("<source>Oak Fern", "<source>The Oak Fern");
+    let wrapped = |file: &str| file.replace("<source>Oak Fern", "<source>Oak\n   Fern");
+    type Change<'a> = &'a dyn Fn(&str) -> String;
+    let changes: [(Change<'_>, u64); 3] = [(&swapped, 1), (&edited, 1), (&wrapped, 0)];
+    for (number, (change, refused)) in changes.into_iter().enumerate() {
+        let hub = Hub::pulled();
+        hub.good(&["batch", "make", "plants", "--into", "cy"]);
+        hub.good(&["batch", "send", "plants-1", "--to", "handover", "--as", "xliff-2.1"]);
+        let file = std::fs::read_to_string(hub.path().join("handover/out/plants-1.cy.xlf")).unwrap();
+        let translated = file.replace("Oak Fern</source>", "Oak Fern</source><target>Rhedynen y dderwen</target>");
+        assert_ne!(translated, file);
+        hub.write("back.xlf", &change(&translated));
+        let code = if refused == 1 { 3 } else { 0 };
+        let told =
+            hub.run(&["batch", "collect", "plants-1", "--from", "back.xlf", "--format", "json"]).ends(code).stdout;
+        let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+        assert_eq!((&told["refused"], &told["accepted"]), (&refused.into(), &(1 - refused).into()), "{number}: {told}");
+        hub.good(&["batch", "memory", "--give", "known.tmx"]);
+        let known = std::fs::read_to_string(hub.path().join("known.tmx")).unwrap();
+        assert_eq!(known.contains("Rhedynen y dderwen"), refused == 0, "{number}: nothing is learnt of it");
+        if refused == 1 {
+            assert!(told["units"][0]["reasons"][0].as_str().unwrap().contains("is not what was sent"), "{told}");
+        }
+    }
+}

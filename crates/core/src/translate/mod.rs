@@ -5,22 +5,28 @@ mod check;
 mod count;
 mod formats;
 mod inline;
+mod plural;
 mod protect;
 mod pseudo;
 mod shape;
+mod stage;
 mod unit;
+mod variety;
 
 pub use check::{Check, CheckPolicy, Checker, Defect, TermRow, Terms, terms_from_csv, terms_from_tbx};
 pub use count::words;
 pub use formats::{
-    Heading, Incoming, MemoryPair, Outgoing, Returned, TmxWriter, Told, UnitFormat, UnitsError, WriteUnits, read_tmx,
-    read_units, write_units,
+    Heading, Incoming, MemoryPair, Outgoing, Purpose, Returned, TmxWriter, Told, UnitFormat, UnitsError, WriteUnits,
+    read_tmx, read_units, write_units,
 };
 pub use inline::{Inline, Piece, TagNumber};
-pub use protect::Protected;
+pub use plural::{Counting, PluralForm, PluralFormError, Plurals};
+pub use protect::{Keep, Preset, Protected};
 pub use pseudo::{is_pseudo, pseudo};
-pub use shape::{Block, Form, JoinError, Tag, TagKind, TextStructure, normal_html};
-pub use unit::{Unit, UnitContext, UnitId, UnitIdError, UnitPlace};
+pub use shape::{Block, Case, Form, JoinError, LinkRule, Links, Local, Tag, TagKind, TextStructure, normal_html};
+pub use stage::{AcceptFrom, Stage, StageTold};
+pub use unit::{TextKey, Unit, UnitContext, UnitId, UnitIdError, UnitPlace};
+pub use variety::{Nearness, nearness};
 
 #[cfg(test)]
 mod tests;

@@ -4,13 +4,18 @@ use std::collections::BTreeMap;
 
 use proptest::prelude::*;
 
+use super::shape::markdown::tests::any_markdown;
 use super::shape::tests::any_html;
 use super::*;
 
 /// The units of a text, in a file of a format, pseudo-translated and read again.
 fn there_and_back(shape: &TextStructure, format: UnitFormat) -> Vec<Option<Inline>> {
-    let heading =
-        Heading { batch: "b-1".into(), from: "en".parse().unwrap(), into: "fr".parse().unwrap(), pseudo: false };
+    let heading = Heading {
+        batch: "b-1".into(),
+        from: "en".parse().unwrap(),
+        into: "fr".parse().unwrap(),
+        purpose: crate::translate::Purpose::Work,
+    };
     let mut file = Vec::new();
     let mut writer = write_units(format, &heading, &mut file).unwrap();
     let mut ids = Vec::new();
@@ -71,6 +76,18 @@ proptest! {
             prop_assert!(again.is_like(&shape), "{}\n{}\n{}", format.word(), normal, joined);
             let tags = |shape: &TextStructure| shape.blocks().iter().map(|block| block.tags.clone()).collect::<Vec<_>>();
             prop_assert_eq!(tags(&again), tags(&shape));
+        }
+    }
+
+    #[test]
+    fn what_comes_back_has_the_structure_of_its_markdown(text in any_markdown()) {
+        let shape = TextStructure::of(Form::Markdown, &text, &Protected::default());
+        for format in [UnitFormat::Xliff2, UnitFormat::Xliff1, UnitFormat::Po] {
+            let targets: Vec<Inline> = there_and_back(&shape, format).into_iter().map(|target| target.unwrap()).collect();
+            // What is read as something else in any way that it can be written is refused.
+            let Ok(joined) = shape.join(&targets) else { continue };
+            let again = TextStructure::of(Form::Markdown, &joined, &Protected::default());
+            prop_assert!(again.is_like(&shape), "{}\n{}\n{}", format.word(), text, joined);
         }
     }
 }

@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Inline, Tag};
+use super::{Case, Inline, Tag};
 use crate::change::fingerprint_texts;
 use crate::value::Address;
 
@@ -47,6 +47,38 @@ impl FromStr for UnitId {
 impl fmt::Display for UnitId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.pad(&self.0)
+    }
+}
+
+/// By what a text is known again: as it is coded, with the cases in which it counts. The same words in
+/// another case are another text.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct TextKey(String);
+
+impl TextKey {
+    /// The key of a text.
+    #[must_use]
+    pub fn of(source: &Inline, cases: &[Case]) -> TextKey {
+        let mut key = source.coded();
+        for case in cases {
+            key.push('\u{1f}');
+            key.push_str(&case.to_string());
+        }
+        TextKey(key)
+    }
+
+    /// The key as text.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl Unit {
+    /// By what its text is known again.
+    #[must_use]
+    pub fn key(&self) -> TextKey {
+        TextKey::of(&self.source, &self.context.cases)
     }
 }
 
@@ -93,6 +125,9 @@ pub struct UnitContext {
     /// The element that the text stands in.
     #[serde(default)]
     pub within: String,
+    /// In which cases it counts; of a message alone.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub cases: Vec<Case>,
     /// The text before it in the same field.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<String>,

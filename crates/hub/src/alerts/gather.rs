@@ -75,8 +75,9 @@ pub fn gather(config: &Config, store: &Store, around: &Surroundings, now: Timest
     for batch in store.batches()? {
         let Some(due) = batch.due.filter(|due| *due < now && batch.standing == BatchStanding::Sent) else { continue };
         let counts = store.batch_counts(batch.number)?;
-        let missing =
-            counts.iter().filter(|count| matches!(count.standing, UnitStanding::Out | UnitStanding::Rejected));
+        let missing = counts.iter().filter(|count| {
+            matches!(count.standing, UnitStanding::Out | UnitStanding::Pending | UnitStanding::Rejected)
+        });
         let missing: u64 = missing.map(|count| count.units).sum();
         if missing > 0 {
             facts.late.push((batch.name, missing, due));

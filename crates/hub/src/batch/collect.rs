@@ -4,16 +4,16 @@ mod keep;
 mod sent;
 mod source;
 mod survey;
+mod take;
 
-use diaporos_core::translate::{Incoming, Inline, MemoryPair, Returned, UnitId, is_pseudo, read_units};
-use diaporos_core::value::{LanguageTag, State};
-use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding, UnitVerdict};
+use diaporos_core::translate::{Incoming, Inline, Returned, TextKey, UnitId, is_pseudo, read_units};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
 use jiff::Timestamp;
 
 use super::BatchError;
-use crate::config::{Brief, Outdated};
+use crate::config::Brief;
 use keep::{Gathered, Pending, Pseudo};
-use sent::Sent;
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
 use survey::{Survey, survey};
@@ -28,6 +28,8 @@ pub struct CollectTally {
     pub accepted: u64,
     /// As they were collected before.
     pub unchanged: u64,
+    /// Not to be taken yet: of too early a state.
+    pub pending: u64,
     /// With defects.
     pub rejected: u64,
     /// Of texts that have changed since.
@@ -46,6 +48,7 @@ impl std::ops::AddAssign for CollectTally {
     fn add_assign(&mut self, other: CollectTally) {
         self.accepted += other.accepted;
         self.unchanged += other.unchanged;
+        self.pending += other.pending;
         self.rejected += other.rejected;
         self.outdated += other.outdated;
         self.refused += other.refused;
@@ -64,7 +67,7 @@ pub struct UnitRow {
     pub name: Option<String>,
     /// The language.
     pub language: LanguageTag,
-    /// What became of it: `accepted`, `rejected`, `outdated`, `refused`.
+    /// What became of it: `accepted`, `pending`, `rejected`, `outdated`, `refused`.
     pub outcome: &'static str,
     /// Why, a sentence each.
     pub reasons: Vec<String>,
@@ -146,6 +149,7 @@ impl Collector<'_> {
         if let Some(error) = failed {
             return Err(error);
         }
+        self.take_text(&survey.language, &mut gathered)?;
         self.make_up(&survey.language, pseudo, &mut gathered.pending)?;
         self.note(&survey.language, &mut gathered)?;
         if survey.broken.is_none() {
@@ -155,15 +159,16 @@ impl Collector<'_> {
         Ok(Collected::Taken { language: survey.language, tally: gathered.tally, broken: survey.broken })
     }
 
-    /// Takes a unit that was rejected, because a person says so.
+    /// Takes a unit that waits or was rejected, because a person says so.
     ///
     /// # Errors
     /// Where there is no such unit, or what is wrong with it makes it no value.
     pub fn accept(&mut self, id: &UnitId, into: &LanguageTag) -> Result<CollectTally, BatchError> {
         let standing = |message: String| BatchError::Standing(message);
         let unit = self.store.batch_unit(self.batch.number, into, id)?;
-        let Some(unit) = unit.filter(|unit| unit.standing == UnitStanding::Rejected) else {
-            return Err(standing(format!("`{id}` is not among the rejected units into {into}")));
+        let Some(unit) = unit.filter(|unit| matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected))
+        else {
+            return Err(standing(format!("`{id}` is not among the pending or rejected units into {into}")));
         };
         let Some(target) = unit.target.clone() else {
             return Err(standing(format!("`{id}` has no translation")));
@@ -209,17 +214,28 @@ impl Collector<'_> {
             refuse(Some(unit.unit.name.clone()), "it stands there twice, with different texts");
             return Ok(());
         }
+        if let Some(fault) = &returned.fault {
+            refuse(Some(unit.unit.name.clone()), fault);
+            return Ok(());
+        }
         let Some(target) = returned.target else {
             gathered.tally.waiting += 1;
             return Ok(());
         };
+        if let Err(why) = is_of_what_was_sent(returned.source.as_ref(), &unit.unit.source) {
+            refuse(Some(unit.unit.name.clone()), why);
+            return Ok(());
+        }
         if survey.pseudo || is_pseudo(&target) {
             gathered.tally.made_up += 1;
             let text = pseudo.entry((unit.entry, unit.field.clone())).or_default();
             text.insert(unit.block, target);
             return Ok(());
         }
-        self.take(unit, into, target, gathered)
+        match self.brief.accept_from.keeps_back(returned.stage.as_ref()) {
+            Some(why) => self.keep_waiting(unit, into, (target, why), gathered),
+            None => self.take_together(unit, target, into, gathered),
+        }
     }
 
     fn found(&self, returned: &Returned, into: &LanguageTag) -> Result<Option<BatchUnit>, BatchError> {
@@ -230,150 +246,18 @@ impl Collector<'_> {
         }
         let Some(source) = &returned.source else { return Ok(None) };
         // The one that was sent comes before those that repeat it.
-        let saying = self.store.batch_units_saying(batch, into, source, 0, 1)?;
+        let saying = self.store.batch_units_saying(batch, into, &TextKey::of(source, &[]), 0, 1)?;
         Ok(saying.into_iter().find(|unit| unit.origin != Origin::Repeated))
     }
+}
 
-    /// A translation that came back: checked, and settled where it is sound.
-    fn take(
-        &mut self,
-        unit: BatchUnit,
-        into: &LanguageTag,
-        target: Inline,
-        gathered: &mut Gathered<'_>,
-    ) -> Result<(), BatchError> {
-        let told = |outcome, reasons: Vec<String>| UnitRow {
-            unit: unit.unit.id.to_string(),
-            name: Some(unit.unit.name.clone()),
-            language: into.clone(),
-            outcome,
-            reasons,
-        };
-        let is_same = unit.target.as_ref() == Some(&target);
-        if is_same && unit.standing == UnitStanding::Accepted {
-            gathered.tally.unchanged += 1;
-            // Should we have been killed before the text was put together, it is now.
-            gathered.pending.touch(&unit, into);
-            return Ok(());
-        }
-        let Some(known) = self.sent_once(&unit, &mut gathered.pending.last)? else {
-            gathered.tally.refused += 1;
-            (gathered.row)(told("refused", vec!["its text is no longer translated by the brief".to_owned()]));
-            return Ok(());
-        };
-        let (sent, field) = &*known;
-        let (rejected, noted) = self.defects(&unit, sent, field, into, &target);
-        if !rejected.is_empty() {
-            let reasons: Vec<String> = rejected.into_iter().map(|defect| defect.message).collect();
-            if unit.standing == UnitStanding::Accepted {
-                gathered.tally.refused += 1;
-                let mut reasons = reasons;
-                reasons.push("a sound translation was accepted before, and stays".to_owned());
-                (gathered.row)(told("refused", reasons));
-                return Ok(());
-            }
-            if is_same && unit.standing == UnitStanding::Rejected && unit.reasons == reasons {
-                gathered.tally.unchanged += 1;
-                return Ok(());
-            }
-            gathered.tally.rejected += 1;
-            (gathered.row)(told("rejected", reasons.clone()));
-            gathered.pending.verdicts.push(UnitVerdict {
-                text: unit.text,
-                language: into.clone(),
-                standing: UnitStanding::Rejected,
-                target: Some(target),
-                reasons,
-            });
-            return Ok(());
-        }
-        let notes = noted.into_iter().map(|defect| defect.message).collect();
-        self.settle(&unit, sent, into, Sound { target, notes }, gathered)
+/// Whether a unit's source is what was sent under its id. Tools may break its lines anew; its words they may not touch.
+fn is_of_what_was_sent(returned: Option<&Inline>, sent: &Inline) -> Result<(), &'static str> {
+    let Some(returned) = returned else {
+        return Err("it has no source that could be held against what was sent");
+    };
+    if returned.plain().split_whitespace().eq(sent.plain().split_whitespace()) {
+        return Ok(());
     }
-
-    /// A sound translation: accepted, or held where its text has changed since; and so are those of the
-    /// same text elsewhere in the batch.
-    fn settle(
-        &mut self,
-        unit: &BatchUnit,
-        sent: &Sent,
-        into: &LanguageTag,
-        Sound { target, notes }: Sound,
-        gathered: &mut Gathered<'_>,
-    ) -> Result<(), BatchError> {
-        let told = |unit: &BatchUnit, outcome, reasons: Vec<String>| UnitRow {
-            unit: unit.unit.id.to_string(),
-            name: Some(unit.unit.name.clone()),
-            language: into.clone(),
-            outcome,
-            reasons,
-        };
-        let is_current = sent.still_says(&unit.unit.source);
-        let is_taken = is_current || self.brief.outdated == Outdated::Take;
-        let is_same = unit.target.as_ref() == Some(&target);
-        if is_same && unit.standing == UnitStanding::Outdated && !is_taken {
-            gathered.tally.unchanged += 1;
-            return Ok(());
-        }
-        gathered.pending.learnt.push(MemoryPair {
-            from: self.batch.from.clone(),
-            into: into.clone(),
-            source: unit.unit.source.clone(),
-            target: target.clone(),
-            place: Some(format!("{}#{}", sent.entry.row.address, unit.field)),
-        });
-        let standing = if is_taken { UnitStanding::Accepted } else { UnitStanding::Outdated };
-        let mut reasons = notes;
-        if !is_current {
-            let gone = sent.entry.row.state == State::Gone;
-            reasons.push(if gone { "its entry is gone" } else { "its text has changed since it was sent" }.to_owned());
-        }
-        if is_taken {
-            gathered.tally.accepted += 1;
-            gathered.pending.touch(unit, into);
-            if !is_current {
-                gathered.pending.of_earlier.insert((unit.entry, unit.field.clone(), unit.version));
-            }
-        } else {
-            gathered.tally.outdated += 1;
-        }
-        if !reasons.is_empty() {
-            (gathered.row)(told(unit, standing.word(), reasons.clone()));
-        }
-        gathered.pending.verdicts.push(UnitVerdict {
-            text: unit.text,
-            language: into.clone(),
-            standing,
-            target: Some(target.clone()),
-            reasons,
-        });
-        if unit.origin != Origin::Repeated {
-            self.settle_repeated(&unit.unit.source, &target, into, gathered)?;
-        }
-        Ok(())
-    }
-
-    /// The same text elsewhere in the batch, which was not sent for it was there already.
-    fn settle_repeated(
-        &mut self,
-        source: &Inline,
-        target: &Inline,
-        into: &LanguageTag,
-        gathered: &mut Gathered<'_>,
-    ) -> Result<(), BatchError> {
-        let mut after = 0;
-        loop {
-            let page = self.store.batch_units_saying(self.batch.number, into, source, after, TOGETHER)?;
-            let Some(last) = page.last() else { return Ok(()) };
-            after = last.text;
-            for other in page {
-                if other.origin == Origin::Repeated && other.standing != UnitStanding::Accepted {
-                    self.take(other, into, target.clone(), gathered)?;
-                }
-            }
-            if gathered.pending.verdicts.len() >= TOGETHER {
-                self.note(into, gathered)?;
-            }
-        }
-    }
+    Err("its source is not what was sent under this id: a tool changed it, or the file is of an earlier batch")
 }

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use diaporos_core::translate::words;
+use diaporos_core::translate::{TextStructure, words};
 use diaporos_core::value::LanguageTag;
-use diaporos_store::{OpenUnit, UnitStanding};
+use diaporos_store::{OpenUnit, StoreError, UnitStanding};
 
 use super::BatchError;
 use super::texts::{Freshness, Texts, entries};
@@ -84,15 +84,13 @@ pub fn coverage(glance: Glance<'_>, brief: &Brief) -> Result<Vec<Coverage>, Batc
         for of_language in &mut all {
             let mut worst = None;
             for (name, source, shape) in &sources {
-                let own = |unit: &&OpenUnit| unit.field == *name && unit.language == of_language.language;
-                let standings = open
-                    .iter()
-                    .filter(own)
-                    .filter(|unit| shape.blocks().iter().any(|block| block.source.coded() == unit.source))
-                    .map(|unit| unit.standing);
-                let standing = standing(&texts.freshness(name, source, &of_language.language)?, standings);
+                let into = &of_language.language;
+                let freshness = texts.freshness(name, source, into)?;
+                let of_text = OfText { texts: &texts, name, shape };
+                let standing = of_text.standing(&freshness, &open, into)?;
                 let portion = of_language.portions.entry(standing).or_default();
-                portion.words += shape.blocks().iter().map(|block| words(&block.source)).sum::<u64>();
+                let own = shape.blocks().iter().filter(|block| block.is_for(&of_language.language));
+                portion.words += own.map(|block| words(&block.source)).sum::<u64>();
                 worst = worst.max(Some(standing));
             }
             if let Some(worst) = worst {
@@ -104,24 +102,62 @@ pub fn coverage(glance: Glance<'_>, brief: &Brief) -> Result<Vec<Coverage>, Batc
     Ok(all)
 }
 
-/// How a text stands, by its translation and by those of its blocks that are in a batch.
-fn standing(freshness: &Freshness, units: impl Iterator<Item = UnitStanding>) -> TextStanding {
-    if *freshness == Freshness::Fresh {
-        return TextStanding::Done;
+/// A text of an entry.
+struct OfText<'a> {
+    texts: &'a Texts<'a>,
+    name: &'a str,
+    shape: &'a TextStructure,
+}
+
+impl OfText<'_> {
+    /// How the text stands, by its translation and by those of its blocks that are in a batch. Where a block
+    /// is neither there nor known, the text is not waited for as a whole: another version of it is.
+    fn standing(
+        &self,
+        freshness: &Freshness,
+        open: &[OpenUnit],
+        into: &LanguageTag,
+    ) -> Result<TextStanding, StoreError> {
+        let lacking = match freshness {
+            Freshness::Fresh => return Ok(TextStanding::Done),
+            Freshness::Stale(..) => TextStanding::OutOfDate,
+            Freshness::Missing => TextStanding::Missing,
+        };
+        let mut worst: Option<TextStanding> = None;
+        let (mut lacks, place) = (false, self.texts.place(self.name));
+        for block in self.shape.blocks().iter().filter(|block| block.is_for(into)) {
+            let key = block.key();
+            let is_own =
+                |unit: &&OpenUnit| unit.field == self.name && unit.language == *into && unit.source == key.as_str();
+            let standings = open.iter().filter(is_own).map(|unit| of_unit(unit.standing));
+            let is_known = || self.texts.store.known_translation((&self.texts.brief.from, into), &key, &place);
+            match standings.max_by_key(|standing| urgency(*standing)) {
+                Some(own) => worst = worst.into_iter().chain([own]).max_by_key(|standing| urgency(*standing)),
+                None => lacks = lacks || is_known()?.is_none(),
+            }
+        }
+        Ok(match worst {
+            Some(TextStanding::Rejected) => TextStanding::Rejected,
+            Some(_) if lacks => lacking,
+            Some(worst) => worst,
+            None => lacking,
+        })
     }
-    let rank = |standing: UnitStanding| match standing {
-        UnitStanding::Accepted | UnitStanding::Outdated => TextStanding::Waiting,
+}
+
+fn of_unit(standing: UnitStanding) -> TextStanding {
+    match standing {
+        UnitStanding::Accepted | UnitStanding::Pending | UnitStanding::Outdated => TextStanding::Waiting,
         UnitStanding::Out => TextStanding::Out,
         UnitStanding::Rejected => TextStanding::Rejected,
-    };
-    let mut found: Vec<TextStanding> = units.map(rank).collect();
-    found.sort_by_key(|standing| match standing {
-        TextStanding::Rejected => 0,
+    }
+}
+
+/// What of a batch most wants to be seen to.
+fn urgency(standing: TextStanding) -> u8 {
+    match standing {
+        TextStanding::Rejected => 2,
         TextStanding::Out => 1,
-        _ => 2,
-    });
-    found.first().copied().unwrap_or(match freshness {
-        Freshness::Stale(..) => TextStanding::OutOfDate,
-        _ => TextStanding::Missing,
-    })
+        _ => 0,
+    }
 }

@@ -3,7 +3,7 @@
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
-use diaporos_core::translate::{Heading, Outgoing, Unit, UnitFormat, pseudo, write_units};
+use diaporos_core::translate::{Heading, Outgoing, Purpose, Unit, UnitFormat, pseudo, write_units};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
 use diaporos_systems::files::publish;
@@ -48,7 +48,7 @@ pub(super) fn write_out(
     into: &LanguageTag,
     to: &mut UnitFile<'_>,
 ) -> Result<u64, BatchError> {
-    to.units(store, batch, &heading(batch, into, false), |unit, write| {
+    to.units(store, batch, &heading(batch, into, Purpose::Work), |unit, write| {
         if unit.origin == Origin::Repeated || unit.standing != UnitStanding::Out {
             return Ok(0);
         }
@@ -68,7 +68,7 @@ pub fn pseudo_files(
 ) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
     each_language(batch, wish, "pseudo", |into, to| {
         let mut file = UnitFile { format: wish.format, to };
-        file.units(store, batch, &heading(batch, into, true), |unit, write| {
+        file.units(store, batch, &heading(batch, into, Purpose::Pseudo), |unit, write| {
             if unit.origin == Origin::Repeated {
                 return Ok(0);
             }
@@ -90,7 +90,7 @@ pub fn reject_notes(
 ) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
     each_language(batch, wish, "rejected", |into, to| {
         let mut file = UnitFile { format: wish.format, to };
-        file.units(store, batch, &heading(batch, into, false), |unit, write| {
+        file.units(store, batch, &heading(batch, into, Purpose::Mending), |unit, write| {
             if unit.standing != UnitStanding::Rejected {
                 return Ok(0);
             }
@@ -100,8 +100,8 @@ pub fn reject_notes(
     })
 }
 
-fn heading(batch: &BatchRow, into: &LanguageTag, pseudo: bool) -> Heading {
-    Heading { batch: batch.name.clone(), from: batch.from.clone(), into: into.clone(), pseudo }
+fn heading(batch: &BatchRow, into: &LanguageTag, purpose: Purpose) -> Heading {
+    Heading { batch: batch.name.clone(), from: batch.from.clone(), into: into.clone(), purpose }
 }
 
 /// A file per language, whole or not at all; one without units is not kept.

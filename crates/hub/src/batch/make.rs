@@ -1,11 +1,13 @@
 //! Making a batch: texts that lack a translation become units. What is out already, or known from
 //! before, is not sent.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::expr::{Program, Slots, is_true};
-use diaporos_core::translate::{Block, Inline, MemoryPair, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words};
+use diaporos_core::translate::{
+    Block, Inline, MemoryPair, TextKey, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words,
+};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{
     BatchStanding, NewText, OpenUnit, Origin, Store, StoreError, StoredEntry, Translation, UnitCount, UnitStanding,
@@ -63,6 +65,10 @@ pub struct Made {
     pub values: u64,
     /// Entries with a text in it.
     pub entries: u64,
+    /// From which languages into which translations were taken that are not of the very languages.
+    pub of_others: BTreeSet<(LanguageTag, LanguageTag)>,
+    /// Texts that are broken, of which nothing is sent: where they stand, and why.
+    pub broken: Vec<(String, String)>,
 }
 
 /// What an entry adds to a batch.
@@ -149,12 +155,12 @@ struct FieldText<'a> {
 
 /// Whether a block is with translators in another batch.
 fn is_out(open: &[OpenUnit], field: &str, into: &LanguageTag, block: &Block) -> bool {
-    let coded = block.source.coded();
+    let key = block.key();
     open.iter().any(|unit| {
         unit.field == field
             && unit.language == *into
-            && unit.source == coded
-            && matches!(unit.standing, UnitStanding::Out | UnitStanding::Rejected)
+            && unit.source == key.as_str()
+            && matches!(unit.standing, UnitStanding::Out | UnitStanding::Pending | UnitStanding::Rejected)
     })
 }
 
@@ -188,6 +194,10 @@ impl Maker<'_> {
         open: &[OpenUnit],
         share: &mut Share,
     ) -> Result<(), StoreError> {
+        if let Some(fault) = text.structure.fault() {
+            self.made.broken.push((texts.place(text.name), fault.to_owned()));
+            return Ok(());
+        }
         let blocks = text.structure.blocks();
         let mut wanted: Vec<Vec<WantedLanguage>> = vec![Vec::new(); blocks.len()];
         for into in self.languages {
@@ -196,16 +206,21 @@ impl Maker<'_> {
                 continue;
             }
             let earlier = earlier_blocks(self.brief, text.field, &freshness, &text.structure);
-            let mut known = known_blocks(texts, (text.name, text.field), &text.structure, into)?;
+            let known = known_blocks(texts, (text.name, text.field), &text.structure, into)?;
+            self.made.of_others.extend(known.of_others);
+            let mut known = known.targets;
             share.learnt.extend(self.kept_beside(texts, text, into, known.iter_mut().zip(&earlier)));
             if known.iter().all(Option::is_some)
-                && let Some(value) = joined(&text.structure, known.clone())
+                && let Some(value) = joined(self.brief, into, &text.structure, known.clone())
             {
-                blocks.iter().for_each(|block| self.carry(into, block));
+                blocks.iter().filter(|block| block.is_for(into)).for_each(|block| self.carry(into, block));
                 share.values.push(translation(self.brief, text.name, into, text.source, value));
                 continue;
             }
             for ((block, wanted), (known, earlier)) in blocks.iter().zip(&mut wanted).zip(known.iter().zip(earlier)) {
+                if !block.is_for(into) {
+                    continue;
+                }
                 if known.is_some() {
                     self.carry(into, block);
                 } else if is_out(open, text.name, into, block) {
@@ -241,6 +256,7 @@ impl Maker<'_> {
                 into: into.clone(),
                 source: said.clone(),
                 target: target.clone(),
+                cases: block.cases.clone(),
                 place: Some(texts.place(text.name)),
             });
             *known = Some(target.clone());
@@ -256,7 +272,7 @@ impl Maker<'_> {
 
     /// A block that goes out; the same text goes once.
     fn want(&mut self, into: &LanguageTag, block: &Block, earlier: Option<(Inline, Inline)>) -> WantedLanguage {
-        let is_new = self.sent.insert(fingerprint_texts([into.as_str(), &block.source.coded()]));
+        let is_new = self.sent.insert(fingerprint_texts([into.as_str(), block.key().as_str()]));
         let origin = match (is_new, &earlier) {
             (false, _) => Origin::Repeated,
             (true, Some(_)) => Origin::Changed,
@@ -295,18 +311,19 @@ fn earlier_blocks(
     if !said.is_like(&target) {
         return nothing;
     }
-    let pairs: Vec<(Inline, Inline)> = said
+    let pairs: Vec<(TextKey, (Inline, Inline))> = said
         .blocks()
         .iter()
         .zip(target.blocks())
         .filter(|(said, target)| said.tags == target.tags)
-        .map(|(said, target)| (said.source.clone(), target.source.clone()))
+        .map(|(said, target)| (said.key(), (said.source.clone(), target.source.clone())))
         .collect();
     let same_count = said.blocks().len() == shape.blocks().len() && pairs.len() == said.blocks().len();
     let of = |(at, block): (usize, &Block)| {
-        let unchanged = pairs.iter().find(|(said, _)| *said == block.source);
+        let key = block.key();
+        let unchanged = pairs.iter().find(|(said, _)| *said == key);
         // Of a block that is not the same as any, the one in its place is what it was.
-        unchanged.or_else(|| pairs.get(at).filter(|_| same_count)).cloned()
+        unchanged.or_else(|| pairs.get(at).filter(|_| same_count)).map(|(_, pair)| pair.clone())
     };
     shape.blocks().iter().enumerate().map(of).collect()
 }
@@ -328,6 +345,7 @@ fn new_text(texts: &Texts<'_>, text: &FieldText<'_>, at: usize, languages: Vec<W
         within: if blocks.len() == 1 { (*name).to_owned() } else { format!("{name}, {}", block.within) },
         before: neighbour(at.checked_sub(1)),
         after: neighbour(Some(at + 1)),
+        cases: block.cases.clone(),
         limit: field.limit,
         notes: texts.brief.notes.iter().chain(&field.note).cloned().collect(),
         earlier: None,

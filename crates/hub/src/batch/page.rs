@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
-use diaporos_core::text::clean;
-use diaporos_core::translate::{Form, Inline, TextStructure, UnitId, UnitPlace};
+use diaporos_core::text::{clean, html_from_markdown};
+use diaporos_core::translate::{Form, TextStructure, UnitId, UnitPlace};
 use diaporos_store::{BatchRow, BatchUnit, Store};
 use diaporos_systems::files::publish;
 use minijinja::{AutoEscape, Environment, context};
@@ -79,11 +79,11 @@ fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> 
         let Some(source) = text_in(&content.fields, name, &brief.from) else { continue };
         let shape = TextStructure::of(field.form, source, &brief.protected);
         let mut blocks = Vec::new();
-        for (block, at) in shape.blocks().iter().zip(1_u32..) {
+        for (index, (block, at)) in shape.blocks().iter().zip(1_u32..).enumerate() {
             let place = UnitPlace { address: entry.row.address.clone(), field: name.clone(), block: at };
             let goes = units.iter().any(|(block, _)| *block == at);
             let id = goes.then(|| UnitId::of(&place).to_string());
-            let html = alone(field.form, &block.source, &block.tags);
+            let html = alone(field.form, &shape.original(index));
             blocks.push(context! { id, within => block.within.clone(), html, limit => field.limit });
         }
         fields.push(context! { name, note => field.note.clone(), blocks });
@@ -94,24 +94,17 @@ fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> 
 }
 
 /// A block by itself, as safe HTML.
-fn alone(form: Form, text: &Inline, tags: &[diaporos_core::translate::Tag]) -> String {
-    use diaporos_core::translate::Piece;
+fn alone(form: Form, original: &str) -> String {
     let escape = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
-    let mut html = String::new();
-    for piece in text.pieces() {
-        match piece {
-            Piece::Text(text) => html.push_str(&escape(text)),
-            Piece::Open(number) | Piece::Alone(number) | Piece::Close(number) => {
-                let Some(tag) = (*number as usize).checked_sub(1).and_then(|at| tags.get(at)) else { continue };
-                match piece {
-                    Piece::Close(_) => html.push_str(&tag.original_end),
-                    _ if form == Form::Plain => html.push_str(&escape(&tag.original)),
-                    _ => html.push_str(&tag.original),
-                }
-            }
-        }
-    }
-    clean(&html).unwrap_or_else(|_| escape(&html))
+    let safe = match form {
+        Form::Plain | Form::Message => Ok(escape(original)),
+        Form::Html => clean(original),
+        Form::Markdown => html_from_markdown(original),
+    };
+    let safe = safe.unwrap_or_else(|_| escape(original));
+    // A block stands in a row of its own, and needs no paragraph.
+    let inner = safe.strip_prefix("<p>").and_then(|rest| rest.strip_suffix("</p>"));
+    inner.filter(|inner| form == Form::Markdown && !inner.contains("<p>")).unwrap_or(&safe).to_owned()
 }
 
 const TEMPLATE: &str = include_str!("page/batch.html");

@@ -2,7 +2,7 @@
 
 use super::database::{OptionalRow, params};
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
-use diaporos_core::translate::{Inline, MemoryPair};
+use diaporos_core::translate::{Inline, MemoryPair, Nearness, TextKey, nearness};
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
 
@@ -10,23 +10,93 @@ use super::row::millis;
 use super::{Store, StoreError};
 
 /// By what a text is known again.
-fn hash(source: &Inline) -> Fingerprint {
-    fingerprint_texts([source.coded().as_str()])
+fn hash(key: &TextKey) -> Fingerprint {
+    fingerprint_texts([key.as_str()])
+}
+
+/// A translation that is known from before.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KnownTranslation {
+    /// The translation.
+    pub target: Inline,
+    /// Whether it is of that very place.
+    pub is_own: bool,
+    /// From which language into which it is, where it is not of the very languages.
+    pub of: Option<(LanguageTag, LanguageTag)>,
 }
 
 impl Store {
-    /// The translation of a text that is known, and whether it is of that very place; else it is the
-    /// newest of any.
+    /// The translation of a text that is known: of that very place, else the newest of any, else one of the
+    /// same languages that says nothing of a region, or of which ours says nothing.
     ///
     /// # Errors
     /// Where the store fails.
     pub fn known_translation(
         &self,
         (from, into): (&LanguageTag, &LanguageTag),
-        source: &Inline,
+        text: &TextKey,
+        place: &str,
+    ) -> Result<Option<KnownTranslation>, StoreError> {
+        if let Some((target, is_own)) = self.known_in((from, into), text, place)? {
+            return Ok(Some(KnownTranslation { target, is_own, of: None }));
+        }
+        for (near_from, near_into) in self.near_languages(from, into)? {
+            if let Some((target, _)) = self.known_in((&near_from, &near_into), text, place)? {
+                return Ok(Some(KnownTranslation { target, is_own: false, of: Some((near_from, near_into)) }));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The pairs of languages of the memory that do for another, which they differ from by a region that one
+    /// of them does not name; not the pair itself.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn near_languages(
+        &self,
+        from: &LanguageTag,
+        into: &LanguageTag,
+    ) -> Result<Vec<(LanguageTag, LanguageTag)>, StoreError> {
+        let is_near = |one: &LanguageTag, other: &LanguageTag| {
+            one == other || nearness(one.as_str(), other.as_str()) < Nearness::Other
+        };
+        let mut known = self.memory_languages.borrow_mut();
+        let all = match known.as_ref() {
+            Some(all) => all,
+            None => known.insert(self.memory_languages()?),
+        };
+        let near = |pair: &&(LanguageTag, LanguageTag)| {
+            (&pair.0, &pair.1) != (from, into) && is_near(&pair.0, from) && is_near(&pair.1, into)
+        };
+        Ok(all.iter().filter(near).cloned().collect())
+    }
+
+    /// Every pair of languages that something is known in.
+    fn memory_languages(&self) -> Result<Vec<(LanguageTag, LanguageTag)>, StoreError> {
+        let mut pairs = Vec::new();
+        let mut next = self.connection.prepare_cached(
+            "SELECT source_language, target_language FROM memory
+             WHERE source_language > ?1 OR (source_language = ?1 AND target_language > ?2) ORDER BY 1, 2 LIMIT 1",
+        )?;
+        let (mut from, mut into) = (String::new(), String::new());
+        loop {
+            let row: Option<(String, String)> =
+                next.query_row(params![from, into], |row| Ok((row.get(0)?, row.get(1)?))).optional()?;
+            let Some(row) = row else { return Ok(pairs) };
+            (from, into) = row;
+            let language = |text: &str| text.parse().map_err(StoreError::content);
+            pairs.push((language(&from)?, language(&into)?));
+        }
+    }
+
+    fn known_in(
+        &self,
+        (from, into): (&LanguageTag, &LanguageTag),
+        text: &TextKey,
         place: &str,
     ) -> Result<Option<(Inline, bool)>, StoreError> {
-        let hash = hash(source);
+        let hash = hash(text);
         let key = params![from.as_str(), into.as_str(), hash.as_bytes(), place];
         let mut own = self.connection.prepare_cached(
             "SELECT target FROM memory WHERE source_language = ?1 AND target_language = ?2 AND hash = ?3 AND place = ?4",
@@ -49,6 +119,10 @@ impl Store {
     /// # Errors
     /// Where the store fails; nothing is kept then.
     pub fn remember(&mut self, pairs: &[MemoryPair], origin: &str, now: Timestamp) -> Result<(), StoreError> {
+        let is_new = |known: &Vec<(LanguageTag, LanguageTag)>, pair: &MemoryPair| {
+            known.iter().all(|(from, into)| (from, into) != (&pair.from, &pair.into))
+        };
+        self.memory_languages.borrow_mut().take_if(|known| pairs.iter().any(|pair| is_new(known, pair)));
         let transaction = self.fence.begin(&mut self.connection)?;
         for pair in pairs {
             transaction
@@ -57,7 +131,7 @@ impl Store {
                 .execute(params![
                     pair.from.as_str(),
                     pair.into.as_str(),
-                    hash(&pair.source).as_bytes(),
+                    hash(&TextKey::of(&pair.source, &pair.cases)).as_bytes(),
                     pair.place.as_deref().unwrap_or_default(),
                     pair.source.coded(),
                     pair.target.coded(),
@@ -86,6 +160,7 @@ impl Store {
                 into: language(1)?,
                 source: Inline::from_coded(&text(2)?),
                 target: Inline::from_coded(&text(3)?),
+                cases: Vec::new(),
                 place: Some(text(4)?).filter(|place| !place.is_empty()),
             })?;
         }

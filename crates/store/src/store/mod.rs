@@ -70,7 +70,7 @@ use std::path::Path;
 
 use content::Packing;
 use database::{Connection, Session};
-use diaporos_core::value::{SystemName, TypeName};
+use diaporos_core::value::{LanguageTag, SystemName, TypeName};
 use leases::Fence;
 use place::{cannot_be_written, make_file, make_folder};
 use rusqlite::OpenFlags;
@@ -102,6 +102,7 @@ pub use leases::Holder;
 pub use ledger::{LedgerFilter, LedgerRow};
 pub use left_behind::LeftLane;
 pub use lists::Pin;
+pub use memory::KnownTranslation;
 pub use moving::Moved;
 pub use outbox::{Attempt, Message, NewMessage};
 pub use place::StorePlace;
@@ -128,6 +129,8 @@ pub struct Store {
     place: StorePlace,
     packing: RefCell<Packing>,
     fence: Fence,
+    /// The pairs of languages that the memory knows, once they were asked for.
+    memory_languages: RefCell<Option<Vec<(LanguageTag, LanguageTag)>>>,
     /// Held while this process may change a file, so that no other copy is put in its place.
     _lock: Option<File>,
 }
@@ -221,7 +224,8 @@ impl Store {
     }
 
     fn of(connection: Connection, place: StorePlace, lock: Option<File>) -> Store {
-        Store { connection, place, packing: RefCell::default(), fence: Fence::default(), _lock: lock }
+        let (packing, memory_languages) = (RefCell::default(), RefCell::default());
+        Store { connection, place, packing, fence: Fence::default(), memory_languages, _lock: lock }
     }
 
     fn connect(file: &Path, lock: Option<File>) -> Result<Store, StoreError> {

@@ -34,7 +34,7 @@ pub(crate) struct Collect {
     /// Look at files again that were collected before.
     #[arg(long, conflicts_with = "accept")]
     again: bool,
-    /// Take this rejected unit as it is.
+    /// Take this pending or rejected unit as it is.
     #[arg(long, value_name = "UNIT", requires = "batch", requires = "into")]
     accept: Vec<String>,
     /// The language of the units to take.
@@ -190,7 +190,8 @@ impl Gathered {
     }
 
     fn end(mut self) -> Result<Exit, Failure> {
-        let CollectTally { accepted, unchanged, rejected, outdated, refused, waiting, made_up, values } = self.tally;
+        let CollectTally { accepted, unchanged, pending, rejected, outdated, refused, waiting, made_up, values } =
+            self.tally;
         let mut parts = Vec::new();
         let mut say = |count: u64, text: &str| {
             if count > 0 {
@@ -199,6 +200,7 @@ impl Gathered {
         };
         say(accepted, "accepted");
         say(unchanged, "as before");
+        say(pending, "pending");
         say(rejected, "rejected");
         say(outdated, "of texts that have changed since");
         say(refused, "left alone");
@@ -217,16 +219,22 @@ impl Gathered {
             sentences
                 .push(format!("next: `diaporos batch reject-note {batch}` writes a file that says why, to send back"));
         }
+        if pending > 0 {
+            sentences.push(
+                "next: a later file takes what is pending, or a person: `diaporos batch collect BATCH --accept UNIT --into LANGUAGE`"
+                    .to_owned(),
+            );
+        }
         if outdated > 0 {
             sentences.push("next: `diaporos batch make BRIEF` sends the texts as they are now".to_owned());
         }
         let counts = json!({
-            "accepted": accepted, "unchanged": unchanged, "rejected": rejected, "outdated": outdated, "refused": refused,
+            "accepted": accepted, "unchanged": unchanged, "pending": pending, "rejected": rejected, "outdated": outdated, "refused": refused,
             "waiting": waiting, "made_up": made_up, "values": values, "files_refused": self.refused,
         });
         let counts = counts.as_object().cloned().unwrap_or_default();
         self.sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;
-        let is_sound = rejected + outdated + refused + self.refused == 0;
+        let is_sound = pending + rejected + outdated + refused + self.refused == 0;
         Ok(if is_sound { Exit::Done } else { Exit::Partly })
     }
 }
@@ -234,7 +242,7 @@ impl Gathered {
 fn cells(batch: &str, row: UnitRow) -> Vec<Cell> {
     let tint = match row.outcome {
         "accepted" => Tint::Good,
-        "outdated" => Tint::Warn,
+        "pending" | "outdated" => Tint::Warn,
         _ => Tint::Bad,
     };
     vec![

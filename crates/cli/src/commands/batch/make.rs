@@ -82,6 +82,12 @@ fn sentences(made: &Made, dry_run: bool, units: u64, of_what: &str) -> Vec<Strin
         }
         (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
     }
+    for (from, into) in &made.of_others {
+        sentences.push(format!("some of what is carried over was translated from {from} into {into}"));
+    }
+    for (place, fault) in &made.broken {
+        sentences.push(format!("{place} is not sent: {fault}"));
+    }
     if made.values > 0 {
         let values = counted(made.values, "text was", "texts were");
         sentences.push(format!("{values} filled in from what is known; the next push takes them along"));
@@ -126,8 +132,9 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     let counts = json!({
         "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
         "price": cost, "filled_in": made.values,
+        "broken": made.broken.iter().map(|(place, fault)| json!({ "text": place, "fault": fault })).collect::<Vec<_>>(),
     });
     let counts = counts.as_object().cloned().unwrap_or_default();
     sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;
-    Ok(Exit::Done)
+    Ok(if made.broken.is_empty() { Exit::Done } else { Exit::Partly })
 }

@@ -28,6 +28,7 @@ const COLUMNS: &[Column] = &[
     Column::number("words", "words"),
     Column::text("percent_there", "done there"),
     Column::number("accepted", "accepted"),
+    Column::number("pending", "pending"),
     Column::number("rejected", "rejected"),
     Column::number("outdated", "outdated"),
     Column::text("percent", "words accepted"),
@@ -80,7 +81,7 @@ fn rows(progress: &BatchProgress, context: &Context) -> Vec<Vec<Cell>> {
             let count = tally.units(standing);
             let tint = match standing {
                 UnitStanding::Rejected if count > 0 => Tint::Bad,
-                UnitStanding::Outdated if count > 0 => Tint::Warn,
+                UnitStanding::Pending | UnitStanding::Outdated if count > 0 => Tint::Warn,
                 _ => Cell::count(count).tint,
             };
             Cell::count(count).tint(tint)
@@ -95,6 +96,7 @@ fn rows(progress: &BatchProgress, context: &Context) -> Vec<Vec<Cell>> {
             Cell::count(tally.words()),
             tally.there.map_or_else(Cell::nothing, |percent| bar(percent.into())),
             count(UnitStanding::Accepted),
+            count(UnitStanding::Pending),
             count(UnitStanding::Rejected),
             count(UnitStanding::Outdated),
             bar(tally.percent()),

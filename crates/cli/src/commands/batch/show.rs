@@ -90,7 +90,7 @@ fn cells(unit: &BatchUnit, format: Format) -> Vec<Cell> {
         UnitStanding::Out => Tint::Plain,
         UnitStanding::Accepted => Tint::Good,
         UnitStanding::Rejected => Tint::Bad,
-        UnitStanding::Outdated => Tint::Warn,
+        UnitStanding::Pending | UnitStanding::Outdated => Tint::Warn,
     };
     let text = |coded: String| {
         let shown = if format == Format::Table { shorten(&coded, 60, Cut::Words) } else { coded.clone() };

@@ -127,9 +127,10 @@ fn sent(what: &str, batched: &TimedBatch) -> Vec<String> {
 }
 
 fn collected(what: &str, collection: &TimedCollection) -> Vec<String> {
-    let CollectTally { accepted, rejected, outdated, refused, .. } = collection.tally;
+    let CollectTally { accepted, pending, rejected, outdated, refused, .. } = collection.tally;
     let counts = [
         (accepted, "accepted"),
+        (pending, "pending"),
         (rejected, "rejected"),
         (outdated, "of texts that have changed since"),
         (refused, "left alone"),

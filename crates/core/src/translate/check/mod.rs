@@ -6,6 +6,9 @@ mod tags;
 mod terms;
 
 use std::collections::BTreeMap;
+use std::sync::LazyLock;
+
+use regex::Regex;
 
 use super::{Inline, Piece, Tag};
 use crate::value::LanguageTag;
@@ -35,11 +38,13 @@ pub enum Check {
     Markup,
     /// In letters that the language is written in.
     Script,
+    /// No markup written out, where the source has none.
+    Plain,
 }
 
 impl Check {
     /// Every check with its word.
-    pub const WORDS: [(&str, Check); 10] = [
+    pub const WORDS: [(&str, Check); 11] = [
         ("empty", Check::Empty),
         ("tags", Check::Tags),
         ("kept", Check::Kept),
@@ -50,6 +55,7 @@ impl Check {
         ("space", Check::Space),
         ("markup", Check::Markup),
         ("script", Check::Script),
+        ("plain", Check::Plain),
     ];
 
     /// Its word.
@@ -101,7 +107,8 @@ pub struct Checker<'a> {
     pub into: &'a LanguageTag,
     /// The glossary.
     pub terms: &'a Terms,
-    /// What becomes of what fails; where a check is not named, it is rejected.
+    /// What becomes of what fails; where a check is not named, it is rejected, but for markup that is written
+    /// out: that is told.
     pub policies: &'a BTreeMap<Check, CheckPolicy>,
 }
 
@@ -109,7 +116,8 @@ impl Checker<'_> {
     /// What becomes of a unit that fails a check.
     #[must_use]
     pub fn policy(&self, check: Check) -> CheckPolicy {
-        self.policies.get(&check).copied().unwrap_or_default()
+        let usual = if check == Check::Plain { CheckPolicy::Tell } else { CheckPolicy::Reject };
+        self.policies.get(&check).copied().unwrap_or(usual)
     }
 
     /// What is wrong with a translation by itself; whether it makes sound markup only the text
@@ -119,7 +127,7 @@ impl Checker<'_> {
         if target.is_blank() && !source.is_blank() {
             return vec![Defect { check: Check::Empty, message: "it is empty".to_owned() }];
         }
-        let mut defects = tags::check(tags, target);
+        let mut defects = tags::check(source, tags, target);
         let mut add = |check: Check, found: Option<String>| {
             defects.extend(found.map(|message| Defect { check, message }));
         };
@@ -130,6 +138,7 @@ impl Checker<'_> {
             add(Check::Terms, Some(message));
         }
         add(Check::Space, space(source, target));
+        add(Check::Plain, markup(&source.plain(), &target.plain()));
         add(Check::Script, script::check(self.into, &source.plain(), &target.plain()));
         defects.retain(|defect| self.policy(defect.check) != CheckPolicy::Off);
         defects
@@ -163,6 +172,18 @@ fn copy(from: &LanguageTag, into: &LanguageTag, source: &Inline, target: &Inline
     }
     let folded = |text: &Inline| text.plain().split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
     (folded(source) == folded(target)).then(|| "it is the source text again".to_owned())
+}
+
+/// Tags and references to characters of HTML.
+#[expect(clippy::expect_used, reason = "the pattern is a constant that every test of checks compiles")]
+static MARKUP: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new("</?[A-Za-z][A-Za-z0-9]*(?:\\s[^<>]*)?/?>|&(?:[a-z]{2,8}|#[0-9]{2,6});").expect("a pattern")
+});
+
+/// Markup that was written out, which readers would see as it stands.
+fn markup(source: &str, target: &str) -> Option<String> {
+    let found = MARKUP.find_iter(target).find(|found| !source.contains(found.as_str()))?;
+    Some(format!("`{}` stands in it as text, and will be seen so", found.as_str()))
 }
 
 fn space(source: &Inline, target: &Inline) -> Option<String> {

@@ -1,8 +1,11 @@
 //! The same numbers, whatever a language puts between their digits.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::LazyLock;
 
+use icu_properties::CodePointMapData;
+use icu_properties::props::GeneralCategory;
 use regex::Regex;
 
 /// Digits, with points, commas, apostrophes and colons between them, and spaces before groups of
@@ -42,18 +45,34 @@ fn numbers(text: &str) -> BTreeMap<String, (usize, String)> {
     // Digits of other scripts are the same numbers.
     let western: String = text
         .chars()
-        .map(|c| match c {
-            '٠'..='٩' => char::from_digit(c as u32 - 0x660, 10).unwrap_or(c),
-            '۰'..='۹' => char::from_digit(c as u32 - 0x6f0, 10).unwrap_or(c),
-            '०'..='९' => char::from_digit(c as u32 - 0x966, 10).unwrap_or(c),
-            '０'..='９' => char::from_digit(c as u32 - 0xff10, 10).unwrap_or(c),
-            other => other,
-        })
+        .map(|c| if c.is_ascii() { c } else { digit(c).and_then(|digit| char::from_digit(digit, 10)).unwrap_or(c) })
         .collect();
     let mut found = BTreeMap::new();
     for number in NUMBER.find_iter(&western) {
+        if is_month(&western, number.range()) {
+            continue;
+        }
         let digits: String = number.as_str().chars().filter(char::is_ascii_digit).collect();
         found.entry(digits).or_insert((0, number.as_str().to_owned())).0 += 1;
     }
     found
+}
+
+/// The value of a digit of any script: the decimal digits of each stand in a row, from nought
+/// (Unicode Standard, §4.6).
+fn digit(c: char) -> Option<u32> {
+    let is_digit = |code: u32| {
+        char::from_u32(code)
+            .is_some_and(|c| CodePointMapData::<GeneralCategory>::new().get(c) == GeneralCategory::DecimalNumber)
+    };
+    let before = (0..60).take_while(|back| (c as u32).checked_sub(*back).is_some_and(is_digit)).count();
+    u32::try_from(before.checked_sub(1)?).ok().map(|before| before % 10)
+}
+
+/// Whether a number is the name of a month, as several languages have it: `5月`, `5월`, `tháng 5`.
+fn is_month(text: &str, number: Range<usize>) -> bool {
+    let (before, after) = (text.get(..number.start).unwrap_or_default(), text.get(number.end..).unwrap_or_default());
+    let is_named = after.trim_start().starts_with(['月', '월']) || before.trim_end().to_lowercase().ends_with("tháng");
+    is_named
+        && text.get(number).and_then(|digits| digits.parse().ok()).is_some_and(|month: u8| (1..=12).contains(&month))
 }

@@ -1,9 +1,10 @@
 //! Every tag of the source once, opened, closed and nested as tags can be.
 
 use super::{Check, Defect};
+use crate::translate::shape::NUMBER;
 use crate::translate::{Inline, Piece, Tag, TagKind};
 
-pub(super) fn check(tags: &[Tag], target: &Inline) -> Vec<Defect> {
+pub(super) fn check(source: &Inline, tags: &[Tag], target: &Inline) -> Vec<Defect> {
     let mut defects = Vec::new();
     let mut wrong = |check: Check, message: String| defects.push(Defect { check, message });
     let mut seen = vec![(0_u32, 0_u32, 0_u32); tags.len()];
@@ -44,7 +45,11 @@ pub(super) fn check(tags: &[Tag], target: &Inline) -> Vec<Defect> {
         };
         let check = if tag.name == "keep" { Check::Kept } else { Check::Tags };
         match (tag.kind, opened, closed, alone) {
+            (TagKind::Pair, 1, 1, 0) if stands_around(source, number) && !stands_around(target, number) => {
+                wrong(check, format!("{what} has lost what it stands around"));
+            }
             (TagKind::Pair, 1, 1, 0) | (TagKind::Alone, 0, 0, 1) => {}
+            (_, 0, 0, 0) if tag.name == NUMBER => {}
             (_, 0, 0, 0) => wrong(check, format!("{what} is missing")),
             (TagKind::Pair, _, _, 1..) => wrong(check, format!("{what} has lost what it stands around")),
             (TagKind::Pair, 1.., 0, _) => wrong(check, format!("{what} is not closed")),
@@ -57,4 +62,15 @@ pub(super) fn check(tags: &[Tag], target: &Inline) -> Vec<Defect> {
         }
     }
     defects
+}
+
+/// Whether there is anything to read or to see in a pair.
+fn stands_around(text: &Inline, number: u32) -> bool {
+    let mut inside = text.pieces().iter().skip_while(|piece| **piece != Piece::Open(number)).skip(1);
+    let mut inside = inside.by_ref().take_while(|piece| **piece != Piece::Close(number));
+    inside.any(|piece| match piece {
+        Piece::Text(text) => !text.trim().is_empty(),
+        Piece::Alone(_) => true,
+        Piece::Open(_) | Piece::Close(_) => false,
+    })
 }

@@ -1,11 +1,12 @@
 //! The glossary: words that a translation must have, and words that it must not.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use regex::{Regex, RegexBuilder};
 
+use crate::translate::variety::{Nearness, nearness};
 use crate::value::LanguageTag;
 
 /// A row of a glossary.
@@ -61,24 +62,46 @@ impl Terms {
         source: &'a str,
     ) -> impl Iterator<Item = (&'a str, Vec<&'a str>, Vec<&'a str>)> + 'a {
         let texts = |of: &'a [(String, Regex)]| of.iter().map(|(text, _)| text.as_str()).collect();
-        let rows = self.rows.get(into).map(Vec::as_slice).unwrap_or_default();
-        rows.iter()
-            .filter(|row| row.in_source.is_match(source))
-            .map(move |row| (row.term.as_str(), texts(&row.say), texts(&row.avoid)))
+        self.rows_for(into)
+            .into_iter()
+            .filter(|(_, row)| row.in_source.is_match(source))
+            .map(move |(_, row)| (row.term.as_str(), texts(&row.say), texts(&row.avoid)))
+    }
+
+    /// The rows of a language, and those of the same language that say nothing of a region, or of whose
+    /// region it says nothing, for terms that have no row of the language's own.
+    fn rows_for(&self, into: &LanguageTag) -> Vec<(&LanguageTag, &Row)> {
+        let starts_alike = |other: &LanguageTag| other.as_str().get(..2) == into.as_str().get(..2);
+        let mut of: Vec<(Nearness, &LanguageTag, &Vec<Row>)> = self
+            .rows
+            .iter()
+            .filter(|(language, _)| starts_alike(language))
+            .map(|(language, rows)| (nearness(language.as_str(), into.as_str()), language, rows))
+            .filter(|(near, ..)| *near < Nearness::Other)
+            .collect();
+        of.sort_by_key(|(near, language, _)| (*near, *language != into));
+        let mut found: Vec<(&LanguageTag, &Row)> = Vec::new();
+        for (_, language, rows) in of {
+            let own = |row: &&Row| found.iter().all(|(known, other)| *known == language || other.term != row.term);
+            let more: Vec<_> = rows.iter().filter(own).map(|row| (language, row)).collect();
+            found.extend(more);
+        }
+        found
     }
 
     pub(super) fn check(&self, into: &LanguageTag, source: &str, target: &str) -> Vec<String> {
         let mut messages = Vec::new();
-        for row in self.rows.get(into).map(Vec::as_slice).unwrap_or_default() {
+        for (language, row) in self.rows_for(into) {
             if !row.in_source.is_match(source) {
                 continue;
             }
+            let by = if language == into { String::new() } else { format!(" (the glossary says so for {language})") };
             let say: Vec<String> = row.say.iter().map(|(text, _)| format!("`{text}`")).collect();
             if !say.is_empty() && !row.say.iter().any(|(_, pattern)| pattern.is_match(target)) {
-                messages.push(format!("`{}` is to be {}", row.term, say.join(" or ")));
+                messages.push(format!("`{}` is to be {}{by}", row.term, say.join(" or ")));
             }
             for (text, _) in row.avoid.iter().filter(|(_, pattern)| pattern.is_match(target)) {
-                messages.push(format!("`{text}` is not to be said for `{}`", row.term));
+                messages.push(format!("`{text}` is not to be said for `{}`{by}", row.term));
             }
         }
         messages
@@ -165,6 +188,12 @@ pub fn terms_from_tbx(text: &str, from: &LanguageTag) -> Result<Vec<TermRow>, St
     }
 }
 
+/// Where the status of a term stands: as the type of a `termNote` (DCA style), or as the name of an element
+/// of its own (DCT style of 2019).
+const STATUSES: [&str; 2] = ["administrativeStatus", "normativeAuthorization"];
+/// What the status of a term has that is to be avoided: `deprecatedTerm-admn-sts`, `supersededTerm`.
+const AVOIDED: [&str; 3] = ["deprecatedTerm", "supersededTerm", "notRecommendedTerm"];
+
 /// Where a text of a glossary goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum TextOf {
@@ -201,10 +230,10 @@ impl Glossary {
                 self.into = Some(TextOf::Term);
             }
             "termNote" => {
-                self.status.clear();
-                let is_status = attribute("type").as_deref() == Some("administrativeStatus");
-                self.into = is_status.then_some(TextOf::Status);
+                let kind = attribute("type").unwrap_or_default();
+                self.into = STATUSES.contains(&kind.as_str()).then_some(TextOf::Status);
             }
+            name if STATUSES.contains(&name) => self.into = Some(TextOf::Status),
             _ => {}
         }
         Ok(())
@@ -221,8 +250,9 @@ impl Glossary {
     fn close(&mut self, name: &str, from: &LanguageTag) {
         match name {
             "term" | "termNote" => self.into = None,
+            name if STATUSES.contains(&name) => self.into = None,
             "tig" | "ntig" | "termSec" => {
-                let avoided = matches!(self.status.trim(), "deprecatedTerm-admn-sts" | "supersededTerm-admn-sts");
+                let avoided = AVOIDED.iter().any(|word| self.status.contains(word));
                 if let Some(language) = &self.language {
                     self.entry.push((language.clone(), self.term.trim().to_owned(), avoided));
                 }
@@ -236,11 +266,11 @@ impl Glossary {
 
 fn rows_of(entry: &[(LanguageTag, String, bool)], from: &LanguageTag) -> Vec<TermRow> {
     let mut rows = Vec::new();
-    for (_, term, _) in entry.iter().filter(|(language, term, _)| language == from && !term.is_empty()) {
-        let mut others: Vec<&LanguageTag> =
-            entry.iter().map(|(language, ..)| language).filter(|tag| *tag != from).collect();
-        others.dedup();
-        for language in others {
+    let is_source = |language: &LanguageTag| nearness(language.as_str(), from.as_str()) < Nearness::Other;
+    let others: BTreeSet<&LanguageTag> =
+        entry.iter().map(|(language, ..)| language).filter(|language| !is_source(language)).collect();
+    for (_, term, _) in entry.iter().filter(|(language, term, _)| is_source(language) && !term.is_empty()) {
+        for language in others.iter().copied() {
             let of = |avoided: bool| -> Vec<String> {
                 let own = entry.iter().filter(|(tag, _, avoid)| tag == language && *avoid == avoided);
                 own.map(|(_, term, _)| term.clone()).collect()

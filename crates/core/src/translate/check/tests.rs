@@ -6,7 +6,8 @@ const GLOSSARY: &str =
 
 /// The defects of a translation, as words and messages.
 fn defects(source: &str, target: &str, into: &str, limit: Option<usize>) -> String {
-    let protected = Protected::new(&["Fernhollow".to_owned()], &[]).unwrap();
+    let protected =
+        Protected::new(crate::translate::Keep { names: &["Fernhollow".to_owned()], ..Default::default() }).unwrap();
     let shape = TextStructure::of(Form::Html, source, &protected);
     let block = &shape.blocks()[0];
     let terms = Terms::new(terms_from_csv(GLOSSARY).unwrap()).unwrap();
@@ -35,6 +36,17 @@ fn sound_translations_pass() {
         ("Ferns", "シダ", "ja"),
         ("Ferns", "Paprati", "sr-Latn"),
         ("3 ferns", "٣ سراخس", "ar"),
+        ("3 ferns", "၃ ပင်", "my"),
+        ("12 ferns", "១២ ដើម", "km"),
+        ("A fern", "ፈርን", "am"),
+        ("A fern", "പന്നൽ", "ml"),
+        ("A fern", "Папоротник", "ky"),
+        ("A fern", "قىرعىز", "ky-CN"),
+        ("A fern", "Абага", "tt"),
+        ("A fern", "سەرخەس", "ckb"),
+        ("From May 5", "5月5日から", "ja"),
+        ("In November", "Vào tháng 11", "vi"),
+        ("A fern", "whatever 蕨", "qqq"),
     ] {
         assert_eq!(defects(source, target, into, None), "", "{source} → {target}");
     }
@@ -60,6 +72,8 @@ fn every_check_finds_its_defect() {
         ("A fern", "Une <1>fougère</1>", "fr", "tags: tag 1 is not in the source; tags: tag 1 is not in the source"),
         ("Ferns of Fernhollow", "Fougères", "fr", "kept: `Fernhollow` is missing"),
         ("Hello {name}", "Bonjour", "fr", "kept: `{name}` is missing"),
+        ("A <b>tall</b> fern", "Une grande<1></1> fougère", "fr", "tags: tag 1 (b) has lost what it stands around"),
+        ("A <b>tall</b> fern", "Une grande<1> </1> fougère", "fr", "tags: tag 1 (b) has lost what it stands around"),
         ("Use <code>init</code> now", "Maintenant", "fr", "tags: `init` is missing"),
         ("From 1912", "Depuis 1921", "fr", "numbers: 1912 is missing, and 1921 is not in the source"),
         ("3 of 4 ferns", "4 fougères", "fr", "numbers: 3 is missing"),
@@ -75,8 +89,11 @@ fn every_check_finds_its_defect() {
         ("A bed", "Un lit", "fr", "terms: `bed` is to be `massif` or `parterre`"),
         ("A fern", " Une fougère", "fr", "space: it begins with a space, and the source does not"),
         ("A fern", "Une fougère ", "fr", "space: it ends with a space, and the source does not"),
+        ("A fern", "Une <b>fougère&lt;/b>", "fr", "plain: `<b>` stands in it as text, and will be seen so"),
+        ("A fern", "Une foug&amp;egrave;re", "fr", "plain: `&egrave;` stands in it as text, and will be seen so"),
         ("A fern", "Paporotnik", "ru", "script: it is not in Cyrillic letters"),
         ("A fern", "Папоротник", "fr", "script: it is not in Latin letters"),
+        ("A fern", "የባህር fern plant", "am", "script: it is not in Ethiopic letters"),
         ("A fern", "A plant 蕨", "zh-Hant", "script: it is not in Chinese letters"),
     ] {
         assert_eq!(defects(source, target, into, Some(20)), expected, "{source} → {target}");

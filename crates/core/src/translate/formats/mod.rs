@@ -12,7 +12,7 @@ mod xml_read;
 
 use std::io::{self, BufRead, Write};
 
-use super::{Inline, Unit};
+use super::{Inline, StageTold, Unit};
 use crate::value::LanguageTag;
 
 pub use tmx::{MemoryPair, TmxWriter, read_tmx};
@@ -76,8 +76,20 @@ pub struct Heading {
     pub from: LanguageTag,
     /// The language of the targets.
     pub into: LanguageTag,
-    /// Whether its targets are made up, for trying.
-    pub pseudo: bool,
+    /// What it is for.
+    pub purpose: Purpose,
+}
+
+/// What a file of units is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Purpose {
+    /// To be translated.
+    #[default]
+    Work,
+    /// To be mended: each unit says what is wrong with it.
+    Mending,
+    /// For trying: its targets are made up.
+    Pseudo,
 }
 
 /// A unit as it is written.
@@ -154,6 +166,10 @@ pub struct Returned {
     pub source: Option<Inline>,
     /// The translation; none where the translator has not come to it.
     pub target: Option<Inline>,
+    /// How far that is, where the file says so.
+    pub stage: Option<StageTold>,
+    /// Why it cannot be told what it is, where it cannot.
+    pub fault: Option<String>,
     /// Where in the file it ends, in bytes, or in lines of a sheet.
     pub at: u64,
 }
@@ -165,7 +181,7 @@ pub enum UnitsError {
     #[error("this is no XLIFF, PO or CSV of units")]
     Foreign,
     /// It is of a version that we do not know.
-    #[error("XLIFF {0} is not read; 1.2, 2.0 and 2.1 are")]
+    #[error("XLIFF {0} is not read; 1.2 and 2.0 to 2.2 are")]
     Version(String),
     /// It ends in the middle.
     #[error("it ends in the middle, after {units} whole units")]

@@ -3,25 +3,30 @@
 
 use std::io::{self, BufRead, Write};
 
-use super::{Heading, Incoming, LARGEST_UNIT, Outgoing, Returned, Told, UnitsError, WriteUnits};
+use super::{Heading, Incoming, LARGEST_UNIT, Outgoing, Purpose, Returned, Told, UnitsError, WriteUnits};
 use crate::translate::Inline;
 use crate::value::LanguageTag;
 
 pub(super) struct Writer<W: Write> {
     to: csv::Writer<W>,
+    /// Whether each row says what is wrong with it.
+    says_why: bool,
 }
 
 impl<W: Write> Writer<W> {
     pub(super) fn begin(heading: &Heading, to: W) -> io::Result<Writer<W>> {
         let mut to = csv::Writer::from_writer(to);
-        to.write_record([heading.from.as_str(), heading.into.as_str()])?;
-        Ok(Writer { to })
+        let says_why = heading.purpose == Purpose::Mending;
+        to.write_record([heading.from.as_str(), heading.into.as_str()].into_iter().chain(says_why.then_some("why")))?;
+        Ok(Writer { to, says_why })
     }
 }
 
 impl<W: Write> WriteUnits for Writer<W> {
-    fn unit(&mut self, Outgoing { unit, target, .. }: Outgoing<'_>) -> io::Result<()> {
-        Ok(self.to.write_record([unit.source.coded(), target.map(Inline::coded).unwrap_or_default()])?)
+    fn unit(&mut self, Outgoing { unit, target, complaints }: Outgoing<'_>) -> io::Result<()> {
+        let why = self.says_why.then(|| complaints.join("; "));
+        let texts = [unit.source.coded(), target.map(Inline::coded).unwrap_or_default()];
+        Ok(self.to.write_record(texts.into_iter().chain(why))?)
     }
 
     fn end(mut self: Box<Self>) -> io::Result<()> {
@@ -66,7 +71,7 @@ pub(super) fn read(
             return Err(UnitsError::TooMuch("4 MiB in one row"));
         }
         let cell = |at: usize| row.get(at).filter(|text| !text.is_empty()).map(Inline::from_coded);
-        let returned = Returned { id: None, source: cell(0), target: cell(1), at };
+        let returned = Returned { id: None, source: cell(0), target: cell(1), at, ..Returned::default() };
         take(Incoming::Unit(returned)).map_err(UnitsError::Taker)?;
     }
 }

@@ -4,7 +4,12 @@ use crate::translate::{Piece, Tag, TagKind, UnitContext, UnitId, UnitPlace};
 use proptest::prelude::*;
 
 fn heading() -> Heading {
-    Heading { batch: "plants-1".into(), from: "en".parse().unwrap(), into: "fr".parse().unwrap(), pseudo: false }
+    Heading {
+        batch: "plants-1".into(),
+        from: "en".parse().unwrap(),
+        into: "fr".parse().unwrap(),
+        purpose: Purpose::Work,
+    }
 }
 
 fn unit(block: u32, source: &str) -> Unit {
@@ -32,6 +37,7 @@ fn unit(block: u32, source: &str) -> Unit {
             within: "p".into(),
             before: Some("What stands before".into()),
             after: None,
+            cases: Vec::new(),
             limit: Some(60),
             notes: vec!["No article.\nAnd <short>.".into()],
             earlier: Some((Inline::from_coded("An <1>old</1> text"), Inline::from_coded("Un <1>vieux</1> texte"))),
@@ -75,7 +81,7 @@ fn what_is_written() {
 
 #[test]
 fn every_format_says_what_it_is_about() {
-    let heading = Heading { pseudo: true, ..heading() };
+    let heading = Heading { purpose: Purpose::Pseudo, ..heading() };
     for format in FORMATS {
         let (told, units, done) = read(&written(format, &heading, &[(unit(1, "A fern"), None, vec![])]));
         assert_eq!(done.unwrap(), format);
@@ -123,6 +129,12 @@ fn what_tools_do_to_xliff_is_borne() {
             ),
             Some("UnA <1>b</1><2/><0>c</0>"),
         ),
+        (
+            two(
+                "<x:segment><x:source>A. </x:source><x:target order=\"3\">Un.</x:target></x:segment><x:ignorable><x:source> </x:source></x:ignorable><x:segment><x:source>B.</x:source><x:target order=\"1\">Deux.</x:target></x:segment>",
+            ),
+            Some("Deux. Un."),
+        ),
         (two("<x:segment state=\"initial\"><x:source>A</x:source><x:target/></x:segment>"), None),
         (two("<x:segment state=\"translated\"><x:source>A</x:source><x:target/></x:segment>"), Some("")),
         (
@@ -164,7 +176,7 @@ fn bad_files_are_named() {
             "it declares entities, which are not read",
         ),
         (whole.replace("A fern", "&secret;"), "the entity `&secret;` is not read, at byte"),
-        (whole.replace("version=\"2.1\"", "version=\"3.0\""), "XLIFF 3.0 is not read; 1.2, 2.0 and 2.1 are"),
+        (whole.replace("version=\"2.1\"", "version=\"3.0\""), "XLIFF 3.0 is not read; 1.2 and 2.0 to 2.2 are"),
         ("<html><body>Please sign in</body></html>".to_owned(), "this is no XLIFF, PO or CSV of units"),
         (String::new(), "this is no XLIFF, PO or CSV of units"),
         ("%PDF-1.7".to_owned(), "this is no XLIFF, PO or CSV of units"),
@@ -174,7 +186,6 @@ fn bad_files_are_named() {
             "msgid \"\"\nmsgstr \"\"\nmsgid \"a\nmsgstr \"b\"".to_owned(),
             "a text is not closed, or has an escape that is not read, at byte",
         ),
-        ("msgid \"a\"\nmsgid_plural \"b\"".to_owned(), "messages with plural forms are none of ours, at byte"),
         ("# c\nhello".to_owned(), "this is no line of a PO file, at byte"),
     ] {
         let (_, _, done) = read(&text);
@@ -192,6 +203,7 @@ fn memories() {
         into: "cy".parse().unwrap(),
         source: Inline::from_coded("A <1>tall &amp; <2/></1> fern"),
         target: Inline::from_coded("<1><2/></1> rhedyn"),
+        cases: Vec::new(),
         place: Some("catalogue/plant-profile/p-001#description.1".into()),
     };
     let mut bytes = Vec::new();
@@ -263,4 +275,100 @@ proptest! {
         let _ = read(&text);
         let _ = read_tmx(&mut text.as_bytes(), &mut |_| Ok(()));
     }
+}
+
+/// The forms of one text into Polish, each as a unit.
+fn forms() -> Vec<Unit> {
+    [("one", "<1/> fern"), ("few", "<1/> ferns"), ("many", "<1/> ferns"), ("other", "<1/> ferns")]
+        .into_iter()
+        .zip(1..)
+        .map(|((form, source), block)| {
+            let case = crate::translate::Case::Plural {
+                argument: "n".into(),
+                counting: crate::translate::Counting::Cardinal,
+                form: form.parse().unwrap(),
+            };
+            let mut unit = unit(block, source);
+            unit.context.cases = vec![case];
+            unit
+        })
+        .collect()
+}
+
+#[test]
+fn plural_forms_are_one_message_of_po() {
+    let polish = Heading { into: "pl".parse().unwrap(), ..heading() };
+    let said = ["<1/> paproć", "<1/> paprocie", "<1/> paproci", "<1/> paproci"];
+    let units: Vec<_> = forms()
+        .into_iter()
+        .zip(said)
+        .chain([(unit(9, "Second"), "Drugi")])
+        .map(|(unit, target)| (unit, Some(Inline::from_coded(target)), vec![]))
+        .collect();
+    let text = written(UnitFormat::Po, &polish, &units);
+    // What goes with fractions alone has no place among them.
+    assert!(text.contains("msgstr[2] \"<1/> paproci\"") && !text.contains("msgstr[3]"), "{text}");
+    assert!(text.contains("#. case: where the number n is 2, 3, 4, 22, 23 … (few)"), "{text}");
+    let back = |text: &str| -> Vec<(String, Option<String>, Option<String>)> {
+        let (_, units, done) = read(text);
+        done.unwrap();
+        let of = |unit: Returned| (unit.id.unwrap_or_default(), unit.target.map(|target| target.coded()), unit.fault);
+        units.into_iter().map(of).collect()
+    };
+    let expected: Vec<_> =
+        units.iter().map(|(unit, target, _)| (unit.id.to_string(), target.as_ref().map(Inline::coded), None)).collect();
+    let sorted = |mut units: Vec<(String, Option<String>, Option<String>)>| {
+        units.sort();
+        units
+    };
+    assert_eq!(sorted(back(&text)), sorted(expected.clone()));
+    // A tool writes the heading anew, in its own order.
+    let line = text.lines().find(|line| line.contains("Plural-Forms")).unwrap();
+    let own =
+        r#""Plural-Forms: nplurals=3; plural=(n%10>=2 && n%10<=4 && (n%100<10 || n%100>=20) ? 0 : n==1 ? 1 : 2);\n""#;
+    let turned = text.replace(line, own);
+    let turned = turned.replace("msgstr[0] \"<1/> paproć\"", "msgstr[9]").replace("msgstr[1]", "msgstr[0]");
+    let turned = turned.replace("msgstr[9]", "msgstr[1] \"<1/> paproć\"");
+    assert_eq!(sorted(back(&turned)), sorted(expected));
+    for wrong in ["nplurals=2; plural=n!=1;", "nplurals=3; plural=n%3;", "nplurals=x; plural=;"] {
+        let read = back(&text.replace(line, &format!("\"Plural-Forms: {wrong}\\n\"")));
+        assert_eq!(read.iter().filter(|(_, _, fault)| fault.is_some()).count(), 3, "{wrong}: {read:?}");
+    }
+    // A language that the source's two forms do not do for goes form by form.
+    let mut own = forms();
+    own[2].source = Inline::from_coded("very many <1/> ferns");
+    let own: Vec<_> = own.into_iter().map(|unit| (unit, None, vec![])).collect();
+    assert!(!written(UnitFormat::Po, &polish, &own).contains("msgid_plural"));
+}
+
+#[test]
+fn states_are_heard_in_every_format() {
+    let units = [(unit(1, "One"), Some(Inline::text("Un")), vec![])];
+    for (format, old, new, expected) in [
+        (UnitFormat::Xliff2, "state=\"translated\"", "state=\"final\"", Some("final")),
+        (UnitFormat::Xliff2, " state=\"translated\"", "", None),
+        (UnitFormat::Xliff2, "state=\"translated\"", "state=\"translated\" subState=\"x:mt\"", Some("x:mt")),
+        (UnitFormat::Xliff1, "state=\"translated\"", "state=\"needs-l10n\"", Some("needs-l10n")),
+        (UnitFormat::Xliff1, "state=\"translated\"", "state-qualifier=\"fuzzy-match\"", Some("fuzzy-match")),
+        (UnitFormat::Po, "msgctxt", "#, fuzzy\nmsgctxt", Some("fuzzy")),
+        (UnitFormat::Po, "msgctxt", "msgctxt", None),
+    ] {
+        let text = written(format, &heading(), &units);
+        assert!(text.contains(old), "{text}");
+        let (_, units, done) = read(&text.replacen(old, new, 1));
+        done.unwrap();
+        assert_eq!(units[0].stage.as_ref().map(|told| told.word.as_str()), expected, "{new}");
+        assert_eq!(units[0].target, Some(Inline::text("Un")));
+    }
+}
+
+#[test]
+fn a_sheet_of_what_was_rejected_says_why() {
+    let heading = Heading { purpose: Purpose::Mending, ..heading() };
+    let units = [(unit(1, "3 ferns"), Some(Inline::text("Fougères")), vec!["3 is missing".to_owned()])];
+    let text = written(UnitFormat::Sheet, &heading, &units);
+    assert_eq!(text, "en,fr,why\n3 ferns,Fougères,3 is missing\n");
+    let (_, units, done) = read(&text);
+    done.unwrap();
+    assert_eq!((units.len(), units[0].target.clone()), (1, Some(Inline::text("Fougères"))));
 }

@@ -9,7 +9,7 @@ use quick_xml::{Reader, XmlVersion};
 use super::xml::Xml;
 use super::xml_read::{attribute, referenced};
 use super::{LARGEST_UNIT, UnitsError};
-use crate::translate::{Inline, Piece};
+use crate::translate::{Case, Inline, Piece};
 use crate::value::LanguageTag;
 
 /// A text with its translation.
@@ -23,6 +23,8 @@ pub struct MemoryPair {
     pub source: Inline,
     /// Its translation.
     pub target: Inline,
+    /// In which cases it counts, which the format has no place for.
+    pub cases: Vec<Case>,
     /// Where it stands, where it was translated for one place.
     pub place: Option<String>,
 }
@@ -251,6 +253,7 @@ impl Reading {
                 into: into.clone(),
                 source: source_again.clone(),
                 target: renumbered(target, &mut numbers.clone()),
+                cases: Vec::new(),
                 place: self.place.clone(),
             })
             .collect()

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use super::xliff2::is_nested;
 use super::xml::{Xml, kind_of};
-use super::{Heading, Outgoing, WriteUnits};
+use super::{Heading, Outgoing, Purpose, WriteUnits};
 use crate::translate::{Inline, Piece, Tag};
 
 pub(super) struct Writer<W: Write> {
@@ -38,7 +38,7 @@ impl<W: Write> Writer<W> {
         self.xml.line(2)?;
         self.xml.start("header", &[])?;
         self.xml.element(3, "note", &[("from", "batch")], &self.heading.batch)?;
-        if self.heading.pseudo {
+        if self.heading.purpose == Purpose::Pseudo {
             self.xml.element(3, "note", &[("from", "pseudo")], "made up, for trying")?;
         }
         if let Some(title) = title {
@@ -119,6 +119,10 @@ impl<W: Write> WriteUnits for Writer<W> {
             self.xml.element(4, "note", &[("from", "instruction"), ("priority", "1")], text)?;
         }
         self.xml.element(4, "note", &[("from", "place"), ("priority", "5")], &context.within)?;
+        for case in &context.cases {
+            let told = case.told(&self.heading.into);
+            self.xml.element(4, "note", &[("from", "case"), ("priority", "2")], &told)?;
+        }
         for (from, text) in [("before", &context.before), ("after", &context.after)] {
             if let Some(text) = text {
                 self.xml.element(4, "note", &[("from", from), ("priority", "8")], text)?;

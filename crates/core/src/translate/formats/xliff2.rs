@@ -4,7 +4,7 @@
 use std::io::{self, Write};
 
 use super::xml::{Xml, kind_of};
-use super::{Heading, Outgoing, WriteUnits};
+use super::{Heading, Outgoing, Purpose, WriteUnits};
 use crate::translate::{Inline, Piece, Tag, TagKind};
 
 pub(super) struct Writer<W: Write> {
@@ -44,7 +44,7 @@ impl<W: Write> Writer<W> {
         self.xml.line(2)?;
         self.xml.start("notes", &[])?;
         self.xml.element(3, "note", &[("category", "batch")], &self.heading.batch)?;
-        if self.heading.pseudo {
+        if self.heading.purpose == Purpose::Pseudo {
             self.xml.element(3, "note", &[("category", "pseudo")], "made up, for trying")?;
         }
         if let Some(title) = title {
@@ -78,6 +78,9 @@ impl<W: Write> Writer<W> {
             note("instruction", text, "1")?;
         }
         note("place", &context.within, "5")?;
+        for case in &context.cases {
+            note("case", &case.told(&self.heading.into), "2")?;
+        }
         if let Some(before) = &context.before {
             note("before", before, "8")?;
         }
@@ -180,9 +183,11 @@ impl<W: Write> WriteUnits for Writer<W> {
         self.notes(outgoing)?;
         self.data(&unit.tags)?;
         let target = outgoing.target.filter(|target| is_nested(target));
-        let state = if target.is_some() && outgoing.complaints.is_empty() { "translated" } else { "initial" };
+        // Of what is to be done nothing is said: a tool that knows no states would leave it so.
+        let is_translated = target.is_some() && outgoing.complaints.is_empty();
+        let state = is_translated.then_some(("state", "translated"));
         self.xml.line(3)?;
-        self.xml.start("segment", &[("id", "s1"), ("state", state)])?;
+        self.xml.start("segment", &[("id", "s1")].into_iter().chain(state).collect::<Vec<_>>())?;
         self.xml.line(4)?;
         self.content("source", &unit.source, Some(&unit.tags))?;
         if let Some(target) = target {

@@ -1,4 +1,4 @@
-//! Reading XLIFF 2.0, 2.1 and 1.2 as they come back: with elements that tools have added, units that
+//! Reading XLIFF 2.0 to 2.2 and 1.2 as they come back: with elements that tools have added, units that
 //! tools have cut into segments, and of inline tags whichever kind a tool prefers.
 
 use std::io::{BufRead, BufReader};
@@ -8,7 +8,7 @@ use quick_xml::{Reader, XmlVersion};
 
 use super::xml_read::{attribute, referenced, unreadable};
 use super::{Incoming, LARGEST_UNIT, Returned, Told, UnitFormat, UnitsError};
-use crate::translate::{Inline, Piece};
+use crate::translate::{Inline, Piece, StageTold};
 
 /// Elements within elements.
 const DEEPEST: usize = 64;
@@ -98,10 +98,16 @@ enum FileNote {
     Pseudo,
 }
 
+#[derive(Default)]
 struct Unit {
     returned: Returned,
     /// Whether a segment lacks its translation.
     lacks: bool,
+    /// What XLIFF 1.2 says of the unit as a whole.
+    approved: Option<String>,
+    has_segments: bool,
+    /// The targets of its segments, each with the place at which it is read.
+    targets: Vec<(u32, Inline)>,
     segment: Segment,
     size: usize,
 }
@@ -115,6 +121,9 @@ struct Segment {
     /// Whether it says that nobody has come to it.
     untouched: bool,
     is_ignorable: bool,
+    stage: Option<StageTold>,
+    /// At which place among the unit's its target is read.
+    order: Option<u32>,
 }
 
 struct Reading<'a> {
@@ -202,14 +211,18 @@ impl Reading<'_> {
             (Element::File | Element::Around, "unit" | "trans-unit") => {
                 self.heading()?;
                 let returned = Returned { id: attribute(tag, "id"), at, ..Returned::default() };
-                self.unit = Some(Unit { returned, lacks: false, segment: Segment::default(), size: 0 });
+                let approved = attribute(tag, "approved");
+                self.unit = Some(Unit { returned, approved, ..Unit::default() });
                 Element::Unit
             }
             (Element::File | Element::Around, "group" | "body" | "header" | "notes") => Element::Around,
             (Element::Unit, "segment" | "ignorable") => {
-                let untouched = says(tag, "state").is_none_or(|state| state == "initial");
+                let state = says(tag, "state");
+                let untouched = state.as_deref().is_none_or(|state| state == "initial");
+                let stage = StageTold::of_xliff2(state.as_deref(), says(tag, "subState").as_deref());
                 if let Some(unit) = &mut self.unit {
-                    unit.segment = Segment { untouched, is_ignorable: name == "ignorable", ..Segment::default() };
+                    let is_ignorable = name == "ignorable";
+                    unit.segment = Segment { untouched, is_ignorable, stage, ..Segment::default() };
                 }
                 Element::Segment
             }
@@ -219,8 +232,13 @@ impl Reading<'_> {
             }
             (Element::Unit | Element::Segment, "target") => {
                 if let Some(unit) = self.unit.as_mut().filter(|_| parent == Element::Unit) {
-                    let state = attribute(tag, "state");
+                    let (state, qualifier) = (says(tag, "state"), says(tag, "state-qualifier"));
                     unit.segment.untouched = matches!(state.as_deref(), Some("new" | "needs-translation"));
+                    unit.segment.stage =
+                        StageTold::of_xliff1(state.as_deref(), qualifier.as_deref(), unit.approved.as_deref());
+                }
+                if let Some(unit) = self.unit.as_mut().filter(|_| parent == Element::Segment) {
+                    unit.segment.order = says(tag, "order").and_then(|order| order.parse().ok());
                 }
                 self.begin(false);
                 Element::Target
@@ -239,7 +257,7 @@ impl Reading<'_> {
         let version = attribute(tag, "version").unwrap_or_default();
         self.format = Some(match version.as_str() {
             "1.0" | "1.1" | "1.2" => UnitFormat::Xliff1,
-            "2.0" | "2.1" => UnitFormat::Xliff2,
+            "2.0" | "2.1" | "2.2" => UnitFormat::Xliff2,
             _ => return Err(UnitsError::Version(version.chars().take(20).collect())),
         });
         self.told.from = attribute(tag, "srcLang");
@@ -351,10 +369,12 @@ impl Reading<'_> {
                 if self.format == Some(UnitFormat::Xliff1) {
                     self.end_segment();
                 }
-                if let Some(Unit { mut returned, lacks, .. }) = self.unit.take() {
+                if let Some(Unit { mut returned, lacks, mut targets, .. }) = self.unit.take() {
                     returned.at = at;
-                    if lacks {
-                        returned.target = None;
+                    if !lacks {
+                        // Segments may be read in another order in the target (XLIFF 2.1, `order`).
+                        targets.sort_by_key(|(order, _)| *order);
+                        targets.into_iter().for_each(|(_, target)| add(&mut returned.target, target));
                     }
                     self.units += 1;
                     (self.take)(Incoming::Unit(returned)).map_err(UnitsError::Taker)?;
@@ -368,7 +388,13 @@ impl Reading<'_> {
     /// A unit may have been cut into segments, which are read as one.
     fn end_segment(&mut self) {
         let Some(unit) = &mut self.unit else { return };
-        let Segment { source, target, untouched, is_ignorable, .. } = std::mem::take(&mut unit.segment);
+        let Segment { source, target, untouched, is_ignorable, stage, order, .. } = std::mem::take(&mut unit.segment);
+        if !is_ignorable {
+            unit.returned.stage = match std::mem::replace(&mut unit.has_segments, true) {
+                false => stage,
+                true => StageTold::lesser(unit.returned.stage.take(), stage),
+            };
+        }
         let source = source.unwrap_or_default();
         let target = match target {
             Some(target) if target.pieces().is_empty() && untouched => None,
@@ -378,7 +404,10 @@ impl Reading<'_> {
         add(&mut unit.returned.source, source);
         match target {
             None => unit.lacks = true,
-            Some(target) => add(&mut unit.returned.target, target),
+            Some(target) => {
+                let own = u32::try_from(unit.targets.len() + 1).unwrap_or(u32::MAX);
+                unit.targets.push((order.unwrap_or(own), target));
+            }
         }
     }
 }

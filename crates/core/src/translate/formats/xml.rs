@@ -109,7 +109,7 @@ pub(super) fn kind_of(name: &str) -> (&'static str, Option<&'static str>, &'stat
         "a" => ("link", None, "link"),
         "img" | "svg" | "picture" => ("image", None, "image"),
         "q" => ("quote", None, "x-quote"),
-        "keep" => ("other", None, "x-keep"),
+        "keep" | "number" => ("other", None, "x-keep"),
         "code" | "kbd" | "samp" | "var" | "tt" => ("other", None, "x-code"),
         "comment" | "control" => ("other", None, "x-other"),
         _ => ("fmt", None, "x-fmt"),

@@ -1,20 +1,24 @@
 //! Cutting texts into blocks.
 
 use ego_tree::NodeRef;
+use html5ever::tendril::TendrilSink;
+use html5ever::tree_builder::TreeBuilderOpts;
+use html5ever::{ParseOpts, QualName, local_name, ns};
 use scraper::node::Element;
-use scraper::{ElementRef, Html, Node};
+use scraper::{ElementRef, Html, HtmlTreeSink, Node};
 
-use super::element::{end_tag, is_flow, is_opaque, is_void, outer_html};
-use super::tag::{Tag, TagKind, escape_text};
-use super::{Block, Part, TextStructure};
-use crate::translate::inline::{Inline, Piece};
+use super::building::{Building, drawn_together, fits_xml, has_words, joined, trimmed};
+use super::element::{
+    end_tag, has_readable, is_flow, is_opaque, is_read, is_read_within, is_void, outer_html, raw_tags,
+};
+use super::local::LocalValue;
+use super::tag::{TagKind, escape_text};
+use super::{Part, TextStructure, Written};
+use crate::translate::inline::Piece;
 use crate::translate::protect::Protected;
 
 /// Elements deeper than this are kept as they are.
 const DEEPEST: usize = 100;
-
-/// Attributes that are read by people.
-const READ: [&str; 3] = ["alt", "title", "aria-label"];
 
 /// HTML as a reader of it writes it again; sound markup stays as it is.
 #[must_use]
@@ -23,14 +27,23 @@ pub fn normal_html(html: &str) -> String {
     if !html.contains(['<', '>', '&', '\0', '\r', '\u{a0}']) {
         return html.to_owned();
     }
-    Html::parse_fragment(html).root_element().inner_html()
+    parsed(html).root_element().inner_html()
+}
+
+/// HTML as it is read where no programs run: what `noscript` holds is markup like any other.
+fn parsed(html: &str) -> Html {
+    let tree_builder = TreeBuilderOpts { scripting_enabled: false, ..TreeBuilderOpts::default() };
+    let options = ParseOpts { tree_builder, ..ParseOpts::default() };
+    let body = QualName::new(None, ns!(html), local_name!("body"));
+    let sink = HtmlTreeSink::new(Html::new_fragment());
+    html5ever::parse_fragment(sink, options, body, Vec::new(), false).one(html)
 }
 
 pub(super) fn plain(shape: &mut TextStructure, text: &str, protected: &Protected) {
     let inner = text.trim();
     let before = text.len() - text.trim_start().len();
     let mut building = Building::default();
-    building.add_text(inner, protected, str::to_owned);
+    building.add_text(inner, protected, str::to_owned, |range| inner[range].to_owned());
     if !has_words(&building.source) {
         shape.parts.push(Part::Fixed(text.to_owned()));
         return;
@@ -51,7 +64,7 @@ pub(super) fn html(shape: &mut TextStructure, text: &str, protected: &Protected)
         }
         normal = again;
     }
-    let document = Html::parse_fragment(&normal);
+    let document = parsed(&normal);
     let mut cutter = Cutter { shape, protected };
     let mut parts = Vec::new();
     cutter.flow(*document.root_element(), "text", Space::Drawn, 0, &mut parts);
@@ -65,75 +78,6 @@ enum Space {
     Drawn,
     /// It stays as it is.
     Kept,
-}
-
-/// A block that is being put together.
-#[derive(Default)]
-struct Building {
-    source: Inline,
-    tags: Vec<Tag>,
-    starts: Vec<Vec<Part>>,
-    is_attribute: bool,
-}
-
-impl Building {
-    fn tag(&mut self, kind: TagKind, name: &str, start: Vec<Part>, end: &str, shown: Option<String>) -> u32 {
-        let fixed = |part: &Part| match part {
-            Part::Fixed(text) => text.clone(),
-            Part::Block(_) => String::new(),
-        };
-        let original = start.iter().map(fixed).collect();
-        self.tags.push(Tag { kind, name: name.to_owned(), shown, original, original_end: end.to_owned() });
-        self.starts.push(joined(start));
-        u32::try_from(self.tags.len()).unwrap_or(u32::MAX)
-    }
-
-    fn alone(&mut self, name: &str, start: Vec<Part>, shown: Option<String>) {
-        let number = self.tag(TagKind::Alone, name, start, "", shown);
-        self.source.push(Piece::Alone(number));
-    }
-
-    /// Adds text; what must not change in it, and what XML cannot hold, becomes a tag.
-    fn add_text(&mut self, text: &str, protected: &Protected, escape: impl Fn(&str) -> String) {
-        let mut at = 0;
-        for range in protected.find(text) {
-            self.add_open_text(&text[at..range.start], &escape);
-            let kept = &text[range.clone()];
-            if kept.chars().all(fits_xml) {
-                self.alone("keep", vec![Part::Fixed(escape(kept))], Some(kept.to_owned()));
-            } else {
-                self.add_open_text(kept, &escape);
-            }
-            at = range.end;
-        }
-        self.add_open_text(&text[at..], &escape);
-    }
-
-    fn add_open_text(&mut self, text: &str, escape: &impl Fn(&str) -> String) {
-        let mut rest = text;
-        while let Some(at) = rest.find(|c| !fits_xml(c)) {
-            self.source.push_text(&rest[..at]);
-            let length = rest[at..].chars().next().map_or(1, char::len_utf8);
-            self.alone("control", vec![Part::Fixed(escape(&rest[at..at + length]))], None);
-            rest = &rest[at + length..];
-        }
-        self.source.push_text(rest);
-    }
-
-    fn block(self, within: &str) -> Block {
-        let Building { source, tags, starts, is_attribute } = self;
-        Block { within: within.to_owned(), source, tags, starts, is_attribute }
-    }
-}
-
-/// What XML 1.0 can hold (§2.2), but for the carriage return, which its readers turn into another
-/// end of line.
-fn fits_xml(c: char) -> bool {
-    matches!(c, '\t' | '\n' | '\u{20}'..='\u{d7ff}' | '\u{e000}'..='\u{fffd}' | '\u{10000}'..)
-}
-
-fn has_words(source: &Inline) -> bool {
-    source.plain().chars().any(char::is_alphabetic)
 }
 
 struct Cutter<'a> {
@@ -168,7 +112,7 @@ impl Cutter<'_> {
         parts: &mut Vec<Part>,
     ) {
         if depth >= DEEPEST || is_opaque(element) {
-            parts.push(Part::Fixed(outer_html(node)));
+            self.whole(node, space, depth, parts);
             return;
         }
         self.start_tag(element, parts);
@@ -183,7 +127,7 @@ impl Cutter<'_> {
     /// A run of inline nodes: a block where there are words in it.
     fn run(&mut self, run: &[NodeRef<'_, Node>], within: &str, space: Space, depth: usize, parts: &mut Vec<Part>) {
         let place = self.shape.blocks.len();
-        let mut building = Building::default();
+        let mut building = Building::new(Written::Html);
         // Its place comes before those of the attributes in it.
         self.shape.blocks.push(Building::default().block(within));
         for node in run {
@@ -205,16 +149,18 @@ impl Cutter<'_> {
     fn inline(&mut self, node: NodeRef<'_, Node>, space: Space, depth: usize, building: &mut Building) {
         match node.value() {
             Node::Text(text) => {
-                let escape = |text: &str| escape_text(text, false);
-                match space {
-                    Space::Kept => building.add_text(text, self.protected, escape),
-                    Space::Drawn => building.add_text(&drawn_together(text), self.protected, escape),
-                }
+                let text = if space == Space::Kept { text.to_string() } else { drawn_together(text) };
+                let original = |range| escape_text(&text[range], None);
+                building.add_text(&text, self.protected, str::to_owned, original);
             }
             Node::Element(element) if depth >= DEEPEST || is_opaque(element) => {
                 let shown: String = ElementRef::wrap(node).map(|element| element.text().collect()).unwrap_or_default();
                 let shown = Some(shown).filter(|text| !text.is_empty() && text.chars().all(fits_xml));
-                building.alone(element.name(), vec![Part::Fixed(outer_html(node))], shown);
+                let mut parts = Vec::new();
+                self.whole(node, space, depth, &mut parts);
+                // What is a text of its own is not shown as kept.
+                let shown = shown.filter(|_| parts.iter().all(|part| matches!(part, Part::Fixed(_))));
+                building.alone(element.name(), parts, shown);
             }
             Node::Element(element) => {
                 let mut start = Vec::new();
@@ -223,7 +169,8 @@ impl Cutter<'_> {
                     building.alone(element.name(), start, None);
                     return;
                 }
-                let number = building.tag(TagKind::Pair, element.name(), start, &end_tag(element), None);
+                let ends = vec![Part::Fixed(end_tag(element))];
+                let number = building.tag(TagKind::Pair, element.name(), (start, ends), None);
                 building.source.push(Piece::Open(number));
                 for child in node.children() {
                     self.inline(child, space, depth + 1, building);
@@ -246,78 +193,81 @@ impl Cutter<'_> {
                     parts.push(Part::Fixed(end_tag(element)));
                 }
             }
+            Node::Element(_) => self.whole(node, Space::Drawn, depth, parts),
             _ => parts.push(Part::Fixed(outer_html(node))),
         }
     }
 
+    /// An element that is kept whole, but for what people read in it.
+    fn whole(&mut self, node: NodeRef<'_, Node>, space: Space, depth: usize, parts: &mut Vec<Part>) {
+        let element = node.value().as_element();
+        let name = element.map(Element::name);
+        let Some(name) = name.filter(|name| depth < DEEPEST && has_readable(name, node)) else {
+            parts.push(Part::Fixed(outer_html(node)));
+            return;
+        };
+        self.within_whole(name, node, (space, depth), parts);
+    }
+
+    fn within_whole(
+        &mut self,
+        whole: &str,
+        node: NodeRef<'_, Node>,
+        (space, depth): (Space, usize),
+        parts: &mut Vec<Part>,
+    ) {
+        let (start, end) = raw_tags(node);
+        parts.push(Part::Fixed(start));
+        for child in node.children() {
+            match child.value() {
+                Node::Element(element) if depth < DEEPEST && is_read_within(whole, element) => {
+                    let (start, end) = raw_tags(child);
+                    if element.name() == "option" {
+                        self.start_tag(element, parts)
+                    } else {
+                        parts.push(Part::Fixed(start))
+                    }
+                    self.flow(child, element.name(), space, depth + 1, parts);
+                    parts.push(Part::Fixed(end));
+                }
+                Node::Element(_) if depth < DEEPEST && has_readable(whole, child) => {
+                    self.within_whole(whole, child, (space, depth + 1), parts);
+                }
+                _ => parts.push(Part::Fixed(outer_html(child))),
+            }
+        }
+        parts.push(Part::Fixed(end));
+    }
+
     fn start_tag(&mut self, element: &Element, parts: &mut Vec<Part>) {
         let mut text = format!("<{}", element.name());
-        for (name, value) in element.attrs() {
-            text.push_str(&format!(" {name}=\""));
-            let mut building = Building { is_attribute: true, ..Building::default() };
-            if READ.contains(&name) && value.trim() == value {
-                building.add_text(value, self.protected, |text| escape_text(text, true));
+        for (qualified, value) in &element.attrs {
+            let name: &str = &qualified.local;
+            match qualified.prefix.as_deref().filter(|prefix| !prefix.is_empty()) {
+                Some(prefix) => text.push_str(&format!(" {prefix}:{name}=\"")),
+                None => text.push_str(&format!(" {name}=\"")),
+            }
+            let mut building = Building::new(Written::Attribute('"'));
+            let escape = |text: &str| escape_text(text, Some('"'));
+            let inner = value.trim();
+            if is_read(element.name(), name, element.attr("type")) || self.protected.reads(name) {
+                building.add_text(inner, self.protected, str::to_owned, |range| escape(&inner[range]));
             }
             if has_words(&building.source) {
+                let (before, rest) = value.split_at(value.len() - value.trim_start().len());
+                text.push_str(&escape(before));
                 parts.push(Part::Fixed(std::mem::take(&mut text)));
                 parts.push(Part::Block(self.shape.blocks.len()));
                 self.shape.blocks.push(building.block(name));
+                text.push_str(&escape(&rest[inner.len()..]));
+            } else if let Some(local) = LocalValue::of(name, value, element.attr("href")) {
+                parts.extend([Part::Fixed(std::mem::take(&mut text)), Part::Local(local)]);
             } else {
-                text.push_str(&escape_text(value, true));
+                text.push_str(&escape(value));
             }
             text.push('"');
         }
         text.push('>');
         parts.push(Part::Fixed(text));
     }
-}
-
-/// Fixed parts that follow each other as one; none is empty.
-fn joined(parts: Vec<Part>) -> Vec<Part> {
-    let mut joined: Vec<Part> = Vec::new();
-    for part in parts {
-        match (joined.last_mut(), part) {
-            (_, Part::Fixed(text)) if text.is_empty() => {}
-            (Some(Part::Fixed(before)), Part::Fixed(text)) => before.push_str(&text),
-            (_, part) => joined.push(part),
-        }
-    }
-    joined
-}
-
-/// White space at a block's ends belongs to what stands around it.
-fn trimmed(source: &Inline) -> (String, Inline, String) {
-    let white = char::is_whitespace;
-    let mut pieces = source.pieces().to_vec();
-    let (mut before, mut after) = (String::new(), String::new());
-    if let Some(Piece::Text(text)) = pieces.first_mut() {
-        let kept = text.trim_start_matches(white).to_owned();
-        before = text[..text.len() - kept.len()].to_owned();
-        *text = kept;
-    }
-    if let Some(Piece::Text(text)) = pieces.last_mut() {
-        let kept = text.trim_end_matches(white).to_owned();
-        after = text[kept.len()..].to_owned();
-        *text = kept;
-    }
-    let mut inner = Inline::default();
-    pieces.into_iter().for_each(|piece| inner.push(piece));
-    (escape_text(&before, false), inner, escape_text(&after, false))
-}
-
-fn drawn_together(text: &str) -> String {
-    let mut drawn = String::with_capacity(text.len());
-    let mut in_space = false;
-    for c in text.chars() {
-        if c.is_ascii_whitespace() {
-            if !in_space {
-                drawn.push(' ');
-            }
-            in_space = true;
-        } else {
-            drawn.push(c);
-            in_space = false;
-        }
-    }
-    drawn
 }

@@ -1,18 +1,28 @@
 //! A text in its blocks: what there is to translate in it, and the shape around that.
 
+mod building;
 mod cut;
 mod element;
+mod joining;
+mod local;
+pub(crate) mod markdown;
+mod message;
 mod tag;
+mod trying;
 
 use std::sync::OnceLock;
 
-use crate::text::{affordable_html, html_from_markdown, markdown_from_html};
+use crate::text::{affordable_html, affordable_markdown};
+use crate::value::LanguageTag;
 
 use super::inline::{Inline, Piece};
 use super::protect::Protected;
+use super::unit::TextKey;
 
 pub use cut::normal_html;
-use tag::escape_text;
+pub use local::{LinkRule, Links, Local};
+pub use message::Case;
+pub(in crate::translate) use message::NUMBER;
 pub use tag::{Tag, TagKind};
 
 /// In which form a text is kept.
@@ -22,17 +32,25 @@ pub enum Form {
     Plain,
     /// HTML: a block per paragraph, heading, item or cell, and per alternative text or title.
     Html,
-    /// Markdown: as the HTML that it stands for.
+    /// Markdown: a block per paragraph, heading, item or cell, and per alternative text or title; all else stays as it
+    /// is, byte for byte.
     Markdown,
+    /// A message with variables, plural forms and choices (ICU MessageFormat): a block for each text of it, and for
+    /// each plural form that a language may have.
+    Message,
 }
 
 /// A part of what stands around the blocks.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Part {
+enum Part {
     /// As it is.
     Fixed(String),
     /// A block, by its place among the blocks.
     Block(usize),
+    /// A value of an attribute that follows the language.
+    Local(local::LocalValue),
+    /// A branch of a message, which is there where any of these blocks has a text; always where there are none.
+    Branch { before: String, block: usize, after: String, within: Vec<usize> },
 }
 
 /// A block: what is translated as one.
@@ -44,9 +62,53 @@ pub struct Block {
     pub source: Inline,
     /// Its tags, by number from 1.
     pub tags: Vec<Tag>,
+    /// In which cases it counts, from the outermost; of a message alone.
+    pub cases: Vec<Case>,
+    /// Whether the source has no text for that case: it is that of `other`.
+    pub is_added: bool,
     /// What each tag's start is made of.
     starts: Vec<Vec<Part>>,
-    is_attribute: bool,
+    /// What each tag's end is made of.
+    ends: Vec<Vec<Part>>,
+    /// How the block is written in its source, where that is more than its text and its tags tell.
+    own: Vec<Part>,
+    written: Written,
+}
+
+/// How text is written, so that it is read as text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) enum Written {
+    /// As it is.
+    #[default]
+    Plain,
+    /// As text of HTML.
+    Html,
+    /// In an attribute of HTML, between these quotes.
+    Attribute(char),
+    /// As text of Markdown.
+    Markdown,
+    /// In a heading of Markdown.
+    Heading,
+    /// In a cell of a table of Markdown.
+    Cell,
+    /// As text of a message, in which `#` is the number or not, with each apostrophe twice or not.
+    Message { in_plural: bool, is_doubled: bool },
+    /// As the title of a link in Markdown, which ends with this mark.
+    Title(char),
+}
+
+impl Block {
+    /// By what the text is known again: the same text in another case is another.
+    #[must_use]
+    pub fn key(&self) -> TextKey {
+        TextKey::of(&self.source, &self.cases)
+    }
+
+    /// Whether the language has the cases in which it counts.
+    #[must_use]
+    pub fn is_for(&self, language: &LanguageTag) -> bool {
+        self.cases.iter().all(|case| case.is_of(language))
+    }
 }
 
 /// A text cut into its blocks.
@@ -54,7 +116,12 @@ pub struct Block {
 pub struct TextStructure {
     form: Form,
     parts: Vec<Part>,
+    /// Those to translate, and behind them those without words.
     blocks: Vec<Block>,
+    sent: usize,
+    protected: Protected,
+    /// Why it cannot be read.
+    fault: Option<String>,
     is_sound: OnceLock<bool>,
 }
 
@@ -84,139 +151,77 @@ pub enum JoinError {
     /// What was joined is read as something else: a tag is not closed, or stands where it cannot.
     #[error("the markup does not hold together once it is joined")]
     IllFormed,
+    /// A brace in a text of a message.
+    #[error("`{0}` stands in the text: variables are tags, and are not written out")]
+    Brace(char),
 }
 
 impl TextStructure {
     /// Cuts a text. What must not change becomes a tag.
     #[must_use]
     pub fn of(form: Form, text: &str, protected: &Protected) -> TextStructure {
-        let mut shape = TextStructure { form, parts: Vec::new(), blocks: Vec::new(), is_sound: OnceLock::new() };
-        // A text that nobody can read is nobody's to translate: it stays as it is.
-        let read = match form {
-            Form::Plain => Ok(text.to_owned()),
-            Form::Html => affordable_html(text).map(|()| text.to_owned()),
-            Form::Markdown => html_from_markdown(text),
-        };
-        let Ok(read) = read else {
+        let (parts, blocks) = (Vec::new(), Vec::new());
+        let protected = protected.clone();
+        let mut shape =
+            TextStructure { form, parts, blocks, sent: 0, protected, fault: None, is_sound: OnceLock::new() };
+        if !is_affordable(form, text) {
             shape.parts.push(Part::Fixed(text.to_owned()));
             return shape;
-        };
-        match form {
-            Form::Plain => cut::plain(&mut shape, text, protected),
-            Form::Html | Form::Markdown => cut::html(&mut shape, &read, protected),
         }
+        let protected = shape.protected.clone();
+        match form {
+            Form::Plain => cut::plain(&mut shape, text, &protected),
+            Form::Html => cut::html(&mut shape, text, &protected),
+            Form::Markdown => {
+                markdown::cut(&mut shape, text, &protected);
+                return shape;
+            }
+            Form::Message => {
+                message::cut(&mut shape, text, &protected);
+                return shape;
+            }
+        }
+        shape.sent = shape.blocks.len();
         shape
     }
 
     /// What there is to translate, in the order of the text.
     #[must_use]
     pub fn blocks(&self) -> &[Block] {
-        &self.blocks
+        self.blocks.get(..self.sent).unwrap_or_default()
+    }
+
+    /// Why nothing of it can be translated, where it is broken.
+    #[must_use]
+    pub fn fault(&self) -> Option<&str> {
+        self.fault.as_deref()
+    }
+
+    fn wordless(&self) -> &[Block] {
+        self.blocks.get(self.sent..).unwrap_or_default()
     }
 
     /// Whether the other has the same markup around as many blocks.
     #[must_use]
     pub fn is_like(&self, other: &TextStructure) -> bool {
-        let within = |shape: &TextStructure| shape.blocks.iter().map(|block| block.within.clone()).collect::<Vec<_>>();
-        self.form == other.form && self.parts == other.parts && within(self) == within(other)
-    }
-
-    /// The text again, with these in the places of its blocks.
-    ///
-    /// # Errors
-    /// Where the blocks do not fit, or what they make is no sound markup.
-    pub fn join(&self, targets: &[Inline]) -> Result<String, JoinError> {
-        if targets.len() != self.blocks.len() {
-            return Err(JoinError::Count { expected: self.blocks.len(), found: targets.len() });
-        }
-        let mut joined = String::new();
-        for part in &self.parts {
-            self.write(part, targets, &mut joined)?;
-        }
-        if self.form != Form::Plain && affordable_html(&joined).is_err() {
-            return Err(JoinError::IllFormed);
-        }
-        match self.form {
-            Form::Plain => Ok(joined),
-            // Sound markup is read as it is written.
-            _ if normal_html(&joined) != joined => Err(JoinError::IllFormed),
-            Form::Html => Ok(joined),
-            Form::Markdown => markdown_from_html(&joined).map_err(|_| JoinError::IllFormed),
-        }
-    }
-
-    /// One block by itself, as it is checked before the others are there.
-    ///
-    /// # Errors
-    /// Where it has tags that the source has not, or is no sound markup.
-    pub fn try_block(&self, place: usize, target: &Inline) -> Result<(), JoinError> {
-        // Of what is in a start tag, what it costs to read is counted too.
-        let is_alike =
-            |block: &Block| self.form == Form::Html && !block.is_attribute && is_shaped_alike(&block.source, target);
-        if self.blocks.get(place).is_some_and(is_alike)
-            && *self.is_sound.get_or_init(|| self.join(&self.sources()).is_ok())
-        {
-            return Ok(());
-        }
-        self.try_whole(place, target)
-    }
-
-    fn sources(&self) -> Vec<Inline> {
-        self.blocks.iter().map(|block| block.source.clone()).collect()
-    }
-
-    /// One block within all the others, read as a whole.
-    fn try_whole(&self, place: usize, target: &Inline) -> Result<(), JoinError> {
-        let mut targets = self.sources();
-        if let Some(own) = targets.get_mut(place) {
-            *own = target.clone();
-        }
-        self.join(&targets).map(drop)
-    }
-
-    fn write(&self, part: &Part, targets: &[Inline], joined: &mut String) -> Result<(), JoinError> {
-        let place = match part {
-            Part::Fixed(text) => {
-                joined.push_str(text);
-                return Ok(());
-            }
-            Part::Block(place) => *place,
-        };
-        let (Some(block), Some(target)) = (self.blocks.get(place), targets.get(place)) else { return Ok(()) };
-        let tag = |number: u32| {
-            let at = usize::try_from(number).ok().and_then(|number| number.checked_sub(1));
-            let known = at.and_then(|at| block.starts.get(at).zip(block.tags.get(at)));
-            known.ok_or(JoinError::UnknownTag(number))
-        };
-        for piece in target.pieces() {
-            match piece {
-                Piece::Text(text) if self.form == Form::Plain => joined.push_str(text),
-                Piece::Text(text) => joined.push_str(&escape_text(text, block.is_attribute)),
-                Piece::Open(number) | Piece::Alone(number) => {
-                    for part in tag(*number)?.0 {
-                        self.write(part, targets, joined)?;
-                    }
-                }
-                Piece::Close(number) => joined.push_str(&tag(*number)?.1.original_end),
-            }
-        }
-        Ok(())
+        let within =
+            |shape: &TextStructure| shape.blocks().iter().map(|block| block.within.clone()).collect::<Vec<_>>();
+        (self.form, &self.parts, self.wordless()) == (other.form, &other.parts, other.wordless())
+            && within(self) == within(other)
     }
 }
 
-/// Whether two texts have the same tags in the same places, with text between them where the other has some, blank
-/// where the other is blank. What is written as text is no markup, so one makes sound markup where the other does.
-fn is_shaped_alike(source: &Inline, target: &Inline) -> bool {
-    let (source, target) = (source.pieces(), target.pieces());
-    let is_alike = |(source, target): (&Piece, &Piece)| match (source, target) {
-        (Piece::Text(source), Piece::Text(target)) => {
-            let is_blank = |text: &str| text.chars().all(char::is_whitespace);
-            // Readers take some of these away.
-            is_blank(source) == is_blank(target) && !target.contains(char::is_control)
-        }
-        (source, target) => source == target,
-    };
-    source.len() == target.len() && source.iter().zip(target).all(is_alike)
+/// The most bytes of a message.
+const LARGEST_MESSAGE: usize = 1 << 18;
+
+/// A text that nobody can read is nobody's to translate: it stays as it is.
+fn is_affordable(form: Form, text: &str) -> bool {
+    match form {
+        Form::Plain => true,
+        Form::Message => text.len() <= LARGEST_MESSAGE,
+        Form::Html => affordable_html(text).is_ok(),
+        Form::Markdown => affordable_markdown(text).is_ok(),
+    }
 }
 
 #[cfg(test)]

@@ -29,8 +29,8 @@ pub struct Tag {
     pub original_end: String,
 }
 
-/// Text as HTML serialises it (HTML, "Escaping a string").
-pub(super) fn escape_text(text: &str, in_attribute: bool) -> String {
+/// Text as HTML serialises it (HTML, "Escaping a string"), in an attribute between these quotes.
+pub(super) fn escape_text(text: &str, quote: Option<char>) -> String {
     let mut escaped = String::with_capacity(text.len());
     for c in text.chars() {
         match c {
@@ -38,7 +38,8 @@ pub(super) fn escape_text(text: &str, in_attribute: bool) -> String {
             '\u{a0}' => escaped.push_str("&nbsp;"),
             '<' => escaped.push_str("&lt;"),
             '>' => escaped.push_str("&gt;"),
-            '"' if in_attribute => escaped.push_str("&quot;"),
+            '"' if quote == Some('"') => escaped.push_str("&quot;"),
+            '\'' if quote == Some('\'') => escaped.push_str("&#39;"),
             other => escaped.push(other),
         }
     }

@@ -22,6 +22,8 @@ pub(super) struct Pending {
     pub(super) touched: BTreeMap<i64, BTreeMap<(String, LanguageTag), Vec<Translation>>>,
     /// Texts that were translated from an earlier version, which is taken.
     pub(super) of_earlier: BTreeSet<(i64, String, u64)>,
+    /// Units of one text that are to be looked at together.
+    pub(super) together: Vec<(BatchUnit, Inline)>,
     /// Looked at anew after each time that something is noted.
     pub(super) last: LastSent,
 }
@@ -32,6 +34,14 @@ pub(super) struct Gathered<'r> {
     pub(super) pending: Pending,
     /// Told of each unit that wants to be seen to.
     pub(super) row: &'r mut dyn FnMut(UnitRow),
+}
+
+impl Gathered<'_> {
+    /// Tells of a unit that wants to be seen to.
+    pub(super) fn tell(&mut self, unit: &BatchUnit, into: &LanguageTag, outcome: &'static str, reasons: Vec<String>) {
+        let (id, name) = (unit.unit.id.to_string(), Some(unit.unit.name.clone()));
+        (self.row)(UnitRow { unit: id, name, language: into.clone(), outcome, reasons });
+    }
 }
 
 /// Made-up blocks of a text, by block.
@@ -52,13 +62,13 @@ impl Collector<'_> {
             let Some(source) = text_in(&entry.row.fields, &name, &self.batch.from) else { continue };
             let texts = Texts::new(self.store, self.brief, &entry);
             let shape = texts.shape(field, source);
-            let mut targets = known_blocks(&texts, (&name, field), &shape, into)?;
+            let mut targets = known_blocks(&texts, (&name, field), &shape, into)?.targets;
             for (at, target) in blocks {
                 if let Some(place) = targets.get_mut((at as usize).saturating_sub(1)) {
                     *place = Some(target);
                 }
             }
-            if let Some(value) = joined(&shape, targets) {
+            if let Some(value) = joined(self.brief, into, &shape, targets) {
                 let made_up = translation(self.brief, &name, into, source, value);
                 // To be looked at, wherever real ones go.
                 let made_up = Translation { is_pseudo: true, is_shown: true, ..made_up };
@@ -69,7 +79,9 @@ impl Collector<'_> {
     }
 
     pub(super) fn note(&mut self, into: &LanguageTag, gathered: &mut Gathered<'_>) -> Result<(), BatchError> {
-        let Pending { verdicts, learnt, mut touched, of_earlier, last: _ } = std::mem::take(&mut gathered.pending);
+        let Pending { verdicts, learnt, mut touched, of_earlier, together, last: _ } =
+            std::mem::take(&mut gathered.pending);
+        gathered.pending.together = together;
         // Known first, noted after: a unit that is noted as accepted is never without its text.
         self.store.remember(&learnt, &self.batch.name, self.now)?;
         for (entry, name, version) in of_earlier {
@@ -105,8 +117,8 @@ impl Collector<'_> {
             return Ok(None);
         }
         let shape = texts.shape(field, said);
-        let targets = known_blocks(&texts, (name, field), &shape, into)?;
-        Ok(joined(&shape, targets).map(|value| translation(self.brief, name, into, said, value)))
+        let targets = known_blocks(&texts, (name, field), &shape, into)?.targets;
+        Ok(joined(self.brief, into, &shape, targets).map(|value| translation(self.brief, name, into, said, value)))
     }
 }
 

@@ -1,8 +1,10 @@
 //! A unit against the text that it is of: at the version that was sent, and as it is now.
 
+use std::cell::OnceCell;
+use std::collections::HashSet;
 use std::rc::Rc;
 
-use diaporos_core::translate::{CheckPolicy, Defect, Inline, TextStructure};
+use diaporos_core::translate::{Block, CheckPolicy, Defect, Inline, TextKey, TextStructure};
 use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchUnit, StoredEntry};
 
@@ -17,6 +19,8 @@ pub(super) struct Sent {
     pub(super) entry: StoredEntry,
     pub(super) then: Option<TextStructure>,
     pub(super) now: Option<TextStructure>,
+    /// What it says now, once that was asked for.
+    says: OnceCell<HashSet<TextKey>>,
 }
 
 /// The text that was looked at last: units of one text come one after another.
@@ -54,7 +58,7 @@ impl Collector<'_> {
         } else {
             self.store.version(unit.entry, unit.version)?.and_then(|content| shape(&content.fields))
         };
-        Ok(Some((Sent { entry, then, now }, field.clone())))
+        Ok(Some((Sent { entry, then, now, says: OnceCell::new() }, field.clone())))
     }
 
     /// What is wrong with a translation: what it goes back for, and what is told.
@@ -67,12 +71,8 @@ impl Collector<'_> {
         target: &Inline,
     ) -> (Vec<Defect>, Vec<Defect>) {
         let at = (unit.block as usize).saturating_sub(1);
-        let in_place = |shape: &&TextStructure| {
-            let block = shape.blocks().get(at);
-            block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
-        };
-        match sent.then.as_ref().filter(in_place) {
-            Some(shape) => defects(self.brief, into, BlockOf { field, structure: shape, at }, target),
+        match sent.then.as_ref().filter(|_| sent.has_in_place(unit)) {
+            Some(structure) => defects(self.brief, into, BlockOf { field, structure, at }, target),
             // What must not change is told otherwise now; the unit knows how it was sent.
             None => {
                 let checker = checker(self.brief, into);
@@ -84,7 +84,15 @@ impl Collector<'_> {
 }
 
 impl Sent {
-    pub(super) fn still_says(&self, source: &Inline) -> bool {
-        self.now.as_ref().is_some_and(|shape| shape.blocks().iter().any(|block| block.source == *source))
+    /// Whether a unit stands in the text as it was sent.
+    pub(super) fn has_in_place(&self, unit: &BatchUnit) -> bool {
+        let at = (unit.block as usize).saturating_sub(1);
+        let block = self.then.as_ref().and_then(|shape| shape.blocks().get(at));
+        block.is_some_and(|block| block.source == unit.unit.source && block.tags == unit.unit.tags)
+    }
+
+    pub(super) fn still_says(&self, text: &TextKey) -> bool {
+        let of_now = || self.now.iter().flat_map(|shape| shape.blocks().iter().map(Block::key)).collect();
+        self.says.get_or_init(of_now).contains(text)
     }
 }

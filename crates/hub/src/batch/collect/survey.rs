@@ -4,7 +4,7 @@
 use std::collections::{HashMap, HashSet};
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
-use diaporos_core::translate::{Incoming, Inline, Returned, Told, UnitsError, read_units};
+use diaporos_core::translate::{Incoming, Inline, Nearness, Returned, Told, UnitsError, nearness, read_units};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchStanding};
 
@@ -150,16 +150,16 @@ fn whose(told: &[Told], batch: &BatchRow) -> Result<(LanguageTag, bool), Refusal
     found.ok_or(Refusal::NoLanguage)
 }
 
+/// Whether a file means the language: tools drop regions, and add them to languages that say none.
 fn is_same(said: &str, wanted: &LanguageTag) -> bool {
-    let primary = |tag: &str| tag.split(['-', '_']).next().unwrap_or_default().to_lowercase();
-    said.eq_ignore_ascii_case(wanted.as_str()) || primary(said) == primary(wanted.as_str())
+    nearness(said, wanted.as_str()) < Nearness::Other
 }
 
-/// The language of the batch that a file means: the same, or the only one of the same language, for
-/// tools add and drop regions.
+/// The language of the batch that a file means: the same, or the only one that differs by a region of
+/// which one of them says nothing.
 fn one_of(said: &str, batch: &BatchRow) -> Result<LanguageTag, Refusal> {
-    if let Some(exact) = batch.into.iter().find(|known| known.as_str().eq_ignore_ascii_case(said)) {
-        return Ok(exact.clone());
+    if let Some(same) = batch.into.iter().find(|known| nearness(said, known.as_str()) == Nearness::Same) {
+        return Ok(same.clone());
     }
     let mut near = batch.into.iter().filter(|known| is_same(said, known));
     match (near.next(), near.next()) {

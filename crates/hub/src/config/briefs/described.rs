@@ -3,7 +3,7 @@
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{DURATION, EXPRESSION, FILE, LANGUAGE, NAMED_TEXTS, TEXT, TEXTS, TYPE};
 use diaporos_core::settings::{Form, Table, words};
-use diaporos_core::translate::{CheckPolicy, UnitFormat};
+use diaporos_core::translate::{AcceptFrom, CheckPolicy, Preset, UnitFormat};
 
 use diaporos_systems::settings::TIMES;
 
@@ -21,6 +21,7 @@ pub(in crate::config) static BRIEF: Table = Table {
         settings![
             type: TYPE, required, "the type whose texts are translated", "catalogue/plant-profile";
             fields: TEXTS, required, "which of its fields: of kind `text`, `html` or `markdown`, declared with a value per language", "[\"common_name\", \"description\"]";
+            messages: TEXTS, none, "which of the fields, of kind `text`, hold messages with variables, plural forms and choices (ICU MessageFormat)", "[\"bed_count\"]";
             from: LANGUAGE, required, "the language of the texts", "en";
             into: Form::List(&LANGUAGE), required, "the languages they are translated into", "[\"fr\", \"cy\"]";
             when: EXPRESSION, none, "which entries; without it, those that are live", "\"public\" in tags";
@@ -28,19 +29,24 @@ pub(in crate::config) static BRIEF: Table = Table {
             folder: TEXT, none, "instead: a folder that people carry files from (`out/`) and to (`back/`)", "translations";
             back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
             outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
+            accept_from: Form::Word { what: "from when translations can be taken", of: || words(&AcceptFrom::WORDS) }, usual "translated", "from which state on translations are taken, by what XLIFF says (`state`, `subState`, `approved`); what is below waits. PO and CSV say no more than `translated`. `any` leaves states unheard, for tools that do not know them. What a machine or a memory suggested (`mt-suggestion`, `fuzzy`) waits with each of them", "reviewed";
             format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
             due: DURATION, none, "how long translators have", "10d";
             notes: Form::OneOrMany(&TEXT), none, "what translators should know of all texts", "Plant names stay Latin.";
             field_notes: NAMED_TEXTS, none, "what they should know, by field", "{ common_name = \"as gardeners say it\" }";
             limits: Form::Named(&Form::Count(1)), none, "the most characters of a plain text, by field; the model's `max_length` without it", "{ common_name = 60 }";
-            keep: TEXTS, none, "names that must not change, beside placeholders (`{name}`, `%s`, `{{ x }}`) and web addresses", "[\"Ostrel\"]";
+            keep: TEXTS, none, "names that must not change, beside placeholders and addresses", "[\"Ostrel\"]";
+            placeholders: Form::List(&PLACEHOLDERS), none, "what else must not change: all but `numbered` where it is not there. `braces` is `{name}`, `{{ x }}`, `${x}`; `printf` is `%s`, `%1$d`, `%@`, `%(name)s`; `numbered` is `%1`; `templates` is `{% x %}`, `<% x %>`; `shortcodes` is `[name key=\"x\"]`, `[/name]`", "[\"braces\", \"links\", \"emails\"]";
+            attributes: TEXTS, none, "attributes of HTML that are translated too, beside those that HTML itself has for people", "[\"data-caption\"]";
             keep_patterns: TEXTS, none, "regular expressions for what must not change", "[\"[A-Z]{2}-[0-9]+\"]";
+            links: Form::Named(&Form::Anything), none, "where links lead in other languages, by how they begin in the texts: a text in which `{language}` is the language, or a table by language. `lang` and `hreflang` follow", "{ \"/en/\" = \"/{language}/\", \"/shop/en/\" = { fr = \"/boutique/\" } }";
             glossary: FILE, none, "terms: CSV with the headings `term,language,say,avoid` (several texts in a cell are parted by `|`), or TBX-Basic", "glossary.csv";
             checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, by check: it is rejected, taken and told, or not looked for", "{ numbers = \"tell\" }";
             rates: Form::Table(&RATES), none, "what a word costs, by why it is sent", "{ currency = \"EUR\", new = 0.14, changed = 0.09, repeated = 0.03 }";
         ],
     ],
 };
+static PLACEHOLDERS: Form = Form::Word { what: "a kind of placeholders", of: || words(&Preset::WORDS) };
 static RATES: Table = Table::new(
     "rates",
     &[settings![

@@ -2,6 +2,7 @@
 //! is checked.
 
 mod described;
+mod links;
 mod money;
 mod read;
 mod timed;
@@ -15,7 +16,7 @@ use diaporos_core::expr::Slots;
 use diaporos_core::lane::{FieldExpression, TypeRef};
 use diaporos_core::settings::Section;
 use diaporos_core::translate::{
-    Check, CheckPolicy, Form, Protected, TermRow, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
+    AcceptFrom, Check, CheckPolicy, Form, Links, Protected, TermRow, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
 };
 use diaporos_core::value::{LanguageTag, SystemName};
 use diaporos_systems::settings::path::within;
@@ -52,6 +53,8 @@ pub struct Brief {
     pub back: Back,
     /// What becomes of a translation of a text that has changed since.
     pub outdated: Outdated,
+    /// From which stage on translations are taken.
+    pub accept_from: AcceptFrom,
     /// In which format files go out.
     pub format: UnitFormat,
     /// What translators should know of all texts.
@@ -60,6 +63,8 @@ pub struct Brief {
     pub due: Option<Duration>,
     /// What must not change within texts.
     pub protected: Protected,
+    /// Where links lead, by language.
+    pub links: Links,
     /// The glossary.
     pub terms: Terms,
     /// What becomes of what fails a check.

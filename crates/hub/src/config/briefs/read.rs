@@ -8,12 +8,13 @@ use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Field, FieldKind};
 use diaporos_core::settings::{InnerText, Item, Section, one_of};
-use diaporos_core::translate::{Check, CheckPolicy, Form, Protected, Terms, UnitFormat};
+use diaporos_core::translate::{AcceptFrom, Check, CheckPolicy, Form, Keep, Preset, Protected, Terms, UnitFormat};
 use diaporos_core::value::{LanguageTag, SystemName, Value};
 use diaporos_systems::Profile;
 use diaporos_systems::settings::duration;
 use indexmap::IndexMap;
 
+use super::links::links;
 use super::money::hundred_thousandths;
 use super::timed::timed;
 use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
@@ -45,10 +46,20 @@ impl BriefReader<'_> {
         let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
         let back = table.word("back", &Back::WORDS, self.report);
         let outdated = table.word("outdated", &Outdated::WORDS, self.report);
+        let accept_from = table.word("accept_from", &AcceptFrom::WORDS, self.report);
         let format = table.word("format", &UnitFormat::WORDS, self.report);
+        if let (Some(UnitFormat::Sheet), Some(fields)) = (format, &fields)
+            && fields.values().any(|field: &BriefField| field.form == Form::Message)
+        {
+            let message = "a sheet of CSV cannot tell the plural forms of messages apart";
+            let finding =
+                Diagnostic::error(Code::BadValue, table.place(&["format"]).unwrap_or_else(|| table.span()), message);
+            self.report.add(finding.help("choose `xliff-2.1`, `xliff-1.2` or `po`"));
+        }
         let notes = table.text_or_texts("notes", self.report);
         let due = duration(table, "due", self.report);
         let protected = self.protected(table);
+        let links = links(table, self.report);
         let terms = self.terms(table, from.as_ref());
         let checks = self.checks(table);
         let rates = self.rates(table);
@@ -67,10 +78,12 @@ impl BriefReader<'_> {
             carrier: carrier?,
             back: back?,
             outdated: outdated?,
+            accept_from: accept_from?,
             format: format?,
             notes: notes.iter().map(|item| item.value.as_str().to_owned()).collect(),
             due,
             protected: protected?,
+            links: links?,
             terms: terms?,
             checks: checks?,
             rates: rates?,
@@ -87,10 +100,14 @@ impl BriefReader<'_> {
         let names = read.clone().unwrap_or_default();
         let mut limits = self.by_field(table, "limits", read.as_deref());
         let mut field_notes = self.by_field(table, "field_notes", read.as_deref());
+        let messages = self.messages(table, &names);
         let mut fields = IndexMap::new();
         let mut sound = true;
         for name in &names {
-            let read = self.field(name, of_type);
+            let read = self.field(name, of_type).map(|(form, limit)| match form {
+                Form::Plain if messages.contains(&name.value) => (Form::Message, None),
+                form => (form, limit),
+            });
             sound &= read.is_some();
             let Some((form, known_limit)) = read else { continue };
             let limit = limits.swap_remove(&name.value).and_then(|item| match item.value {
@@ -115,6 +132,17 @@ impl BriefReader<'_> {
             fields.insert(name.value.clone(), BriefField { form, limit: limit.or(known_limit), note });
         }
         (sound && !fields.is_empty()).then_some(fields)
+    }
+
+    /// The fields whose texts are messages. A sheet knows a text by its words alone, and would mix up plural forms.
+    fn messages(&mut self, table: &mut Section<'_>, names: &[Item<String>]) -> Vec<String> {
+        let Some(messages) = table.texts("messages", self.report) else { return Vec::new() };
+        for name in messages.iter().filter(|name| names.iter().all(|known| known.value != name.value)) {
+            let message = format!("`{}` is not among the brief's fields", name.value);
+            let finding = Diagnostic::error(Code::UnknownField, name.span.clone(), message);
+            self.report.add(finding.suggest(&name.value, names.iter().map(|known| known.value.as_str())));
+        }
+        messages.into_iter().map(|name| name.value).collect()
     }
 
     /// A table by the brief's own fields.
@@ -257,11 +285,31 @@ impl BriefReader<'_> {
         };
         let names = texts(table, "keep", self.report);
         let patterns = texts(table, "keep_patterns", self.report);
+        let attributes = texts(table, "attributes", self.report);
+        let presets = match table.texts("placeholders", self.report) {
+            None => None,
+            Some(words) => Some(self.presets(&words)?),
+        };
         let span = patterns.first().or(names.first()).map_or(table.span(), |item| item.span.clone());
         let all = |items: Vec<Item<String>>| items.into_iter().map(|item| item.value).collect::<Vec<_>>();
-        Protected::new(&all(names), &all(patterns))
-            .map_err(|message| self.report.add(Diagnostic::error(Code::BadValue, span, message)))
-            .ok()
+        let (names, patterns, attributes) = (all(names), all(patterns), all(attributes));
+        let keep = Keep { presets: presets.as_deref(), names: &names, patterns: &patterns, attributes: &attributes };
+        Protected::new(keep).map_err(|message| self.report.add(Diagnostic::error(Code::BadValue, span, message))).ok()
+    }
+
+    fn presets(&mut self, words: &[Item<String>]) -> Option<Vec<Preset>> {
+        let mut presets = Vec::new();
+        for word in words {
+            let known = Preset::WORDS.iter().find(|(known, _)| *known == word.value);
+            let Some((_, preset)) = known else {
+                let message = format!("there are no placeholders called `{}`", word.value);
+                let finding = Diagnostic::error(Code::BadValue, word.span.clone(), message);
+                self.report.add(finding.suggest(&word.value, Preset::WORDS.iter().map(|(known, _)| *known)));
+                return None;
+            };
+            presets.push(*preset);
+        }
+        Some(presets)
     }
 
     fn terms(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Terms> {

@@ -62,6 +62,8 @@ pub enum UnitStanding {
     Out,
     /// Its translation is taken.
     Accepted,
+    /// Its translation came back, and waits for a person, or for a later state.
+    Pending,
     /// Its translation has defects, and goes back.
     Rejected,
     /// Its translation is sound, of a text that has changed since.
@@ -69,9 +71,10 @@ pub enum UnitStanding {
 }
 
 impl UnitStanding {
-    pub(super) const WORDS: [(&str, UnitStanding); 4] = [
+    pub(super) const WORDS: [(&str, UnitStanding); 5] = [
         ("out", UnitStanding::Out),
         ("accepted", UnitStanding::Accepted),
+        ("pending", UnitStanding::Pending),
         ("rejected", UnitStanding::Rejected),
         ("outdated", UnitStanding::Outdated),
     ];

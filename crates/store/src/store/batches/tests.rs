@@ -1,6 +1,6 @@
 use diaporos_core::change::fingerprint;
 use diaporos_core::intake::Incoming;
-use diaporos_core::translate::{Inline, MemoryPair, Unit, UnitContext, UnitId, UnitPlace};
+use diaporos_core::translate::{Inline, MemoryPair, TextKey, Unit, UnitContext, UnitId, UnitPlace};
 use diaporos_core::value::{Address, EntryId, LanguageTag, Localised, Record, State, SystemName, TypeName, Value};
 use jiff::Timestamp;
 use proptest::prelude::*;
@@ -155,11 +155,16 @@ fn the_memory_knows_a_place_before_any_other() {
         into: tag("fr"),
         source: Inline::from_coded("<1>Open</1>"),
         target: Inline::from_coded(target),
+        cases: Vec::new(),
         place: place.map(str::to_owned),
     };
     let known = |store: &Store, place: &str| {
-        let found = store.known_translation((&tag("en"), &tag("fr")), &Inline::from_coded("<1>Open</1>"), place);
-        found.unwrap().map(|(target, is_own)| (target.coded(), is_own))
+        let found = store.known_translation(
+            (&tag("en"), &tag("fr")),
+            &TextKey::of(&Inline::from_coded("<1>Open</1>"), &[]),
+            place,
+        );
+        found.unwrap().map(|known| (known.target.coded(), known.is_own))
     };
     assert_eq!(known(&store, "a"), None);
     store.remember(&[pair("<1>Ouvert</1>", Some("a"))], "x", at(1)).unwrap();
@@ -168,7 +173,9 @@ fn the_memory_knows_a_place_before_any_other() {
     assert_eq!(known(&store, "c"), Some(("<1>Ouverte</1>".into(), false)), "the newest of any");
     store.remember(&[pair("<1>Ouvertes</1>", Some("a"))], "x", at(3)).unwrap();
     assert_eq!(known(&store, "a"), Some(("<1>Ouvertes</1>".into(), true)));
-    let none = store.known_translation((&tag("en"), &tag("cy")), &Inline::from_coded("<1>Open</1>"), "a").unwrap();
+    let none = store
+        .known_translation((&tag("en"), &tag("cy")), &TextKey::of(&Inline::from_coded("<1>Open</1>"), &[]), "a")
+        .unwrap();
     assert_eq!(none, None);
 }
 

@@ -1,7 +1,7 @@
 //! The texts of batches, and how each stands in each language.
 
 use crate::store::database::{Row, params};
-use diaporos_core::translate::{Inline, Unit, UnitId};
+use diaporos_core::translate::{Inline, TextKey, Unit, UnitId};
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
 
@@ -164,7 +164,7 @@ impl Store {
                     signed(text.version),
                     text.field,
                     text.block,
-                    text.unit.source.coded(),
+                    text.unit.key().as_str(),
                     serde_json::to_string(&text.unit).map_err(StoreError::content)?,
                     signed(text.words)
                 ], |row| row.get(0))?;
@@ -243,7 +243,7 @@ impl Store {
         &self,
         batch: i64,
         into: &LanguageTag,
-        source: &Inline,
+        text: &TextKey,
         after: i64,
         most: usize,
     ) -> Result<Vec<BatchUnit>, StoreError> {
@@ -251,7 +251,7 @@ impl Store {
             "SELECT {UNIT} WHERE batch = ?1 AND source = ?2 AND language = ?3 AND batch_text.id > ?4 ORDER BY batch_text.id LIMIT ?5"
         );
         let mut query = self.connection.prepare_cached(&sql)?;
-        let mut rows = query.query(params![batch, source.coded(), into.as_str(), after, signed(most as u64)])?;
+        let mut rows = query.query(params![batch, text.as_str(), into.as_str(), after, signed(most as u64)])?;
         let mut found = Vec::new();
         while let Some(row) = rows.next()? {
             found.push(batch_unit(row)?);
