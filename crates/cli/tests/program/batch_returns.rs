@@ -159,11 +159,12 @@ fn a_person_may_take_what_a_check_holds_back() {
             .unwrap()
             .to_owned()
     };
-    let taken = hub.good(&["batch", "collect", "plants-1", "--accept", &unit("Four"), "--into", "cy"]);
+    let taken = hub.good(&["batch", "review", "plants-1", "--accept", &unit("Four"), "--into", "cy", "--by", "Gwen"]);
     assert!(taken.contains("1 accepted"), "{taken}");
     assert!(text(&hub, "p-012", "description", "cy").as_str().unwrap().contains("1987"));
-    let refused = hub.run(&["batch", "collect", "plants-1", "--accept", &unit("Its"), "--into", "cy"]).ends(1);
-    assert!(refused.stderr.contains("cannot be taken: it is empty"), "{}", refused.stderr);
+    let refused =
+        hub.run(&["batch", "review", "plants-1", "--accept", &unit("Its"), "--into", "cy", "--by", "Gwen"]).ends(3);
+    assert!(refused.stdout.contains("cannot be taken: it is empty"), "{}", refused.stdout);
     // A faulty file does not put back what was taken.
     hub.good(&["batch", "collect", "--again"]);
     assert!(text(&hub, "p-012", "description", "cy").as_str().unwrap().contains("1987"));

@@ -98,6 +98,11 @@ impl Hub {
         ran(self.command(args).output().unwrap())
     }
 
+    /// Runs it with what somebody types.
+    pub(crate) fn run_with(&self, args: &[&str], typed: &str) -> Ran {
+        ran(assert_cmd::Command::from_std(self.command(args)).write_stdin(typed).output().unwrap())
+    }
+
     /// Runs it and gives what it printed, which must go well.
     pub(crate) fn good(&self, args: &[&str]) -> String {
         self.run(args).ends(0).stdout

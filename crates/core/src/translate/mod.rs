@@ -5,6 +5,7 @@ mod check;
 mod count;
 mod formats;
 mod inline;
+mod near;
 mod plural;
 mod protect;
 mod pseudo;
@@ -20,6 +21,7 @@ pub use formats::{
     read_tmx, read_units, write_units,
 };
 pub use inline::{Inline, Piece, TagNumber};
+pub use near::{Band, Difference, NearIndex, NearMatch, NearText, nearness_of};
 pub use plural::{Counting, PluralForm, PluralFormError, Plurals};
 pub use protect::{Keep, Preset, Protected};
 pub use pseudo::{is_pseudo, pseudo};

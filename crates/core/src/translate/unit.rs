@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Case, Inline, Tag};
+use super::{Case, Inline, NearMatch, Tag};
 use crate::change::fingerprint_texts;
 use crate::value::Address;
 
@@ -143,6 +143,9 @@ pub struct UnitContext {
     /// What it said before it changed, and how that was translated.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub earlier: Option<(Inline, Inline)>,
+    /// Texts that are nearly the same, with their translations, the nearest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub near: Vec<NearMatch>,
 }
 
 impl Serialize for Inline {

@@ -1,6 +1,7 @@
 //! Collecting: what comes back is checked unit by unit; the good go on, the rest say why not.
 
 mod keep;
+mod review;
 mod sent;
 mod source;
 mod survey;
@@ -8,12 +9,13 @@ mod take;
 
 use diaporos_core::translate::{Incoming, Inline, Returned, TextKey, UnitId, is_pseudo, read_units};
 use diaporos_core::value::LanguageTag;
-use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
+use diaporos_store::{BatchRow, BatchUnit, Origin, Store};
 use jiff::Timestamp;
 
 use super::BatchError;
 use crate::config::Brief;
 use keep::{Gathered, Pending, Pseudo};
+pub use review::Decision;
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
 use survey::{Survey, survey};
@@ -107,6 +109,8 @@ pub struct Collector<'a> {
     pub batch: &'a BatchRow,
     /// The time.
     pub now: Timestamp,
+    /// Who decides, where a person does.
+    pub reviewer: Option<String>,
 }
 
 impl Collector<'_> {
@@ -159,35 +163,6 @@ impl Collector<'_> {
         Ok(Collected::Taken { language: survey.language, tally: gathered.tally, broken: survey.broken })
     }
 
-    /// Takes a unit that waits or was rejected, because a person says so.
-    ///
-    /// # Errors
-    /// Where there is no such unit, or what is wrong with it makes it no value.
-    pub fn accept(&mut self, id: &UnitId, into: &LanguageTag) -> Result<CollectTally, BatchError> {
-        let standing = |message: String| BatchError::Standing(message);
-        let unit = self.store.batch_unit(self.batch.number, into, id)?;
-        let Some(unit) = unit.filter(|unit| matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected))
-        else {
-            return Err(standing(format!("`{id}` is not among the pending or rejected units into {into}")));
-        };
-        let Some(target) = unit.target.clone() else {
-            return Err(standing(format!("`{id}` has no translation")));
-        };
-        let Some((sent, field)) = self.sent(&unit)? else {
-            return Err(standing(format!("the text of `{id}` is not there any more")));
-        };
-        let found = self.defects(&unit, &sent, &field, into, &target).0;
-        if let Some(defect) = found.iter().find(|defect| !defect.check.can_be_waived()) {
-            return Err(standing(format!("`{id}` cannot be taken: {}", defect.message)));
-        }
-        let sound = Sound { target, notes: found.into_iter().map(|defect| defect.message).collect() };
-        let (tally, pending) = (CollectTally::default(), Pending::default());
-        let mut gathered = Gathered { tally, pending, row: &mut |_| {} };
-        self.settle(&unit, &sent, into, sound, &mut gathered)?;
-        self.note(into, &mut gathered)?;
-        Ok(gathered.tally)
-    }
-
     fn unit(
         &mut self,
         survey: &Survey,
@@ -233,6 +208,11 @@ impl Collector<'_> {
             return Ok(());
         }
         match self.brief.accept_from.keeps_back(returned.stage.as_ref()) {
+            // What was offered, and nobody has touched, is not translated yet.
+            Some(_) if is_offered(&unit, &target) => {
+                gathered.tally.waiting += 1;
+                Ok(())
+            }
             Some(why) => self.keep_waiting(unit, into, (target, why), gathered),
             None => self.take_together(unit, target, into, gathered),
         }
@@ -251,12 +231,22 @@ impl Collector<'_> {
     }
 }
 
-/// Whether a unit's source is what was sent under its id. Tools may break its lines anew; its words they may not touch.
+/// Whether a translation is one that the file went out with, for its translator to mend.
+fn is_offered(unit: &BatchUnit, target: &Inline) -> bool {
+    let context = &unit.unit.context;
+    let earlier = context.earlier.iter().map(|(_, earlier)| earlier);
+    earlier.chain(context.near.iter().map(|near| &near.target)).any(|offered| offered == target)
+}
+
+/// Whether a unit's source is what was sent under its id. Tools may set its
+/// spaces anew; its letters they may not touch.
 fn is_of_what_was_sent(returned: Option<&Inline>, sent: &Inline) -> Result<(), &'static str> {
     let Some(returned) = returned else {
         return Err("it has no source that could be held against what was sent");
     };
-    if returned.plain().split_whitespace().eq(sent.plain().split_whitespace()) {
+    let (returned, sent) = (returned.plain(), sent.plain());
+    let letters = |text: &str| -> String { text.chars().filter(|c| !c.is_whitespace()).collect() };
+    if returned == sent || letters(&returned) == letters(&sent) {
         return Ok(());
     }
     Err("its source is not what was sent under this id: a tool changed it, or the file is of an earlier batch")

@@ -14,6 +14,8 @@ use crate::config::{Back, Brief, BriefField};
 pub(super) struct KnownBlocks {
     /// Their translations, by block.
     pub(super) targets: Vec<Option<Inline>>,
+    /// Whether each is known for that very place.
+    pub(super) is_own: Vec<bool>,
     /// The languages that some of them are of, where these differ by a region that one does not name.
     pub(super) of_others: BTreeSet<(LanguageTag, LanguageTag)>,
 }
@@ -44,6 +46,7 @@ pub(super) fn known_blocks(
     for (block, found) in shape.blocks().iter().zip(&found) {
         if !block.is_for(into) {
             known.targets.push(Some(Inline::default()));
+            known.is_own.push(false);
             continue;
         }
         // What was accepted for this very place, a person may have accepted in spite of a check.
@@ -53,6 +56,7 @@ pub(super) fn known_blocks(
         };
         let found = found.as_ref().filter(passes);
         known.of_others.extend(found.and_then(|found| found.of.clone()));
+        known.is_own.push(found.is_some_and(|found| found.is_own));
         known.targets.push(found.map(|found| found.target.clone()));
     }
     Ok(known)

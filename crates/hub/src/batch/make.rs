@@ -6,7 +6,8 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
 use diaporos_core::expr::{Program, Slots, is_true};
 use diaporos_core::translate::{
-    Block, Inline, MemoryPair, TextKey, TextStructure, Unit, UnitContext, UnitId, UnitPlace, words,
+    Band, Block, Inline, MemoryPair, NearMatch, TextKey, TextStructure, Unit, UnitContext, UnitId, UnitPlace,
+    nearness_of, words,
 };
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{
@@ -17,6 +18,8 @@ use jiff::Timestamp;
 
 use super::BatchError;
 use super::complete::{joined, known_blocks, translation};
+use super::near::NearMemory;
+use super::price::Carried;
 use super::texts::{Freshness, Texts, entries};
 use crate::config::{Brief, BriefField};
 use crate::look::{Glance, LookError, title, value_for};
@@ -57,8 +60,8 @@ pub struct Made {
     pub batch: Option<String>,
     /// The texts in it.
     pub counts: Vec<UnitCount>,
-    /// Words that are known from before, by language.
-    pub carried: BTreeMap<LanguageTag, (u64, u64)>,
+    /// What is known from before, by language.
+    pub carried: BTreeMap<LanguageTag, Carried>,
     /// Texts that are out already, by language.
     pub out: BTreeMap<LanguageTag, u64>,
     /// Values that entries have now, put together from what is known.
@@ -67,6 +70,8 @@ pub struct Made {
     pub entries: u64,
     /// From which languages into which translations were taken that are not of the very languages.
     pub of_others: BTreeSet<(LanguageTag, LanguageTag)>,
+    /// Whether the memory has more texts than were looked through for near matches.
+    pub is_cut: bool,
     /// Texts that are broken, of which nothing is sent: where they stand, and why.
     pub broken: Vec<(String, String)>,
 }
@@ -100,7 +105,9 @@ pub fn make(
     } else {
         Some(store.begin_batch(&brief.name, (&brief.from, &languages), due, now)?)
     };
-    let mut maker = Maker { brief, languages: &languages, made: Made::default(), sent: HashSet::new() };
+    let near = NearMemory::of(store, brief)?;
+    let made = Made { is_cut: near.is_cut, ..Made::default() };
+    let mut maker = Maker { brief, languages: &languages, made, sent: HashSet::new(), near };
     // What is written meanwhile does not alter what is gone through.
     let listed = store.another()?;
     let glance = Glance { store: &listed, library, now };
@@ -170,6 +177,7 @@ struct Maker<'a> {
     made: Made,
     /// What is in the batch, by language and text.
     sent: HashSet<Fingerprint>,
+    near: NearMemory,
 }
 
 impl Maker<'_> {
@@ -198,6 +206,7 @@ impl Maker<'_> {
             self.made.broken.push((texts.place(text.name), fault.to_owned()));
             return Ok(());
         }
+        self.near.begin_text();
         let blocks = text.structure.blocks();
         let mut wanted: Vec<Vec<WantedLanguage>> = vec![Vec::new(); blocks.len()];
         for into in self.languages {
@@ -208,25 +217,28 @@ impl Maker<'_> {
             let earlier = earlier_blocks(self.brief, text.field, &freshness, &text.structure);
             let known = known_blocks(texts, (text.name, text.field), &text.structure, into)?;
             self.made.of_others.extend(known.of_others);
-            let mut known = known.targets;
+            let (mut known, is_own) = (known.targets, known.is_own);
             share.learnt.extend(self.kept_beside(texts, text, into, known.iter_mut().zip(&earlier)));
             if known.iter().all(Option::is_some)
                 && let Some(value) = joined(self.brief, into, &text.structure, known.clone())
             {
-                blocks.iter().filter(|block| block.is_for(into)).for_each(|block| self.carry(into, block));
+                let of_language = blocks.iter().zip(&is_own).filter(|(block, _)| block.is_for(into));
+                of_language.for_each(|(block, is_own)| self.carry(into, block, *is_own));
                 share.values.push(translation(self.brief, text.name, into, text.source, value));
                 continue;
             }
-            for ((block, wanted), (known, earlier)) in blocks.iter().zip(&mut wanted).zip(known.iter().zip(earlier)) {
+            let all = blocks.iter().zip(&mut wanted).zip(known.iter().zip(earlier)).enumerate();
+            for (at, ((block, wanted), (known, earlier))) in all {
                 if !block.is_for(into) {
                     continue;
                 }
                 if known.is_some() {
-                    self.carry(into, block);
+                    self.carry(into, block, is_own.get(at).copied().unwrap_or_default());
                 } else if is_out(open, text.name, into, block) {
                     *self.made.out.entry(into.clone()).or_default() += 1;
                 } else {
-                    wanted.push(self.want(into, block, earlier));
+                    let near = self.near.matches(texts.store, (&self.brief.from, into), (at, block))?;
+                    wanted.push(self.want(into, block, earlier, near));
                 }
             }
         }
@@ -265,32 +277,49 @@ impl Maker<'_> {
     }
 
     /// Counts a block whose translation is known.
-    fn carry(&mut self, into: &LanguageTag, block: &Block) {
+    fn carry(&mut self, into: &LanguageTag, block: &Block, is_own: bool) {
         let carried = self.made.carried.entry(into.clone()).or_default();
-        *carried = (carried.0 + 1, carried.1 + words(&block.source));
+        let of = if is_own { &mut carried.in_context } else { &mut carried.exact };
+        *of = (of.0 + 1, of.1 + words(&block.source));
     }
 
     /// A block that goes out; the same text goes once.
-    fn want(&mut self, into: &LanguageTag, block: &Block, earlier: Option<(Inline, Inline)>) -> WantedLanguage {
+    fn want(
+        &mut self,
+        into: &LanguageTag,
+        block: &Block,
+        earlier: Option<(Inline, Inline)>,
+        near: Vec<NearMatch>,
+    ) -> WantedLanguage {
+        let before = earlier.as_ref().and_then(|(said, _)| nearness_of(&block.source, said, 70));
+        let percent = near.first().map(|near| near.percent).max(before.map(|before| before.percent));
         let is_new = self.sent.insert(fingerprint_texts([into.as_str(), block.key().as_str()]));
         let origin = match (is_new, &earlier) {
             (false, _) => Origin::Repeated,
             (true, Some(_)) => Origin::Changed,
             (true, None) => Origin::New,
         };
-        self.count(into, origin, words(&block.source));
-        WantedLanguage { language: into.clone(), origin, earlier }
+        self.count(into, (origin, Band::of(percent)), words(&block.source));
+        WantedLanguage { language: into.clone(), origin, earlier, near, percent }
     }
 
-    fn count(&mut self, into: &LanguageTag, origin: Origin, words: u64) {
+    fn count(&mut self, into: &LanguageTag, (origin, band): (Origin, Band), words: u64) {
         let counts = &mut self.made.counts;
-        match counts.iter_mut().find(|count| count.language == *into && count.origin == origin) {
+        let is_alike = |count: &&mut UnitCount| count.language == *into && (count.origin, count.band) == (origin, band);
+        match counts.iter_mut().find(is_alike) {
             Some(count) => {
                 count.units += 1;
                 count.words += words;
             }
             None => {
-                counts.push(UnitCount { language: into.clone(), origin, standing: UnitStanding::Out, units: 1, words });
+                counts.push(UnitCount {
+                    language: into.clone(),
+                    origin,
+                    band,
+                    standing: UnitStanding::Out,
+                    units: 1,
+                    words,
+                });
             }
         }
     }
@@ -349,6 +378,7 @@ fn new_text(texts: &Texts<'_>, text: &FieldText<'_>, at: usize, languages: Vec<W
         limit: field.limit,
         notes: texts.brief.notes.iter().chain(&field.note).cloned().collect(),
         earlier: None,
+        near: Vec::new(),
     };
     NewText {
         entry: texts.entry.number,

@@ -8,9 +8,11 @@ mod complete;
 mod coverage;
 mod files;
 mod make;
+mod near;
 mod page;
 mod price;
 mod progress;
+mod review_page;
 mod send;
 mod texts;
 mod timed;
@@ -20,14 +22,17 @@ use diaporos_systems::SystemError;
 
 pub use cancel::cancel;
 pub use carrier::{CollectListener, Way, take, way};
-pub use collect::{CollectTally, Collected, Collector, FileSource, Refusal, UnitRow, batch_told, returned_files};
+pub use collect::{
+    CollectTally, Collected, Collector, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
+};
 pub use coverage::{Coverage, Portion, TextStanding, coverage};
 pub use files::{FileWish, pseudo_files, reject_notes, write_files};
 pub use make::{Made, MakeOptions, Making, make};
 pub use page::write_page;
-pub use price::{Price, price};
+pub use price::{Carried, Price, price};
 pub use progress::{BatchProgress, LanguageTally, progress, tallies};
-pub use send::Sent;
+pub use review_page::write_review;
+pub use send::{Sent, write_again};
 pub use timed::{TimedBatch, TimedBatches, TimedCollection};
 
 use crate::ConnectError;

@@ -94,7 +94,7 @@ fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> 
 }
 
 /// A block by itself, as safe HTML.
-fn alone(form: Form, original: &str) -> String {
+pub(super) fn alone(form: Form, original: &str) -> String {
     let escape = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
     let safe = match form {
         Form::Plain | Form::Message => Ok(escape(original)),

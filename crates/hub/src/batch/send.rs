@@ -127,6 +127,16 @@ fn ordered(store: &mut Store, batch: &mut BatchRow, order: &str, now: Timestamp)
     Ok(store.note_batch(batch)?)
 }
 
+/// Writes what of a batch is still out into a folder once more, in whatever format; nothing is sent by that.
+///
+/// # Errors
+/// Where a file cannot be written.
+pub fn write_again(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path) -> Result<Vec<PathBuf>, BatchError> {
+    let out = folder.join("out");
+    let wish = FileWish { into: None, format: brief.format, folder: &out };
+    Ok(write_files(store, brief, batch, wish)?.into_iter().map(|(_, file)| file).collect())
+}
+
 /// Puts a batch's files and its page into a folder, from which others carry them: `out/` of it. What
 /// comes back is looked for in `back/`.
 ///

@@ -89,7 +89,8 @@ impl TimedBatches<'_> {
         let way = way(self.config, self.connector, self.brief)?;
         let mut collection = TimedCollection::default();
         for batch in self.of(store, BatchStanding::Sent)? {
-            let mut collector = Collector { store, brief: self.brief, batch: &batch, now: (self.clock)() };
+            let mut collector =
+                Collector { store, brief: self.brief, batch: &batch, now: (self.clock)(), reviewer: None };
             way.collect(&mut collector, false, &mut collection).await?;
         }
         Ok(collection)

@@ -213,9 +213,9 @@ fn listed<'a>(counts: impl Iterator<Item = &'a OccurrenceCount>) -> Vec<FieldTro
 /// Texts by brief and language, with what they cost.
 fn translated(config: &Config, counts: Vec<TranslatedCount>) -> Vec<Translated> {
     let mut rows: Vec<(String, String, Vec<UnitCount>)> = Vec::new();
-    for TranslatedCount { brief, language, origin, units, words } in counts {
+    for TranslatedCount { brief, language, origin, band, units, words } in counts {
         let name = language.to_string();
-        let count = UnitCount { language, origin, standing: UnitStanding::Accepted, units, words };
+        let count = UnitCount { language, origin, band, standing: UnitStanding::Accepted, units, words };
         match rows.iter_mut().find(|(known, tag, _)| *known == brief && *tag == name) {
             Some((_, _, counts)) => counts.push(count),
             None => rows.push((brief, name, vec![count])),
@@ -224,7 +224,7 @@ fn translated(config: &Config, counts: Vec<TranslatedCount>) -> Vec<Translated> 
     rows.into_iter()
         .map(|(brief, language, counts)| {
             let rates = config.briefs.get(&brief).and_then(|brief| brief.rates.as_ref());
-            let price = rates.map(|rates| price(rates, &counts).to_string());
+            let price = rates.map(|rates| price(rates, &counts, &std::collections::BTreeMap::new()).to_string());
             // What stands in a batch twice is translated once.
             let sent = counts.iter().filter(|count| count.origin != Origin::Repeated);
             let words = sent.map(|count| count.words).sum();

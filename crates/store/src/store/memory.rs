@@ -61,15 +61,82 @@ impl Store {
         let is_near = |one: &LanguageTag, other: &LanguageTag| {
             one == other || nearness(one.as_str(), other.as_str()) < Nearness::Other
         };
-        let mut known = self.memory_languages.borrow_mut();
-        let all = match known.as_ref() {
-            Some(all) => all,
-            None => known.insert(self.memory_languages()?),
-        };
+        let all = self.all_memory_languages()?;
         let near = |pair: &&(LanguageTag, LanguageTag)| {
             (&pair.0, &pair.1) != (from, into) && is_near(&pair.0, from) && is_near(&pair.1, into)
         };
         Ok(all.iter().filter(near).cloned().collect())
+    }
+
+    /// Hands over the texts of a language whose translation is known, each once, but no more than `most` of
+    /// each of its varieties. Says how many more there may be.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn memory_texts(
+        &self,
+        from: &LanguageTag,
+        most: usize,
+        mut each: impl FnMut(Inline),
+    ) -> Result<bool, StoreError> {
+        let mut languages = vec![from.clone()];
+        for (near, _) in self.all_memory_languages()? {
+            if nearness(near.as_str(), from.as_str()) < Nearness::Other && !languages.contains(&near) {
+                languages.push(near);
+            }
+        }
+        let mut is_cut = false;
+        for language in languages {
+            let mut query = self
+                .connection
+                .prepare_cached("SELECT DISTINCT source FROM memory WHERE source_language = ?1 LIMIT ?2")?;
+            let limit = i64::try_from(most.saturating_add(1)).unwrap_or(i64::MAX);
+            let mut rows = query.query(params![language.as_str(), limit])?;
+            let mut count = 0;
+            while let Some(row) = rows.next()? {
+                count += 1;
+                if count > most {
+                    is_cut = true;
+                    break;
+                }
+                each(Inline::from_coded(&row.get::<_, String>(0)?));
+            }
+        }
+        Ok(is_cut)
+    }
+
+    /// The newest translation of a text, and where it comes from.
+    ///
+    /// # Errors
+    /// Where the store fails.
+    pub fn newest_translation(
+        &self,
+        (from, into): (&LanguageTag, &LanguageTag),
+        text: &TextKey,
+    ) -> Result<Option<(Inline, String)>, StoreError> {
+        let near = self.near_languages(from, into)?;
+        for (from, into) in std::iter::once((from, into)).chain(near.iter().map(|(from, into)| (from, into))) {
+            let mut query = self.connection.prepare_cached(
+                "SELECT target, origin FROM memory WHERE source_language = ?1 AND target_language = ?2 AND hash = ?3
+                 ORDER BY at DESC LIMIT 1",
+            )?;
+            let hash = hash(text);
+            let key = params![from.as_str(), into.as_str(), hash.as_bytes()];
+            let found: Option<(String, String)> =
+                query.query_row(key, |row| Ok((row.get(0)?, row.get(1)?))).optional()?;
+            if let Some((coded, origin)) = found {
+                return Ok(Some((Inline::from_coded(&coded), origin)));
+            }
+        }
+        Ok(None)
+    }
+
+    fn all_memory_languages(&self) -> Result<Vec<(LanguageTag, LanguageTag)>, StoreError> {
+        let mut known = self.memory_languages.borrow_mut();
+        if known.is_none() {
+            *known = Some(self.memory_languages()?);
+        }
+        Ok(known.clone().unwrap_or_default())
     }
 
     /// Every pair of languages that something is known in.

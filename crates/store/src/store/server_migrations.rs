@@ -7,8 +7,11 @@ use diaporos_core::change::fingerprint_texts;
 use super::StoreError;
 use super::database::{Connection, OptionalRow, Session, params};
 
-const MIGRATIONS: [&str; 2] =
-    [include_str!("../../migrations/server/0001_first.sql"), include_str!("../../migrations/server/0002_service.sql")];
+const MIGRATIONS: [&str; 3] = [
+    include_str!("../../migrations/server/0001_first.sql"),
+    include_str!("../../migrations/server/0002_service.sql"),
+    include_str!("../../migrations/server/0003_near.sql"),
+];
 
 /// Brings the store to this program's version, each migration whole or not at all, and one process at a time. A role
 /// that may only read finds it so, or is told.

@@ -1,10 +1,11 @@
 //! What happened over a span of time, counted for reports.
 
 use super::database::params;
+use diaporos_core::translate::Band;
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
 
-use super::batches::{Origin, of_word};
+use super::batches::{Origin, band, of_word};
 use super::row::{millis, moment};
 use super::{Store, StoreError};
 
@@ -68,6 +69,8 @@ pub struct TranslatedCount {
     pub language: LanguageTag,
     /// Why they were sent.
     pub origin: Origin,
+    /// How near the nearest text was whose translation was known.
+    pub band: Band,
     /// How many.
     pub units: u64,
     /// Their words.
@@ -168,10 +171,10 @@ impl Store {
     /// Where the store fails.
     pub fn translated(&self, span: Span) -> Result<Vec<TranslatedCount>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT brief, language, origin, count(*), CAST(sum(words) AS BIGINT)
+            "SELECT brief, language, origin, count(*), CAST(sum(words) AS BIGINT), percent
              FROM batch_unit JOIN batch_text ON batch_text.id = batch_unit.text JOIN batch ON batch.id = batch_text.batch
              WHERE batch_unit.standing = 'accepted' AND batch_unit.at >= ?1 AND batch_unit.at < ?2
-             GROUP BY 1, 2, 3 ORDER BY 1, 2, 3",
+             GROUP BY 1, 2, 3, 6 ORDER BY 1, 2, 3, 6",
         )?;
         let mut rows = query.query(params![millis(span.from), millis(span.until)])?;
         let mut counts = Vec::new();
@@ -180,6 +183,7 @@ impl Store {
                 brief: row.get(0)?,
                 language: row.get::<_, String>(1)?.parse().map_err(StoreError::content)?,
                 origin: of_word(&Origin::WORDS, &row.get::<_, String>(2)?)?,
+                band: band(row.get(5)?),
                 units: row.get::<_, i64>(3)?.unsigned_abs(),
                 words: row.get::<_, i64>(4)?.unsigned_abs(),
             });

@@ -3,7 +3,6 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use diaporos_core::translate::UnitId;
 use diaporos_hub::Connector;
 use diaporos_hub::batch::{
     CollectListener, CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, take, way,
@@ -13,7 +12,7 @@ use diaporos_store::{BatchRow, BatchStanding, Leased, Store};
 use jiff::tz::TimeZone;
 use serde_json::json;
 
-use super::{batch, language};
+use super::batch;
 use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
@@ -22,24 +21,18 @@ use crate::output::{Cell, Column, Sheet, Summary, Tint, moment};
 /// Collect what came back: checked unit by unit, the good taken, the rest named.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos batch collect\n  diaporos batch collect plants-1 --from returned.xlf\n  diaporos batch collect plants-1 --accept u7b8f8cb2074fa009 --into fr\n\nA unit that is rejected goes back: `diaporos batch reject-note BATCH` writes a file with the reasons."
+    after_help = "Examples:\n  diaporos batch collect\n  diaporos batch collect plants-1 --from returned.xlf\n\nA unit that is rejected goes back: `diaporos batch reject-note BATCH` writes a file with the reasons."
 )]
 pub(crate) struct Collect {
     /// The batch; all that were sent where none is named.
     #[arg(value_name = "BATCH")]
     batch: Option<String>,
     /// Collect these files, wherever they come from.
-    #[arg(long, value_name = "FILE", num_args = 1.., conflicts_with = "accept")]
+    #[arg(long, value_name = "FILE", num_args = 1..)]
     from: Vec<PathBuf>,
     /// Look at files again that were collected before.
-    #[arg(long, conflicts_with = "accept")]
+    #[arg(long)]
     again: bool,
-    /// Take this pending or rejected unit as it is.
-    #[arg(long, value_name = "UNIT", requires = "batch", requires = "into")]
-    accept: Vec<String>,
-    /// The language of the units to take.
-    #[arg(long, value_name = "LANGUAGE", requires = "accept")]
-    into: Option<String>,
 }
 
 const COLUMNS: &[Column] = &[
@@ -78,21 +71,12 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
         zone: context.zone.clone(),
         to_send_back: Vec::new(),
     };
-    if !args.accept.is_empty() {
-        let (found, brief) = batch(&config, &store, args.batch.as_deref().unwrap_or_default())?;
-        let into = language(args.into.as_deref().unwrap_or_default(), &found.into)?;
-        for text in &args.accept {
-            let id: UnitId = text.parse().map_err(|error| Failure::wrong(format!("{error}")))?;
-            let mut collector = Collector { store: &mut store, brief, batch: &found, now: Context::now() };
-            gathered.tally += collector.accept(&id, &into)?;
-        }
-        return gathered.end();
-    }
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
             let (found, brief) = batch(&config, &store, &found.name)?;
             let way = way(&config, &Connector::new(&config, &Context::variable), brief)?;
-            let mut collector = Collector { store: &mut store, brief, batch: &found, now: Context::now() };
+            let mut collector =
+                Collector { store: &mut store, brief, batch: &found, now: Context::now(), reviewer: None };
             way.collect(&mut collector, args.again, gathered.of(&found)).await?;
         }
         return gathered.end();
@@ -172,7 +156,7 @@ impl Gathered {
             };
             match batch(config, store, &name) {
                 Ok((found, brief)) => {
-                    let mut collector = Collector { store, brief, batch: &found, now: Context::now() };
+                    let mut collector = Collector { store, brief, batch: &found, now: Context::now(), reviewer: None };
                     take(&mut collector, &source, args.again, self.of(&found))?;
                 }
                 Err(failure) if args.batch.is_some() => return Err(failure),
@@ -221,8 +205,7 @@ impl Gathered {
         }
         if pending > 0 {
             sentences.push(
-                "next: a later file takes what is pending, or a person: `diaporos batch collect BATCH --accept UNIT --into LANGUAGE`"
-                    .to_owned(),
+                "next: `diaporos batch review BATCH` shows what is pending, and takes what a person decides".to_owned(),
             );
         }
         if outdated > 0 {

@@ -1,11 +1,14 @@
 //! `batch make`.
 
+use std::collections::BTreeMap;
+
 use clap::Args;
 use diaporos_core::expr::{KnownFields, Slots};
+use diaporos_core::translate::Band;
 use diaporos_core::value::LanguageTag;
-use diaporos_hub::batch::{Made, MakeOptions, Making, make, price};
+use diaporos_hub::batch::{Carried, Made, MakeOptions, Making, make, price};
 use diaporos_hub::config::Brief;
-use diaporos_store::{Leased, Origin};
+use diaporos_store::{Leased, Origin, UnitCount};
 use serde_json::json;
 
 use super::{brief, language};
@@ -40,34 +43,45 @@ const COLUMNS: &[Column] = &[
     Column::number("new", "new"),
     Column::number("changed", "changed"),
     Column::number("repeated", "repeated"),
-    Column::number("carried_over", "carried over"),
+    Column::number("in_context", "in context"),
+    Column::number("exact", "exact"),
     Column::number("out_already", "out already"),
     Column::number("words_new", "words new"),
-    Column::number("words_changed", "changed"),
+    Column::number("words_near_70", "70–84 %"),
+    Column::number("words_near_85", "85–94 %"),
+    Column::number("words_near_95", "95–99 %"),
     Column::number("words_repeated", "repeated"),
-    Column::number("words_carried_over", "carried over"),
+    Column::number("words_carried_over", "known"),
     Column::text("price", "price"),
 ];
 
 /// The row of a language; none where nothing is to be said of it.
 fn cells(made: &Made, brief: &Brief, tag: &LanguageTag) -> Option<Vec<Cell>> {
-    let of = |origin: Origin| made.counts.iter().find(|count| count.language == *tag && count.origin == origin);
     let carried = made.carried.get(tag).copied().unwrap_or_default();
     let out = made.out.get(tag).copied().unwrap_or_default();
-    let own: Vec<_> = made.counts.iter().filter(|count| count.language == *tag).collect();
-    if own.is_empty() && carried.0 == 0 && out == 0 {
+    let own: Vec<&UnitCount> = made.counts.iter().filter(|count| count.language == *tag).collect();
+    if own.is_empty() && carried == Carried::default() && out == 0 {
         return None;
     }
-    let units = |origin| Cell::count(of(origin).map_or(0, |count| count.units));
-    let words = |origin| Cell::count(of(origin).map_or(0, |count| count.words));
-    let origins = [Origin::New, Origin::Changed, Origin::Repeated];
+    let units = |origin| Cell::count(own.iter().filter(|count| count.origin == origin).map(|count| count.units).sum());
+    let words = |is_wanted: &dyn Fn(&UnitCount) -> bool| {
+        Cell::count(own.iter().filter(|count| is_wanted(count)).map(|count| count.words).sum())
+    };
     let mut cells = vec![Cell::text(tag.to_string())];
-    cells.extend(origins.map(units));
-    cells.extend([Cell::count(carried.0), Cell::count(out)]);
-    cells.extend(origins.map(words));
-    cells.push(Cell::count(carried.1));
-    cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own).to_string())));
+    cells.extend([Origin::New, Origin::Changed, Origin::Repeated].map(units));
+    cells.extend([carried.in_context.0, carried.exact.0, out].map(Cell::count));
+    for (_, band) in Band::WORDS {
+        cells.push(words(&|count| count.band == band && count.origin != Origin::Repeated));
+    }
+    cells.push(words(&|count| count.origin == Origin::Repeated));
+    cells.push(Cell::count(carried.all().1));
+    cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own, &own_carried(made, tag)).to_string())));
     Some(cells)
+}
+
+/// What is known of a language.
+fn own_carried(made: &Made, tag: &LanguageTag) -> BTreeMap<LanguageTag, Carried> {
+    made.carried.iter().filter(|(language, _)| *language == tag).map(|(tag, carried)| (tag.clone(), *carried)).collect()
 }
 
 /// What was made, and what comes next.
@@ -81,6 +95,9 @@ fn sentences(made: &Made, dry_run: bool, units: u64, of_what: &str) -> Vec<Strin
             sentences.push(format!("next: `diaporos batch send {name}`"));
         }
         (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
+    }
+    if made.is_cut {
+        sentences.push("near matches were looked for in the first 500,000 texts of the memory".to_owned());
     }
     for (from, into) in &made.of_others {
         sentences.push(format!("some of what is carried over was translated from {from} into {into}"));
@@ -120,7 +137,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     brief.into.iter().filter_map(|tag| cells(&made, brief, tag)).for_each(|cells| sheet.row(cells));
     let units: u64 = made.counts.iter().map(|count| count.units).sum();
     let words: u64 = made.counts.iter().map(|count| count.words).sum();
-    let cost = brief.rates.as_ref().map(|rates| price(rates, &made.counts).to_string());
+    let cost = brief.rates.as_ref().map(|rates| price(rates, &made.counts, &made.carried).to_string());
     let of_what = format!(
         "{} of {}, {}{}",
         counted(units, "unit", "units"),

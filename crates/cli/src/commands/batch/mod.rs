@@ -3,11 +3,13 @@
 mod cancel;
 mod collect;
 mod coverage;
+mod decisions;
 mod files;
 mod list;
 mod make;
 mod memory;
 mod progress;
+mod review;
 mod send;
 mod show;
 
@@ -44,6 +46,7 @@ enum What {
     Show(show::Show),
     Progress(progress::ProgressOf),
     Collect(collect::Collect),
+    Review(review::Review),
     RejectNote(files::RejectNote),
     Pseudo(files::Pseudo),
     Cancel(cancel::Cancel),
@@ -59,6 +62,7 @@ pub(super) async fn run(args: &Batch, context: &Context) -> Result<Exit, Failure
         What::Show(args) => show::run(args, context),
         What::Progress(args) => progress::run(args, context).await,
         What::Collect(args) => collect::run(args, context).await,
+        What::Review(args) => review::run(args, context),
         What::RejectNote(args) => files::reject_note(args, context),
         What::Pseudo(args) => files::pseudo(args, context),
         What::Cancel(args) => cancel::run(args, context).await,

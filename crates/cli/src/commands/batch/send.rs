@@ -5,9 +5,9 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::batch::{Sent, Way, way};
+use diaporos_hub::batch::{Sent, Way, way, write_again};
 use diaporos_hub::config::Brief;
-use diaporos_store::Leased;
+use diaporos_store::{BatchStanding, Leased};
 
 use super::{batch, unit_format};
 use crate::context::Context;
@@ -24,7 +24,7 @@ pub(crate) struct Send {
     #[arg(value_name = "BATCH")]
     batch: String,
     /// Put the files into this folder, that others carry them; what comes back is then collected with
-    /// `--from`.
+    /// `--from`. Of a batch that was sent, what is still out is written once more, and nothing is sent.
     #[arg(long, value_name = "DIR")]
     to: Option<PathBuf>,
     /// The format of the files: xliff-2.1, xliff-1.2, po or csv.
@@ -44,6 +44,10 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     let mut store = Context::store_leased(&config, &[Leased::Batches], "batch send")?;
     let (mut batch, brief) = batch(&config, &store, &args.batch)?;
     let brief = &Brief { format: args.file_format.unwrap_or(brief.format), ..brief.clone() };
+    if let (Some(folder), BatchStanding::Sent) = (&args.to, batch.standing) {
+        let files = write_again(&store, brief, &batch, folder)?;
+        return again(&batch.name, &files, context);
+    }
     let way = match &args.to {
         Some(folder) => Way::Folder(folder.clone()),
         None => way(&config, &Connector::new(&config, &Context::variable), brief)?,
@@ -94,5 +98,24 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         sheet.row(vec![Cell::text(&batch.name), Cell::word(outcome), Cell::maybe(order.cloned()), Cell::maybe(file)]);
     }
     sheet.end("")?;
+    Ok(Exit::Done)
+}
+
+/// Says which files of a batch that was sent were written once more.
+fn again(name: &str, files: &[PathBuf], context: &Context) -> Result<Exit, Failure> {
+    if context.format != Format::Table {
+        let mut sheet = context.sheet(COLUMNS);
+        for file in files {
+            let file = Cell::text(file.display().to_string());
+            sheet.row(vec![Cell::text(name), Cell::word("written again"), Cell::nothing(), file]);
+        }
+        sheet.end("")?;
+        return Ok(Exit::Done);
+    }
+    let mut out = out();
+    files.iter().try_for_each(|file| writeln!(out, "{}", file.display()))?;
+    let told = if files.is_empty() { "nothing of it is out any more" } else { "this is what of it is still out" };
+    writeln!(out, "`{name}` was sent before: {told}; nothing was sent")?;
+    out.flush()?;
     Ok(Exit::Done)
 }

@@ -12,7 +12,7 @@ mod xml_read;
 
 use std::io::{self, BufRead, Write};
 
-use super::{Inline, StageTold, Unit};
+use super::{Inline, StageTold, Unit, nearness_of};
 use crate::value::LanguageTag;
 
 pub use tmx::{MemoryPair, TmxWriter, read_tmx};
@@ -133,6 +133,31 @@ pub fn write_units<'a>(
         UnitFormat::Po => Box::new(po::Writer::begin(heading, to)?),
         UnitFormat::Sheet => Box::new(sheet::Writer::begin(heading, to)?),
     })
+}
+
+/// A translation that may help.
+struct Candidate<'a> {
+    source: &'a Inline,
+    target: &'a Inline,
+    percent: Option<u8>,
+    origin: &'a str,
+}
+
+/// What may help to translate a unit: what it said before, then what is nearly the same.
+fn candidates(unit: &Unit) -> Vec<Candidate<'_>> {
+    let earlier = unit.context.earlier.iter().map(|(source, target)| Candidate {
+        source,
+        target,
+        percent: nearness_of(&unit.source, source, 1).map(|near| near.percent),
+        origin: "earlier",
+    });
+    let near = unit.context.near.iter().map(|near| Candidate {
+        source: &near.source,
+        target: &near.target,
+        percent: Some(near.percent),
+        origin: &near.origin,
+    });
+    earlier.chain(near).collect()
 }
 
 /// What stands in a file that came back.

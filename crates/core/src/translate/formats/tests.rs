@@ -1,6 +1,6 @@
 use super::*;
 use crate::translate::inline::tests::any_inline;
-use crate::translate::{Piece, Tag, TagKind, UnitContext, UnitId, UnitPlace};
+use crate::translate::{Difference, NearMatch, Piece, Tag, TagKind, UnitContext, UnitId, UnitPlace};
 use proptest::prelude::*;
 
 fn heading() -> Heading {
@@ -41,6 +41,13 @@ fn unit(block: u32, source: &str) -> Unit {
             limit: Some(60),
             notes: vec!["No article.\nAnd <short>.".into()],
             earlier: Some((Inline::from_coded("An <1>old</1> text"), Inline::from_coded("Un <1>vieux</1> texte"))),
+            near: vec![NearMatch {
+                source: Inline::from_coded("A <1>regal</1> fern"),
+                target: Inline::from_coded("Une fougère <1>royale</1>"),
+                percent: 84,
+                differs: vec![Difference::Words],
+                origin: "plants-0".into(),
+            }],
         },
     }
 }

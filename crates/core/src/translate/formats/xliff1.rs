@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use super::xliff2::is_nested;
 use super::xml::{Xml, kind_of};
-use super::{Heading, Outgoing, Purpose, WriteUnits};
+use super::{Candidate, Heading, Outgoing, Purpose, WriteUnits, candidates};
 use crate::translate::{Inline, Piece, Tag};
 
 pub(super) struct Writer<W: Write> {
@@ -128,9 +128,13 @@ impl<W: Write> WriteUnits for Writer<W> {
                 self.xml.element(4, "note", &[("from", from), ("priority", "8")], text)?;
             }
         }
-        if let Some((source, target)) = &context.earlier {
+        for Candidate { source, target, percent, origin } in candidates(unit) {
             self.xml.line(4)?;
-            self.xml.start("alt-trans", &[("alttranstype", "previous-version"), ("origin", "earlier")])?;
+            let percent = percent.map(|percent| format!("{percent}%"));
+            let kind = if origin == "earlier" { "previous-version" } else { "proposal" };
+            let mut attributes = vec![("alttranstype", kind), ("origin", origin)];
+            attributes.extend(percent.as_deref().map(|percent| ("match-quality", percent)));
+            self.xml.start("alt-trans", &attributes)?;
             self.xml.line(5)?;
             self.content("source", &[], source, &[])?;
             self.xml.line(5)?;

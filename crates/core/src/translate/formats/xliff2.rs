@@ -4,8 +4,8 @@
 use std::io::{self, Write};
 
 use super::xml::{Xml, kind_of};
-use super::{Heading, Outgoing, Purpose, WriteUnits};
-use crate::translate::{Inline, Piece, Tag, TagKind};
+use super::{Candidate, Heading, Outgoing, Purpose, WriteUnits, candidates};
+use crate::translate::{Inline, Piece, Tag, TagKind, Unit};
 
 pub(super) struct Writer<W: Write> {
     xml: Xml<W>,
@@ -107,6 +107,33 @@ impl<W: Write> Writer<W> {
         self.xml.end("originalData")
     }
 
+    /// What the text said before, and texts that are nearly the same (module "Translation Candidates").
+    fn matches(&mut self, unit: &Unit) -> io::Result<()> {
+        let of = |known: &&Candidate<'_>| is_nested(known.source) && is_nested(known.target);
+        let candidates = candidates(unit);
+        let mut known = candidates.iter().filter(of).peekable();
+        if known.peek().is_none() {
+            return Ok(());
+        }
+        self.xml.line(3)?;
+        self.xml.start("mtc:matches", &[])?;
+        for Candidate { source, target, percent, origin } in known {
+            self.xml.line(4)?;
+            let percent = percent.map(|percent| format!("{percent}.0"));
+            let mut attributes = vec![("ref", "#s1"), ("type", "tm"), ("origin", *origin)];
+            attributes.extend(percent.as_deref().map(|percent| ("similarity", percent)));
+            self.xml.start("mtc:match", &attributes)?;
+            self.xml.line(5)?;
+            self.content("source", source, None)?;
+            self.xml.line(5)?;
+            self.content("target", target, None)?;
+            self.xml.line(4)?;
+            self.xml.end("mtc:match")?;
+        }
+        self.xml.line(3)?;
+        self.xml.end("mtc:matches")
+    }
+
     fn content(&mut self, name: &str, text: &Inline, tags: Option<&[Tag]>) -> io::Result<()> {
         self.xml.start(name, &[])?;
         for piece in text.pieces() {
@@ -166,20 +193,7 @@ impl<W: Write> WriteUnits for Writer<W> {
         attributes.extend(limit.as_deref().map(|limit| ("slr:sizeRestriction", limit)));
         self.xml.line(2)?;
         self.xml.start("unit", &attributes)?;
-        if let Some((source, target)) = unit.context.earlier.as_ref().filter(|(a, b)| is_nested(a) && is_nested(b)) {
-            self.xml.line(3)?;
-            self.xml.start("mtc:matches", &[])?;
-            self.xml.line(4)?;
-            self.xml.start("mtc:match", &[("ref", "#s1"), ("type", "tm"), ("origin", "earlier")])?;
-            self.xml.line(5)?;
-            self.content("source", source, None)?;
-            self.xml.line(5)?;
-            self.content("target", target, None)?;
-            self.xml.line(4)?;
-            self.xml.end("mtc:match")?;
-            self.xml.line(3)?;
-            self.xml.end("mtc:matches")?;
-        }
+        self.matches(unit)?;
         self.notes(outgoing)?;
         self.data(&unit.tags)?;
         let target = outgoing.target.filter(|target| is_nested(target));

@@ -217,7 +217,10 @@ impl Cutter<'_> {
         parts: &mut Vec<Part>,
     ) {
         let (start, end) = raw_tags(node);
-        parts.push(Part::Fixed(start));
+        match node.value().as_element().filter(|element| element.name() == "optgroup") {
+            Some(group) => self.start_tag(group, parts),
+            None => parts.push(Part::Fixed(start)),
+        }
         for child in node.children() {
             match child.value() {
                 Node::Element(element) if depth < DEEPEST && is_read_within(whole, element) => {

@@ -29,8 +29,8 @@ pub(super) fn raw_tags(node: NodeRef<'_, Node>) -> (String, String) {
 /// Whether there is anything in an element that is kept whole which people read.
 pub(super) fn has_readable(whole: &str, node: NodeRef<'_, Node>) -> bool {
     let is_read =
-        |inner: NodeRef<'_, Node>| inner.value().as_element().is_some_and(|inner| is_read_within(whole, inner));
-    node.descendants().skip(1).any(is_read)
+        |element: &Element| is_read_within(whole, element) || (whole == "select" && element.name() == "optgroup");
+    node.descendants().any(|inner| inner.value().as_element().is_some_and(is_read))
 }
 
 pub(super) fn end_tag(element: &Element) -> String {

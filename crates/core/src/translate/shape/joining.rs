@@ -182,6 +182,7 @@ impl TextStructure {
                 to.fixed(&if is_end { format!("</{}>", tag.name) } else { format!("<{}>", tag.name) });
             } else if let Some(link) = targets.local.filter(|_| is_end).and_then(|local| localised_end(parts, local)) {
                 to.fixed(&link);
+                parts.into_iter().flatten().skip(1).try_for_each(|part| self.write(part, targets, to))?;
                 to.after_mark(tag);
             } else if !to.kept(tag) {
                 parts.into_iter().flatten().try_for_each(|part| self.write(part, targets, to))?;
@@ -212,9 +213,9 @@ fn is_nested(target: &Inline) -> bool {
     is_sound && open.is_empty()
 }
 
-/// The end of a link of Markdown (`](/en/a)`), where it leads elsewhere in another language.
+/// How the end of a link of Markdown (`](/en/a)`) begins, where it leads elsewhere in another language.
 fn localised_end(parts: Option<&Vec<Part>>, local: &Local<'_>) -> Option<String> {
-    let [Part::Fixed(end)] = parts?.as_slice() else { return None };
+    let Part::Fixed(end) = parts?.first()? else { return None };
     let start = if end.starts_with("](<") { "](<" } else { "](" };
     Some(format!("{start}{}", local.link(end.strip_prefix(start)?)?))
 }

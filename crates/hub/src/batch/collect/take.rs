@@ -38,7 +38,14 @@ impl Collector<'_> {
         if !kept {
             let (text, language) = (unit.text, into.clone());
             let standing = UnitStanding::Pending;
-            gathered.pending.verdicts.push(UnitVerdict { text, language, standing, target: Some(target), reasons });
+            gathered.pending.verdicts.push(UnitVerdict {
+                text,
+                language,
+                standing,
+                target: Some(target),
+                reasons,
+                reviewer: None,
+            });
         }
         Ok(())
     }
@@ -133,8 +140,12 @@ impl Collector<'_> {
                 standing: UnitStanding::Rejected,
                 target: Some(target),
                 reasons,
+                reviewer: None,
             });
             return Ok(());
+        }
+        if self.brief.is_reviewed && self.reviewer.is_none() {
+            return self.keep_waiting(unit, into, (target, "nobody has reviewed it".to_owned()), gathered);
         }
         let notes = noted.into_iter().map(|defect| defect.message).collect();
         self.settle(&unit, sent, into, Sound { target, notes }, gathered)
@@ -189,6 +200,7 @@ impl Collector<'_> {
             standing,
             target: Some(target.clone()),
             reasons,
+            reviewer: self.reviewer.clone(),
         });
         if unit.origin != Origin::Repeated {
             self.settle_repeated(&unit.unit.key(), &target, into, gathered)?;

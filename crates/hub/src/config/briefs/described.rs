@@ -30,6 +30,7 @@ pub(in crate::config) static BRIEF: Table = Table {
             back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
             outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
             accept_from: Form::Word { what: "from when translations can be taken", of: || words(&AcceptFrom::WORDS) }, usual "translated", "from which state on translations are taken, by what XLIFF says (`state`, `subState`, `approved`); what is below waits. PO and CSV say no more than `translated`. `any` leaves states unheard, for tools that do not know them. What a machine or a memory suggested (`mt-suggestion`, `fuzzy`) waits with each of them", "reviewed";
+            review: Form::Boolean, usual "false", "whether each translation waits until a person accepts it: `batch review`", "true";
             format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
             due: DURATION, none, "how long translators have", "10d";
             notes: Form::OneOrMany(&TEXT), none, "what translators should know of all texts", "Plant names stay Latin.";
@@ -42,6 +43,7 @@ pub(in crate::config) static BRIEF: Table = Table {
             links: Form::Named(&Form::Anything), none, "where links lead in other languages, by how they begin in the texts: a text in which `{language}` is the language, or a table by language. `lang` and `hreflang` follow", "{ \"/en/\" = \"/{language}/\", \"/shop/en/\" = { fr = \"/boutique/\" } }";
             glossary: FILE, none, "terms: CSV with the headings `term,language,say,avoid` (several texts in a cell are parted by `|`), or TBX-Basic", "glossary.csv";
             checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, by check: it is rejected, taken and told, or not looked for", "{ numbers = \"tell\" }";
+            near: Form::Count(0), usual "70", "from which percentage on texts of the memory that are nearly the same are offered to translators; 0 offers none", "85";
             rates: Form::Table(&RATES), none, "what a word costs, by why it is sent", "{ currency = \"EUR\", new = 0.14, changed = 0.09, repeated = 0.03 }";
         ],
     ],
@@ -52,7 +54,13 @@ static RATES: Table = Table::new(
     &[settings![
         currency: TEXT, required, "the currency (ISO 4217)", "EUR";
         new: Form::Anything, none, "a word of a new text; nothing without it", "0.14";
-        changed: Form::Anything, none, "a word of a changed one; nothing without it", "0.09";
+        changed: Form::Anything, none, "a word of a changed one, where no rate of its band is given; as a new one without it", "0.09";
+        near_70: Form::Anything, none, "a word of one that is 70 to 84 % like a text whose translation is known; without it as if it were not", "0.10";
+        near_85: Form::Anything, none, "the same, of 85 to 94 %", "0.07";
+        near_95: Form::Anything, none, "the same, of 95 % and more", "0.04";
+        exact: Form::Anything, none, "a word of a text whose translation is known from elsewhere; nothing without it", "0.01";
+        in_context: Form::Anything, none, "a word of a text whose translation is known for its very place; nothing without it", "0";
+        minimum: Form::Anything, none, "the least that a language of a batch costs", "25";
         repeated: Form::Anything, none, "a word of one that stands in the batch already; nothing without it", "0.03";
     ]],
 );

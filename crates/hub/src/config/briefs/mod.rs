@@ -4,6 +4,7 @@
 mod described;
 mod links;
 mod money;
+mod rates;
 mod read;
 mod timed;
 
@@ -24,6 +25,7 @@ use indexmap::IndexMap;
 
 use super::ends::Around;
 pub(super) use described::BRIEF;
+pub use rates::Rates;
 use read::BriefReader;
 pub use timed::BriefTimes;
 
@@ -55,6 +57,8 @@ pub struct Brief {
     pub outdated: Outdated,
     /// From which stage on translations are taken.
     pub accept_from: AcceptFrom,
+    /// Whether a person accepts each translation before it counts.
+    pub is_reviewed: bool,
     /// In which format files go out.
     pub format: UnitFormat,
     /// What translators should know of all texts.
@@ -69,6 +73,8 @@ pub struct Brief {
     pub terms: Terms,
     /// What becomes of what fails a check.
     pub checks: BTreeMap<Check, CheckPolicy>,
+    /// From which percentage on near matches are offered; none are where there is none.
+    pub near: Option<u8>,
     /// What a word costs.
     pub rates: Option<Rates>,
     /// What `serve` does for it by itself.
@@ -125,19 +131,6 @@ pub enum Outdated {
 impl Outdated {
     /// Every policy with its word.
     pub const WORDS: [(&str, Outdated); 2] = [("hold", Outdated::Hold), ("take", Outdated::Take)];
-}
-
-/// What a word costs, in hundred-thousandths of the currency.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Rates {
-    /// The currency (ISO 4217).
-    pub currency: String,
-    /// A word of a new text.
-    pub new: i64,
-    /// A word of a changed one.
-    pub changed: i64,
-    /// A word of one that stands in the batch already.
-    pub repeated: i64,
 }
 
 /// Reads the briefs.

@@ -15,9 +15,9 @@ use diaporos_systems::settings::duration;
 use indexmap::IndexMap;
 
 use super::links::links;
-use super::money::hundred_thousandths;
+use super::rates::rates;
 use super::timed::timed;
-use super::{Back, Brief, BriefField, Carrier, Outdated, Rates, read_glossary};
+use super::{Back, Brief, BriefField, Carrier, Outdated, read_glossary};
 use crate::config::ends::{Around, Names};
 use crate::config::expression::Expressions;
 
@@ -47,6 +47,7 @@ impl BriefReader<'_> {
         let back = table.word("back", &Back::WORDS, self.report);
         let outdated = table.word("outdated", &Outdated::WORDS, self.report);
         let accept_from = table.word("accept_from", &AcceptFrom::WORDS, self.report);
+        let is_reviewed = table.boolean("review", self.report);
         let format = table.word("format", &UnitFormat::WORDS, self.report);
         if let (Some(UnitFormat::Sheet), Some(fields)) = (format, &fields)
             && fields.values().any(|field: &BriefField| field.form == Form::Message)
@@ -62,7 +63,8 @@ impl BriefReader<'_> {
         let links = links(table, self.report);
         let terms = self.terms(table, from.as_ref());
         let checks = self.checks(table);
-        let rates = self.rates(table);
+        let near = self.near(table);
+        let rates = rates(table, self.report);
         let times = timed(table, self.report);
         if let (Some(of), Some(Back::Source | Back::Both)) = (&of, back) {
             self.check_back(of, table);
@@ -79,6 +81,7 @@ impl BriefReader<'_> {
             back: back?,
             outdated: outdated?,
             accept_from: accept_from?,
+            is_reviewed,
             format: format?,
             notes: notes.iter().map(|item| item.value.as_str().to_owned()).collect(),
             due,
@@ -86,6 +89,7 @@ impl BriefReader<'_> {
             links: links?,
             terms: terms?,
             checks: checks?,
+            near: near?,
             rates: rates?,
             times: times?,
         })
@@ -363,22 +367,17 @@ impl BriefReader<'_> {
         sound.then_some(checks)
     }
 
-    fn rates(&mut self, table: &mut Section<'_>) -> Option<Option<Rates>> {
-        let Some(mut section) = table.section("rates", self.report) else { return Some(None) };
-        let currency = section.string("currency", self.report);
-        let mut rate = |key: &'static str| {
-            let Some(item) = section.value(key) else { return Some(0) };
-            let text = item.value.scalar_text().unwrap_or_default().into_owned();
-            let read = hundred_thousandths(&text);
-            if read.is_none() {
-                let finding = Diagnostic::error(Code::BadValue, item.span, format!("`{text}` is not a price"));
-                self.report.add(finding.help("a price per word, as in `new = 0.14`"));
+    /// From which percentage on near matches are offered; none from 0 on.
+    fn near(&mut self, table: &mut Section<'_>) -> Option<Option<u8>> {
+        let least = table.count("near", self.report)?;
+        match u8::try_from(least.value) {
+            Ok(0) => Some(None),
+            Ok(percent @ 50..=100) => Some(Some(percent)),
+            _ => {
+                table.refuse("near", least.span, "it is a percentage from 50 to 100, or 0 for none", self.report);
+                None
             }
-            read
-        };
-        let (new, changed, repeated) = (rate("new"), rate("changed"), rate("repeated"));
-        section.finish(self.report);
-        Some(Some(Rates { currency: currency?, new: new?, changed: changed?, repeated: repeated? }))
+        }
     }
 
     /// What goes back to the source has to be written there.

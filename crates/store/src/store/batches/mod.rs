@@ -16,6 +16,7 @@ use super::row::{millis, moment};
 use super::{Store, StoreError};
 pub(super) use standing::of_word;
 pub use standing::{BatchStanding, Origin, UnitStanding};
+pub(super) use units::band;
 pub use units::{BatchUnit, NewText, OpenUnit, UnitCount, UnitVerdict, WantedLanguage};
 
 /// A batch.

@@ -66,7 +66,13 @@ fn translation(value: &str, is_pseudo: bool) -> Translation {
 
 fn text(entry: i64, block: u32, source: &str, languages: &[&str]) -> NewText {
     let place = UnitPlace { address: address("1"), field: "name".into(), block };
-    let wanted = |language: &&str| WantedLanguage { language: tag(language), origin: Origin::New, earlier: None };
+    let wanted = |language: &&str| WantedLanguage {
+        language: tag(language),
+        origin: Origin::New,
+        earlier: None,
+        near: Vec::new(),
+        percent: None,
+    };
     NewText {
         entry,
         version: 1,
@@ -133,6 +139,7 @@ fn texts_are_waited_for_till_their_batch_is_cancelled() {
         standing: UnitStanding::Rejected,
         target: Some(Inline::from_coded("Une <1>")),
         reasons: vec!["tag 1 is not in the source".into()],
+        reviewer: None,
     };
     store.note_units(&[verdict], at(3)).unwrap();
     let open = store.open_units(entry).unwrap();

@@ -1,7 +1,7 @@
 //! The texts of batches, and how each stands in each language.
 
 use crate::store::database::{Row, params};
-use diaporos_core::translate::{Inline, TextKey, Unit, UnitId};
+use diaporos_core::translate::{Band, Inline, NearMatch, TextKey, Unit, UnitId};
 use diaporos_core::value::LanguageTag;
 use jiff::Timestamp;
 
@@ -38,6 +38,10 @@ pub struct WantedLanguage {
     pub origin: Origin,
     /// What the text said before, with its translation.
     pub earlier: Option<(Inline, Inline)>,
+    /// Texts that are nearly the same, the nearest first.
+    pub near: Vec<NearMatch>,
+    /// How near the nearest text is whose translation is known, in percent.
+    pub percent: Option<u8>,
 }
 
 /// A text of a batch in a language.
@@ -69,6 +73,8 @@ pub struct BatchUnit {
     pub reasons: Vec<String>,
     /// Since when it stands so.
     pub at: Timestamp,
+    /// Who decided so, where somebody did.
+    pub reviewer: Option<String>,
 }
 
 /// What became of a text.
@@ -84,6 +90,8 @@ pub struct UnitVerdict {
     pub target: Option<Inline>,
     /// What is wrong with that, or to be known of it.
     pub reasons: Vec<String>,
+    /// Who decided so, where somebody did.
+    pub reviewer: Option<String>,
 }
 
 /// How many texts of a batch stand alike.
@@ -93,6 +101,8 @@ pub struct UnitCount {
     pub language: LanguageTag,
     /// Why they are in the batch.
     pub origin: Origin,
+    /// How near the nearest text is whose translation was known.
+    pub band: Band,
     /// How they stand.
     pub standing: UnitStanding,
     /// How many.
@@ -116,7 +126,7 @@ pub struct OpenUnit {
     pub standing: UnitStanding,
 }
 
-const UNIT: &str = "batch_text.id, entry, version, field, block, content, words, language, origin, earlier, standing, target, reasons, at
+const UNIT: &str = "batch_text.id, entry, version, field, block, content, words, language, origin, earlier, standing, target, reasons, at, near, reviewer
     FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id";
 
 fn batch_unit(row: Row<'_>) -> Result<BatchUnit, StoreError> {
@@ -124,6 +134,9 @@ fn batch_unit(row: Row<'_>) -> Result<BatchUnit, StoreError> {
     let json = |text: Option<String>| text.map(|text| serde_json::from_str(&text)).transpose();
     let earlier: Option<String> = row.get(9)?;
     unit.context.earlier = earlier.map(|text| serde_json::from_str(&text)).transpose().map_err(StoreError::content)?;
+    let near: Option<String> = row.get(14)?;
+    let near = near.map(|text| serde_json::from_str(&text)).transpose().map_err(StoreError::content)?;
+    unit.context.near = near.unwrap_or_default();
     Ok(BatchUnit {
         text: row.get(0)?,
         entry: row.get(1)?,
@@ -138,7 +151,12 @@ fn batch_unit(row: Row<'_>) -> Result<BatchUnit, StoreError> {
         target: row.get::<_, Option<String>>(11)?.map(|coded| Inline::from_coded(&coded)),
         reasons: json(row.get(12)?).map_err(StoreError::content)?.unwrap_or_default(),
         at: moment(row.get(13)?)?,
+        reviewer: row.get(15)?,
     })
+}
+
+pub(in crate::store) fn band(percent: Option<i64>) -> Band {
+    Band::of(percent.and_then(|percent| u8::try_from(percent).ok()))
 }
 
 fn signed(number: u64) -> i64 {
@@ -168,11 +186,14 @@ impl Store {
                     serde_json::to_string(&text.unit).map_err(StoreError::content)?,
                     signed(text.words)
                 ], |row| row.get(0))?;
-            for WantedLanguage { language, origin, earlier } in &text.languages {
+            for WantedLanguage { language, origin, earlier, near, percent } in &text.languages {
+                let near = Some(near).filter(|near| !near.is_empty()).map(serde_json::to_string);
+                let near = near.transpose().map_err(StoreError::content)?;
                 let earlier = earlier.as_ref().map(serde_json::to_string).transpose().map_err(StoreError::content)?;
                 transaction
-                    .prepare_cached("INSERT INTO batch_unit VALUES (?1, ?2, ?3, ?4, 'out', NULL, NULL, ?5)")?
-                    .execute(params![number, language.as_str(), origin.word(), earlier, millis(now)])?;
+                    .prepare_cached("INSERT INTO batch_unit (text, language, origin, earlier, standing, at, near, percent) VALUES (?1, ?2, ?3, ?4, 'out', ?5, ?6, ?7)",
+                    )?
+                    .execute(params![number, language.as_str(), origin.word(), earlier, millis(now), near, percent.map(i64::from)])?;
             }
         }
         Ok(transaction.commit()?)
@@ -184,8 +205,8 @@ impl Store {
     /// Where the store fails.
     pub fn batch_counts(&self, batch: i64) -> Result<Vec<UnitCount>, StoreError> {
         let mut query = self.connection.prepare_cached(
-            "SELECT language, origin, standing, count(*), CAST(sum(words) AS BIGINT) FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
-             WHERE batch = ?1 GROUP BY 1, 2, 3 ORDER BY 1, 2, 3",
+            "SELECT language, origin, standing, count(*), CAST(sum(words) AS BIGINT), percent FROM batch_text JOIN batch_unit ON batch_unit.text = batch_text.id
+             WHERE batch = ?1 GROUP BY 1, 2, 3, 6 ORDER BY 1, 2, 3, 6",
         )?;
         let mut rows = query.query([batch])?;
         let mut found = Vec::new();
@@ -193,6 +214,7 @@ impl Store {
             found.push(UnitCount {
                 language: language(&row.get::<_, String>(0)?)?,
                 origin: of_word(&Origin::WORDS, &row.get::<_, String>(1)?)?,
+                band: band(row.get(5)?),
                 standing: of_word(&UnitStanding::WORDS, &row.get::<_, String>(2)?)?,
                 units: row.get::<_, i64>(3)?.unsigned_abs(),
                 words: row.get::<_, i64>(4)?.unsigned_abs(),
@@ -293,7 +315,7 @@ impl Store {
             let reasons = serde_json::to_string(&verdict.reasons).map_err(StoreError::content)?;
             transaction
                 .prepare_cached(
-                    "UPDATE batch_unit SET standing = ?1, target = ?2, reasons = ?3, at = ?4 WHERE text = ?5 AND language = ?6",
+                    "UPDATE batch_unit SET standing = ?1, target = ?2, reasons = ?3, at = ?4, reviewer = ?7 WHERE text = ?5 AND language = ?6",
                 )?
                 .execute(params![
                     verdict.standing.word(),
@@ -301,7 +323,8 @@ impl Store {
                     reasons,
                     millis(now),
                     verdict.text,
-                    verdict.language.as_str()
+                    verdict.language.as_str(),
+                    verdict.reviewer
                 ])?;
         }
         Ok(transaction.commit()?)

@@ -1,0 +1,147 @@
+//! A page for a reviewer: what came back into a language, beside its source and what was there before.
+
+use std::collections::{BTreeMap, HashMap};
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use diaporos_core::change::{Stretch, word_difference};
+use diaporos_core::translate::{Inline, TextStructure};
+use diaporos_core::value::LanguageTag;
+use diaporos_store::{BatchRow, BatchUnit, Store, UnitStanding};
+use diaporos_systems::files::publish;
+use minijinja::{AutoEscape, Environment, context};
+
+use super::BatchError;
+use super::complete::joined;
+use super::files::all_units;
+use super::page::alone;
+use super::texts::text_in;
+use crate::config::Brief;
+use crate::look::title;
+
+/// Writes the page of a language into a folder. Gives its file, and how many units wait on it.
+///
+/// # Errors
+/// Where the store fails, or the file cannot be written.
+pub fn write_review(
+    store: &Store,
+    brief: &Brief,
+    (batch, into): (&BatchRow, &LanguageTag),
+    folder: &Path,
+) -> Result<(PathBuf, u64), BatchError> {
+    std::fs::create_dir_all(folder).map_err(|error| BatchError::file(folder, error))?;
+    let file = folder.join(format!("{}.{into}.review.html", batch.name));
+    let failed = |error: &dyn std::fmt::Display| BatchError::file(&file, error);
+    let temporary = tempfile::NamedTempFile::new_in(folder).map_err(|error| failed(&error))?;
+    let mut to = BufWriter::new(temporary);
+    let mut environment = Environment::new();
+    environment.set_auto_escape_callback(|_| AutoEscape::Html);
+    environment.add_template("review.html", TEMPLATE).map_err(|error| failed(&error))?;
+    let template = environment.get_template("review.html").map_err(|error| failed(&error))?;
+    let (name, from, into_text) = (batch.name.clone(), batch.from.to_string(), into.to_string());
+    let mut part = |values: minijinja::Value| -> Result<(), BatchError> {
+        let (name, from, into) = (&name, &from, &into_text);
+        let values = context! { name, from, into, ..values };
+        let text = template.render(values).map_err(|error| failed(&error))?;
+        to.write_all(text.as_bytes()).map_err(|error| failed(&error))
+    };
+    part(context! { part => "head" })?;
+    // The units of an entry follow each other.
+    let mut count = 0;
+    let mut open: Vec<BatchUnit> = Vec::new();
+    let mut close = |open: &mut Vec<BatchUnit>| -> Result<(), BatchError> {
+        let units = std::mem::take(open);
+        let waiting = units.iter().filter(|unit| waits(unit)).count();
+        count += waiting as u64;
+        if waiting > 0 { part(entry_part(store, brief, into, &units)?) } else { Ok(()) }
+    };
+    all_units(store, batch, into, |unit| {
+        if open.last().is_some_and(|last| last.entry != unit.entry) {
+            close(&mut open)?;
+        }
+        open.push(unit.clone());
+        Ok(())
+    })?;
+    close(&mut open)?;
+    part(context! { part => "foot", units => count })?;
+    let temporary = to.into_inner().map_err(|error| failed(&error))?;
+    publish(temporary, &file).map_err(|error| failed(&error))?;
+    Ok((file, count))
+}
+
+/// Whether a person has to see to a unit.
+fn waits(unit: &BatchUnit) -> bool {
+    unit.target.is_some()
+        && matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected | UnitStanding::Outdated)
+}
+
+fn entry_part(
+    store: &Store,
+    brief: &Brief,
+    into: &LanguageTag,
+    units: &[BatchUnit],
+) -> Result<minijinja::Value, BatchError> {
+    let Some(first) = units.first() else { return Ok(context! { part => "nothing" }) };
+    let Some(entry) = store.entry_numbered(first.entry)? else { return Ok(context! { part => "nothing" }) };
+    let rows: Vec<_> = units.iter().filter(|unit| waits(unit)).map(unit_part).collect();
+    let address = entry.row.address.to_string();
+    let title = title(&entry.row.fields).unwrap_or(&address).to_owned();
+    let looks = looks(store, brief, into, units)?;
+    Ok(context! { part => "entry", address, title, units => rows, looks })
+}
+
+fn unit_part(unit: &BatchUnit) -> minijinja::Value {
+    let context = &unit.unit.context;
+    let target = unit.target.as_ref().map(Inline::coded).unwrap_or_default();
+    let source = unit.unit.source.coded();
+    // What it said before, or what is nearest, and how that was translated.
+    let near = context.near.first().map(|near| (&near.source, &near.target, format!("{} %", near.percent)));
+    let before = context.earlier.as_ref().map(|(said, earlier)| (said, earlier, "what it was".to_owned())).or(near);
+    let said = before.as_ref().map(|(said, ..)| pieces(&said.coded(), &source));
+    let earlier = before.as_ref().map(|(_, earlier, _)| pieces(&earlier.coded(), &target));
+    let earlier_of = before.map(|(.., of)| of);
+    let (id, place) = (unit.unit.id.to_string(), context.within.clone());
+    context! { id, place, source, target, said, earlier, earlier_of, reasons => unit.reasons.clone() }
+}
+
+fn pieces(before: &str, after: &str) -> Vec<minijinja::Value> {
+    let of = |stretch| match stretch {
+        Stretch::Same(text) => context! { kind => "same", text },
+        Stretch::Gone(text) => context! { kind => "gone", text },
+        Stretch::New(text) => context! { kind => "new", text },
+    };
+    word_difference(before, after).into_iter().map(of).collect()
+}
+
+/// The fields of an entry as they would be read: with what came back in its place, and what has not come
+/// back in the language of the source.
+fn looks(
+    store: &Store,
+    brief: &Brief,
+    into: &LanguageTag,
+    units: &[BatchUnit],
+) -> Result<Vec<minijinja::Value>, BatchError> {
+    let mut by_field: BTreeMap<&str, HashMap<u32, &BatchUnit>> = BTreeMap::new();
+    for unit in units {
+        by_field.entry(unit.field.as_str()).or_default().insert(unit.block, unit);
+    }
+    let mut looks = Vec::new();
+    for (name, field) in &brief.fields {
+        let Some(units) = by_field.get(name.as_str()) else { continue };
+        let Some(unit) = units.values().next() else { continue };
+        let Some(content) = store.version(unit.entry, unit.version)? else { continue };
+        let Some(source) = text_in(&content.fields, name, &brief.from) else { continue };
+        let shape = TextStructure::of(field.form, source, &brief.protected);
+        let of = |(block, at): (&diaporos_core::translate::Block, u32)| {
+            let own = units.get(&at).and_then(|unit| unit.target.clone());
+            let instead = if block.is_for(into) { block.source.clone() } else { Inline::default() };
+            Some(own.unwrap_or(instead))
+        };
+        let targets = shape.blocks().iter().zip(1..).map(of).collect();
+        let Some(value) = joined(brief, into, &shape, targets) else { continue };
+        looks.push(context! { name, html => alone(field.form, &value) });
+    }
+    Ok(looks)
+}
+
+const TEMPLATE: &str = include_str!("page/review.html");
