@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use diaporos_core::expr::Sight;
 use diaporos_core::lane;
 use diaporos_core::plan::{DocumentPlan, Existing, FoundDocument};
-use diaporos_core::value::{Address, Value};
+use diaporos_core::value::{Address, Record, Value};
 use diaporos_store::{Store, StoreError};
 use diaporos_systems::Write;
 use diaporos_systems::http::Request;
@@ -27,7 +27,22 @@ pub fn preview(
     address: &Address,
     now: Timestamp,
 ) -> Result<Option<EntryPlan>, PushError> {
-    let Some(due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
+    preview_with(store, lane, address, now, &|_| {})
+}
+
+/// As [`preview`], of an entry whose fields are otherwise: with translations that nobody has accepted yet.
+///
+/// # Errors
+/// As there.
+pub fn preview_with(
+    store: &Store,
+    lane: &ConfiguredLane,
+    address: &Address,
+    now: Timestamp,
+    change: &dyn Fn(&mut Record),
+) -> Result<Option<EntryPlan>, PushError> {
+    let Some(mut due) = store.look_at(&lane.lane.name, address)? else { return Ok(None) };
+    change(&mut due.entry.fields);
     let mapping = map(store, lane, &due, now)?;
     LaneOf { store, lane }.plan_entry(due, mapping, &BTreeMap::new(), &mut Claims::default()).map(Some)
 }

@@ -409,7 +409,7 @@ fn what_is_late_is_marked() {
     hub.good(&["batch", "make", "plants"]);
     hub.good(&["batch", "send", "plants-1"]);
     assert_eq!(hub.json(&["batch", "list"])[0]["late"], true);
-    assert!(hub.good(&["batch", "progress"]).contains("late"));
+    assert!(hub.run(&["batch", "progress"]).ends(3).stdout.contains("late"));
     hub.world.translators.work(100);
     hub.good(&["batch", "collect"]);
     let list = hub.json(&["batch", "list"]);

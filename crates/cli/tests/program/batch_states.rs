@@ -113,6 +113,19 @@ fn a_reviewer_decides_by_unit() {
 }
 
 #[test]
+fn what_came_back_is_seen_on_its_page_before_it_is_accepted() {
+    let hub = out("review = true", "xliff-2.1");
+    collected(&hub, " state=\"translated\"", 3);
+    let args = ["preview", "profiles", "catalogue/plant-profile/p-005"];
+    assert!(!hub.good(&args).contains("Cy Oak Fern"));
+    assert!(hub.good(&[&args[..], &["--returned", "plants-1"]].concat()).contains("Cy Oak Fern"));
+    let other = ["preview", "profiles", "catalogue/plant-profile/p-001", "--returned", "plants-1"];
+    assert!(hub.run(&other).ends(0).stderr.contains("has come back in `plants-1`"));
+    assert!(hub.run(&["preview", "profiles", "--returned", "plants-1"]).ends(2).stderr.contains("ADDRESS"));
+    assert_eq!(text(&hub, "p-005", "common_name", "cy"), Json::Null, "nothing is accepted by being looked at");
+}
+
+#[test]
 fn a_reviewer_goes_through_what_waits() {
     let hub = out("review = true", "xliff-2.1");
     collected(&hub, " state=\"translated\"", 3);

@@ -92,7 +92,7 @@ fn the_translation_page_is_true() {
     hub.write("diaporos.toml", &format!("{before}{}", blocks(&translation, "toml")));
     let lines = blocks(&translation, "sh");
     let commands: Vec<&str> = lines.lines().filter_map(|line| line.strip_prefix("diaporos ")).collect();
-    assert_eq!(commands.len(), 8, "{commands:?}");
+    assert_eq!(commands.len(), 13, "{commands:?}");
     for command in commands {
         let args: Vec<&str> = command.split_whitespace().take_while(|word| *word != "#").collect();
         let ran = hub.run(&args);

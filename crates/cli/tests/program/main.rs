@@ -16,6 +16,7 @@ mod ask;
 mod backup;
 mod batch;
 mod batch_returns;
+mod batch_sources;
 mod batch_states;
 mod bodies;
 mod bombs;

@@ -81,7 +81,12 @@ fn within(setting: &Setting, form: &'static Form, put: &dyn Fn(String), depth: u
                 each(table, Some((variants.by, word)), &braces, depth);
             }
         }
-        Form::Named(of) => within(setting, of, &|value| put(format!("{{ example = {value} }}")), depth),
+        // Some names are not any: the example has one.
+        Form::Named(of) => {
+            let name = setting.example.strip_prefix("{ ").and_then(|rest| rest.split_once(" = {"));
+            let name = name.map_or("example", |(name, _)| name);
+            within(setting, of, &|value| put(format!("{{ {name} = {value} }}")), depth);
+        }
         Form::Either(_, long) => within(setting, long, put, depth),
         Form::List(_) | Form::OneOrMany(_) | Form::Text(_) | Form::Word { .. } => {}
         Form::Boolean | Form::Count(_) | Form::Anything => {}

@@ -113,6 +113,19 @@ const WELSH: &[&str] = &[
     "yw", "ydy", "â", "ôl",
 ];
 
+/// Which share of these words, in small letters, are the commonest of a language; none of a language
+/// whose commonest words are not known.
+#[must_use]
+pub fn stop_word_share(language: &str, words: &[String]) -> Option<f64> {
+    let known = stop_words(language);
+    if known.is_empty() || words.is_empty() {
+        return None;
+    }
+    let count = words.iter().filter(|word| known.contains(word.as_str())).count();
+    #[expect(clippy::cast_precision_loss, reason = "a text has few words")]
+    Some(count as f64 / words.len() as f64)
+}
+
 fn stop_words(language: &str) -> &'static HashSet<&'static str, FixedState> {
     static LISTS: OnceLock<BTreeMap<&'static str, HashSet<&'static str, FixedState>>> = OnceLock::new();
     static NONE: OnceLock<HashSet<&'static str, FixedState>> = OnceLock::new();

@@ -28,7 +28,7 @@ fn there_and_back(shape: &TextStructure, format: UnitFormat) -> Vec<Option<Inlin
             tags: block.tags.clone(),
             context: UnitContext { entry: "s/post/1".into(), ..UnitContext::default() },
         };
-        let target = pseudo(&unit.source, None);
+        let target = pseudo(&unit.source, &"fr".parse().unwrap(), None);
         writer.unit(Outgoing { unit: &unit, target: Some(&target), complaints: &[] }).unwrap();
         ids.push(unit.id.to_string());
     }

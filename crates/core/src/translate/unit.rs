@@ -5,7 +5,9 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Case, Inline, NearMatch, Tag};
+use super::case::Case;
+use super::key::TextKey;
+use super::{Inline, NearMatch, Tag};
 use crate::change::fingerprint_texts;
 use crate::value::Address;
 
@@ -47,30 +49,6 @@ impl FromStr for UnitId {
 impl fmt::Display for UnitId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.pad(&self.0)
-    }
-}
-
-/// By what a text is known again: as it is coded, with the cases in which it counts. The same words in
-/// another case are another text.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct TextKey(String);
-
-impl TextKey {
-    /// The key of a text.
-    #[must_use]
-    pub fn of(source: &Inline, cases: &[Case]) -> TextKey {
-        let mut key = source.coded();
-        for case in cases {
-            key.push('\u{1f}');
-            key.push_str(&case.to_string());
-        }
-        TextKey(key)
-    }
-
-    /// The key as text.
-    #[must_use]
-    pub fn as_str(&self) -> &str {
-        &self.0
     }
 }
 

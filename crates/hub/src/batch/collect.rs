@@ -14,7 +14,7 @@ use jiff::Timestamp;
 
 use super::BatchError;
 use crate::config::Brief;
-use keep::{Gathered, Pending, Pseudo};
+use keep::{Gathered, Pending, Pseudo, Together};
 pub use review::Decision;
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
@@ -207,14 +207,13 @@ impl Collector<'_> {
             text.insert(unit.block, target);
             return Ok(());
         }
-        match self.brief.accept_from.keeps_back(returned.stage.as_ref()) {
+        match self.brief.rules(into).accept_from.keeps_back(returned.stage.as_ref()) {
             // What was offered, and nobody has touched, is not translated yet.
             Some(_) if is_offered(&unit, &target) => {
                 gathered.tally.waiting += 1;
                 Ok(())
             }
-            Some(why) => self.keep_waiting(unit, into, (target, why), gathered),
-            None => self.take_together(unit, target, into, gathered),
+            waits => self.take_together(Together { unit, target, waits }, into, gathered),
         }
     }
 

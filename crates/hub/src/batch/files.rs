@@ -3,7 +3,7 @@
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
-use diaporos_core::translate::{Heading, Outgoing, Purpose, Unit, UnitFormat, pseudo, write_units};
+use diaporos_core::translate::{Heading, Outgoing, Purpose, Unit, UnitFormat, pseudo, pseudo_length, write_units};
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
 use diaporos_systems::files::publish;
@@ -13,6 +13,9 @@ use crate::config::Brief;
 
 /// Units that are read together.
 const TOGETHER: usize = 500;
+
+/// The files that were written, by language.
+pub type Written = Vec<(LanguageTag, PathBuf)>;
 
 /// Which files of a batch are wanted, and where.
 #[derive(Debug, Clone, Copy)]
@@ -29,12 +32,7 @@ pub struct FileWish<'a> {
 ///
 /// # Errors
 /// Where the store fails, or a file cannot be written.
-pub fn write_files(
-    store: &Store,
-    brief: &Brief,
-    batch: &BatchRow,
-    wish: FileWish<'_>,
-) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
+pub fn write_files(store: &Store, brief: &Brief, batch: &BatchRow, wish: FileWish<'_>) -> Result<Written, BatchError> {
     each_language(batch, wish, "", |into, to| {
         write_out(store, brief, batch, into, &mut UnitFile { format: wish.format, to })
     })
@@ -57,7 +55,20 @@ pub(super) fn write_out(
     })
 }
 
-/// Writes files of pseudo-translations, as if they came back.
+/// A text that would be longer than it may be, were it translated as freely as translations are.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Overflow {
+    /// The language.
+    pub language: LanguageTag,
+    /// Where it stands.
+    pub name: String,
+    /// How many characters it would have.
+    pub length: usize,
+    /// How many it may have.
+    pub limit: usize,
+}
+
+/// Writes files of pseudo-translations, as if they came back; says what was cut to its limit.
 ///
 /// # Errors
 /// Where the store fails, or a file cannot be written.
@@ -65,14 +76,31 @@ pub fn pseudo_files(
     store: &Store,
     batch: &BatchRow,
     wish: FileWish<'_>,
-) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
+) -> Result<(Written, Vec<Overflow>), BatchError> {
+    let mut overflows = Vec::new();
+    let written = pseudo_written(store, batch, wish, &mut overflows)?;
+    Ok((written, overflows))
+}
+
+fn pseudo_written(
+    store: &Store,
+    batch: &BatchRow,
+    wish: FileWish<'_>,
+    overflows: &mut Vec<Overflow>,
+) -> Result<Written, BatchError> {
     each_language(batch, wish, "pseudo", |into, to| {
         let mut file = UnitFile { format: wish.format, to };
         file.units(store, batch, &heading(batch, into, Purpose::Pseudo), |unit, write| {
             if unit.origin == Origin::Repeated {
                 return Ok(0);
             }
-            let target = pseudo(&unit.unit.source, unit.unit.context.limit);
+            let limit = unit.unit.context.limit;
+            let length = pseudo_length(&unit.unit.source, into);
+            if let Some(limit) = limit.filter(|limit| length > *limit) {
+                let name = unit.unit.name.clone();
+                overflows.push(Overflow { language: into.clone(), name, length, limit });
+            }
+            let target = pseudo(&unit.unit.source, into, limit);
             write(Outgoing { unit: &unit.unit, target: Some(&target), complaints: &[] })
         })
     })
@@ -82,12 +110,7 @@ pub fn pseudo_files(
 ///
 /// # Errors
 /// Where the store fails, or a file cannot be written.
-pub fn reject_notes(
-    store: &Store,
-    brief: &Brief,
-    batch: &BatchRow,
-    wish: FileWish<'_>,
-) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
+pub fn reject_notes(store: &Store, brief: &Brief, batch: &BatchRow, wish: FileWish<'_>) -> Result<Written, BatchError> {
     each_language(batch, wish, "rejected", |into, to| {
         let mut file = UnitFile { format: wish.format, to };
         file.units(store, batch, &heading(batch, into, Purpose::Mending), |unit, write| {
@@ -110,7 +133,7 @@ fn each_language(
     wish: FileWish<'_>,
     what: &str,
     mut write: impl FnMut(&LanguageTag, &mut dyn Write) -> Result<u64, BatchError>,
-) -> Result<Vec<(LanguageTag, PathBuf)>, BatchError> {
+) -> Result<Written, BatchError> {
     let mut written = Vec::new();
     std::fs::create_dir_all(wish.folder).map_err(|error| BatchError::file(wish.folder, error))?;
     for into in batch.into.iter().filter(|into| wish.into.is_none_or(|wanted| wanted == *into)) {
@@ -168,7 +191,7 @@ impl UnitFile<'_> {
 fn with_terms(brief: &Brief, into: &LanguageTag, unit: &BatchUnit) -> Unit {
     let mut outgoing = unit.unit.clone();
     let source = unit.unit.source.plain().into_owned();
-    for (term, say, avoid) in brief.terms.called_for(into, &source) {
+    for (term, say, avoid) in brief.rules(into).terms.called_for(into, &source) {
         let mut note = format!("`{term}`");
         if !say.is_empty() {
             note.push_str(&format!(": say {}", quoted(&say, " or ")));

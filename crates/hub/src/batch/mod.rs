@@ -12,8 +12,10 @@ mod near;
 mod page;
 mod price;
 mod progress;
+mod returned;
 mod review_page;
 mod send;
+mod source;
 mod texts;
 mod timed;
 
@@ -26,13 +28,15 @@ pub use collect::{
     CollectTally, Collected, Collector, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
 };
 pub use coverage::{Coverage, Portion, TextStanding, coverage};
-pub use files::{FileWish, pseudo_files, reject_notes, write_files};
+pub use files::{FileWish, Overflow, Written, pseudo_files, reject_notes, write_files};
 pub use make::{Made, MakeOptions, Making, make};
 pub use page::write_page;
 pub use price::{Carried, Price, price};
 pub use progress::{BatchProgress, LanguageTally, progress, tallies};
+pub use returned::Returns;
 pub use review_page::write_review;
 pub use send::{Sent, write_again};
+pub use source::{SourceRow, check_sources};
 pub use timed::{TimedBatch, TimedBatches, TimedCollection};
 
 use crate::ConnectError;

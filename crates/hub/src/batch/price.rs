@@ -39,28 +39,34 @@ impl Carried {
     }
 }
 
-/// What texts cost: each language at least what a language costs, rounded once, and half a hundredth up.
+/// What texts cost, by the rates of their languages; nothing of languages without: each language at least what a language costs, rounded once, and half a hundredth up.
 #[must_use]
 pub fn price<'a>(
-    rates: &Rates,
+    rates: &dyn Fn(&LanguageTag) -> Option<&'a Rates>,
     counts: impl IntoIterator<Item = &'a UnitCount>,
     carried: &BTreeMap<LanguageTag, Carried>,
-) -> Price {
+) -> Option<Price> {
     let times = |words: u64, rate: i64| i64::try_from(words).unwrap_or(i64::MAX).saturating_mul(rate);
     let mut by_language: BTreeMap<&LanguageTag, i64> = BTreeMap::new();
+    let mut currency = None;
     for count in counts {
+        let Some(rates) = rates(&count.language) else { continue };
+        currency.get_or_insert_with(|| rates.currency.clone());
         let sum = by_language.entry(&count.language).or_default();
         *sum = sum.saturating_add(times(count.words, rates.of(count.origin, count.band)));
     }
     for (language, carried) in carried {
+        let Some(rates) = rates(language) else { continue };
+        currency.get_or_insert_with(|| rates.currency.clone());
         let known = times(carried.in_context.1, rates.in_context).saturating_add(times(carried.exact.1, rates.exact));
         // A language of which nothing is sent is ordered nowhere.
         if let Some(sum) = by_language.get_mut(language) {
             *sum = sum.saturating_add(known);
         }
     }
-    let sum = by_language.values().map(|sum| *sum.max(&rates.minimum)).fold(0, i64::saturating_add);
-    Price { currency: rates.currency.clone(), hundredths: sum.saturating_add(500) / 1_000 }
+    let least = |language| rates(language).map_or(0, |rates| rates.minimum);
+    let sum = by_language.iter().map(|(language, sum)| *sum.max(&least(language))).fold(0, i64::saturating_add);
+    Some(Price { currency: currency?, hundredths: sum.saturating_add(500) / 1_000 })
 }
 
 #[cfg(test)]
@@ -82,8 +88,9 @@ mod tests {
             count("fr", (Origin::Changed, Band::From85), 7),
             count("fr", (Origin::Repeated, Band::New), 1_000),
         ];
-        assert_eq!(price(&rates, &counts, &BTreeMap::new()).to_string(), "EUR 15.09");
-        assert_eq!(price(&rates, [], &BTreeMap::new()).to_string(), "EUR 0.00");
+        let price = |counts: &[UnitCount]| price(&|_| Some(&rates), counts, &BTreeMap::new());
+        assert_eq!(price(&counts).unwrap().to_string(), "EUR 15.09");
+        assert_eq!(price(&[]), None);
     }
 
     #[test]
@@ -107,6 +114,8 @@ mod tests {
         let known = Carried { in_context: (1, 50), exact: (1, 100) };
         let carried = BTreeMap::from([("fr".parse().unwrap(), known), ("de".parse().unwrap(), known)]);
         // 20 + 12 + 20 (no rate from 85 % on: as new) + 4 + 2 of what is known; Welsh at least 25.
-        assert_eq!(price(&rates, &counts, &carried).to_string(), "EUR 83.00");
+        assert_eq!(price(&|_| Some(&rates), &counts, &carried).unwrap().to_string(), "EUR 83.00");
+        let own = |language: &LanguageTag| (language.as_str() == "cy").then_some(&rates);
+        assert_eq!(price(&own, &counts, &carried).unwrap().to_string(), "EUR 25.00");
     }
 }

@@ -1,21 +1,19 @@
 //! A page for a reviewer: what came back into a language, beside its source and what was there before.
 
-use std::collections::{BTreeMap, HashMap};
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use diaporos_core::change::{Stretch, word_difference};
-use diaporos_core::translate::{Inline, TextStructure};
+use diaporos_core::translate::Inline;
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Store, UnitStanding};
 use diaporos_systems::files::publish;
 use minijinja::{AutoEscape, Environment, context};
 
 use super::BatchError;
-use super::complete::joined;
 use super::files::all_units;
 use super::page::alone;
-use super::texts::text_in;
+use super::returned::returned_values;
 use crate::config::Brief;
 use crate::look::title;
 
@@ -113,35 +111,15 @@ fn pieces(before: &str, after: &str) -> Vec<minijinja::Value> {
     word_difference(before, after).into_iter().map(of).collect()
 }
 
-/// The fields of an entry as they would be read: with what came back in its place, and what has not come
-/// back in the language of the source.
+/// The fields of an entry as they would be read.
 fn looks(
     store: &Store,
     brief: &Brief,
     into: &LanguageTag,
     units: &[BatchUnit],
 ) -> Result<Vec<minijinja::Value>, BatchError> {
-    let mut by_field: BTreeMap<&str, HashMap<u32, &BatchUnit>> = BTreeMap::new();
-    for unit in units {
-        by_field.entry(unit.field.as_str()).or_default().insert(unit.block, unit);
-    }
-    let mut looks = Vec::new();
-    for (name, field) in &brief.fields {
-        let Some(units) = by_field.get(name.as_str()) else { continue };
-        let Some(unit) = units.values().next() else { continue };
-        let Some(content) = store.version(unit.entry, unit.version)? else { continue };
-        let Some(source) = text_in(&content.fields, name, &brief.from) else { continue };
-        let shape = TextStructure::of(field.form, source, &brief.protected);
-        let of = |(block, at): (&diaporos_core::translate::Block, u32)| {
-            let own = units.get(&at).and_then(|unit| unit.target.clone());
-            let instead = if block.is_for(into) { block.source.clone() } else { Inline::default() };
-            Some(own.unwrap_or(instead))
-        };
-        let targets = shape.blocks().iter().zip(1..).map(of).collect();
-        let Some(value) = joined(brief, into, &shape, targets) else { continue };
-        looks.push(context! { name, html => alone(field.form, &value) });
-    }
-    Ok(looks)
+    let values = returned_values(store, brief, into, units)?;
+    Ok(values.into_iter().map(|(name, form, value)| context! { name, html => alone(form, &value) }).collect())
 }
 
 const TEMPLATE: &str = include_str!("page/review.html");

@@ -129,7 +129,8 @@ impl<'a> Texts<'a> {
 
 /// The checks of a brief for a language.
 pub(super) fn checker<'a>(brief: &'a Brief, into: &'a LanguageTag) -> Checker<'a> {
-    Checker { from: &brief.from, into, terms: &brief.terms, policies: &brief.checks }
+    let rules = brief.rules(into);
+    Checker { from: &brief.from, into, terms: &rules.terms, policies: &rules.checks }
 }
 
 /// Whether an entry is one of the brief's.

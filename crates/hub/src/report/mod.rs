@@ -223,8 +223,10 @@ fn translated(config: &Config, counts: Vec<TranslatedCount>) -> Vec<Translated> 
     }
     rows.into_iter()
         .map(|(brief, language, counts)| {
-            let rates = config.briefs.get(&brief).and_then(|brief| brief.rates.as_ref());
-            let price = rates.map(|rates| price(rates, &counts, &std::collections::BTreeMap::new()).to_string());
+            let of_brief = config.briefs.get(&brief);
+            let rates =
+                |into: &diaporos_core::value::LanguageTag| of_brief.and_then(|brief| brief.rules(into).rates.as_ref());
+            let price = price(&rates, &counts, &std::collections::BTreeMap::new()).map(|price| price.to_string());
             // What stands in a batch twice is translated once.
             let sent = counts.iter().filter(|count| count.origin != Origin::Repeated);
             let words = sent.map(|count| count.words).sum();

@@ -204,9 +204,10 @@ impl Gathered {
                 .push(format!("next: `diaporos batch reject-note {batch}` writes a file that says why, to send back"));
         }
         if pending > 0 {
-            sentences.push(
-                "next: `diaporos batch review BATCH` shows what is pending, and takes what a person decides".to_owned(),
-            );
+            let batch = &self.batch;
+            sentences.push(format!(
+                "next: `diaporos batch review {batch}` shows what is pending, and takes what a person decides"
+            ));
         }
         if outdated > 0 {
             sentences.push("next: `diaporos batch make BRIEF` sends the texts as they are now".to_owned());

@@ -5,8 +5,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_core::translate::UnitFormat;
-use diaporos_core::value::LanguageTag;
-use diaporos_hub::batch::{FileWish, pseudo_files, reject_notes};
+use diaporos_hub::batch::{FileWish, Overflow, Written, pseudo_files, reject_notes};
 
 use super::{batch, language, unit_format};
 use crate::context::Context;
@@ -74,12 +73,18 @@ pub(crate) fn pseudo(args: &Pseudo, context: &Context) -> Result<Exit, Failure> 
         format => format,
     };
     let wish = FileWish { into: into.as_ref(), format, folder: &args.files.folder };
-    told(pseudo_files(&store, &found, wish)?, "it has no units", context)
+    let (files, overflows) = pseudo_files(&store, &found, wish)?;
+    for Overflow { language, name, length, limit } in overflows {
+        crate::output::note(&format!(
+            "{name} into {language}: it would have {length} characters, and is cut to {limit}"
+        ));
+    }
+    told(files, "it has no units", context)
 }
 
 const COLUMNS: &[Column] = &[Column::text("language", "language"), Column::text("file", "file")];
 
-fn told(files: Vec<(LanguageTag, PathBuf)>, nothing: &str, context: &Context) -> Result<Exit, Failure> {
+fn told(files: Written, nothing: &str, context: &Context) -> Result<Exit, Failure> {
     if context.format == Format::Table {
         let mut out = out();
         for (_, file) in &files {

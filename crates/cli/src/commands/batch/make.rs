@@ -67,6 +67,7 @@ fn cells(made: &Made, brief: &Brief, tag: &LanguageTag) -> Option<Vec<Cell>> {
     let words = |is_wanted: &dyn Fn(&UnitCount) -> bool| {
         Cell::count(own.iter().filter(|count| is_wanted(count)).map(|count| count.words).sum())
     };
+    let rates = |into: &LanguageTag| brief.rules(into).rates.as_ref();
     let mut cells = vec![Cell::text(tag.to_string())];
     cells.extend([Origin::New, Origin::Changed, Origin::Repeated].map(units));
     cells.extend([carried.in_context.0, carried.exact.0, out].map(Cell::count));
@@ -75,7 +76,7 @@ fn cells(made: &Made, brief: &Brief, tag: &LanguageTag) -> Option<Vec<Cell>> {
     }
     cells.push(words(&|count| count.origin == Origin::Repeated));
     cells.push(Cell::count(carried.all().1));
-    cells.push(Cell::maybe(brief.rates.as_ref().map(|rates| price(rates, own, &own_carried(made, tag)).to_string())));
+    cells.push(Cell::maybe(price(&rates, own, &own_carried(made, tag)).map(|price| price.to_string())));
     Some(cells)
 }
 
@@ -137,7 +138,8 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     brief.into.iter().filter_map(|tag| cells(&made, brief, tag)).for_each(|cells| sheet.row(cells));
     let units: u64 = made.counts.iter().map(|count| count.units).sum();
     let words: u64 = made.counts.iter().map(|count| count.words).sum();
-    let cost = brief.rates.as_ref().map(|rates| price(rates, &made.counts, &made.carried).to_string());
+    let rates = |into: &LanguageTag| brief.rules(into).rates.as_ref();
+    let cost = price(&rates, &made.counts, &made.carried).map(|price| price.to_string());
     let of_what = format!(
         "{} of {}, {}{}",
         counted(units, "unit", "units"),

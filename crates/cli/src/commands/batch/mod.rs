@@ -1,10 +1,12 @@
 //! `batch`.
 
 mod cancel;
+mod check;
 mod collect;
 mod coverage;
 mod decisions;
 mod files;
+mod glossary;
 mod list;
 mod make;
 mod memory;
@@ -40,6 +42,7 @@ pub(crate) struct Batch {
 #[derive(Debug, Subcommand)]
 enum What {
     Coverage(coverage::CoverageOf),
+    Check(check::Check),
     Make(make::Make),
     Send(send::Send),
     List(list::List),
@@ -51,11 +54,13 @@ enum What {
     Pseudo(files::Pseudo),
     Cancel(cancel::Cancel),
     Memory(memory::Memory),
+    Glossary(glossary::Glossary),
 }
 
 pub(super) async fn run(args: &Batch, context: &Context) -> Result<Exit, Failure> {
     match &args.what {
         What::Coverage(args) => coverage::run(args, context),
+        What::Check(args) => check::run(args, context),
         What::Make(args) => make::run(args, context),
         What::Send(args) => send::run(args, context).await,
         What::List(args) => list::run(args, context),
@@ -67,6 +72,7 @@ pub(super) async fn run(args: &Batch, context: &Context) -> Result<Exit, Failure
         What::Pseudo(args) => files::pseudo(args, context),
         What::Cancel(args) => cancel::run(args, context).await,
         What::Memory(args) => memory::run(args, context),
+        What::Glossary(args) => glossary::run(args, context),
     }
 }
 
@@ -84,7 +90,7 @@ fn briefs<'a>(config: &'a Config, names: &[String]) -> Result<Vec<&'a Brief>, Fa
 }
 
 /// The batch of that name, with its brief.
-fn batch<'a>(config: &'a Config, store: &Store, name: &str) -> Result<(BatchRow, &'a Brief), Failure> {
+pub(super) fn batch<'a>(config: &'a Config, store: &Store, name: &str) -> Result<(BatchRow, &'a Brief), Failure> {
     let Some(found) = store.batch(name)? else {
         let known: Vec<String> = store.batches()?.into_iter().map(|batch| batch.name).collect();
         let failure = Failure::wrong(format!("there is no batch `{name}`"));

@@ -9,7 +9,7 @@ use crate::context::Context;
 use crate::error::{Exit, Failure};
 use crate::output::{Cell, Column, Tint};
 
-/// Ask agencies how far batches are, and show it beside what was accepted here.
+/// Ask agencies how far batches are, and show it beside what was accepted here. Ends with 3 where one is late.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  diaporos batch progress\n  diaporos batch progress plants-1")]
 pub(crate) struct ProgressOf {
@@ -66,6 +66,9 @@ pub(crate) async fn run(args: &ProgressOf, context: &Context) -> Result<Exit, Fa
             exit = context.report(&failure.about(&name));
             here
         });
+        if exit == Exit::Done && shown.is_late(Context::now()) {
+            exit = Exit::Partly;
+        }
         rows(&shown, context).into_iter().for_each(|cells| sheet.row(cells));
     }
     sheet.end("nothing is waited for")?;

@@ -12,11 +12,12 @@ use diaporos_store::{BatchRow, BatchUnit, Leased, Store, UnitStanding};
 use serde_json::json;
 
 use super::decisions::read_decisions;
+use super::show::coded_text;
 use super::{batch, language};
 use crate::commands::counted;
 use crate::context::{Context, can_answer};
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Sheet, Summary, Tint, out};
+use crate::output::{Cell, Column, Sheet, Summary, Tint, note, out};
 
 /// Review what came back: see what waits, and accept, change or reject it.
 #[derive(Debug, Args)]
@@ -172,6 +173,7 @@ fn waiting(
 
 fn listed(store: &Store, found: &BatchRow, languages: &[LanguageTag], context: &Context) -> Result<Exit, Failure> {
     let mut sheet = context.sheet(COLUMNS);
+    let text = |coded| coded_text(coded, context.format);
     for into in languages {
         waiting(store, found, into, |unit| {
             let tint = if unit.standing == UnitStanding::Rejected { Tint::Bad } else { Tint::Warn };
@@ -180,8 +182,8 @@ fn listed(store: &Store, found: &BatchRow, languages: &[LanguageTag], context: &
                 Cell::text(into.to_string()),
                 Cell::text(&unit.unit.name),
                 Cell::text(unit.standing.word()).tint(tint),
-                Cell::text(unit.unit.source.coded()),
-                Cell::maybe(unit.target.as_ref().map(Inline::coded)),
+                text(unit.unit.source.coded()),
+                unit.target.as_ref().map_or_else(Cell::nothing, |target| text(target.coded())),
                 Cell { shown: unit.reasons.join("; "), ..Cell::list(unit.reasons.clone()) },
                 Cell::maybe(unit.reviewer.clone()),
             ]);
@@ -254,17 +256,12 @@ fn stepped(store: &Store, found: &BatchRow, into: &LanguageTag) -> Result<Vec<(U
     let mut lines = std::io::stdin().lock().lines();
     let total = units.len();
     for (unit, number) in units.into_iter().zip(1..) {
-        let shown = format!(
-            "\n{number} of {total}  {}\n  {}\n  {}\n",
-            unit.unit.name,
-            unit.unit.source.coded(),
-            unit.target.as_ref().map(Inline::coded).unwrap_or_default(),
-        );
-        eprint!("{shown}");
-        unit.reasons.iter().for_each(|reason| eprintln!("  ! {reason}"));
+        note(&format!("\n{number} of {total}  {}", unit.unit.name));
+        note(&format!("  {}", unit.unit.source.coded()));
+        note(&format!("  {}", unit.target.as_ref().map(Inline::coded).unwrap_or_default()));
+        unit.reasons.iter().for_each(|reason| note(&format!("  ! {reason}")));
         let mut ask = |question: &str| -> Result<Option<String>, Failure> {
-            eprint!("{question} ");
-            std::io::stderr().flush()?;
+            note(question);
             Ok(lines.next().transpose()?.map(|line| line.trim().to_owned()))
         };
         let decision = loop {

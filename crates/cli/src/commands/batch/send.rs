@@ -7,7 +7,7 @@ use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::batch::{Sent, Way, way, write_again};
 use diaporos_hub::config::Brief;
-use diaporos_store::{BatchStanding, Leased};
+use diaporos_store::{BatchRow, BatchStanding, Leased};
 
 use super::{batch, unit_format};
 use crate::context::Context;
@@ -60,34 +60,7 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         Sent::Written(files) => ("written", None, files.clone()),
     };
     if context.format == Format::Table {
-        let mut out = out();
-        match &sent {
-            Sent::Ordered { order, files } => writeln!(
-                out,
-                "`{}` is ordered: the agency calls it {order}, with {}",
-                batch.name,
-                crate::commands::counted(*files as u64, "file", "files")
-            )?,
-            Sent::Found { order } => writeln!(
-                out,
-                "`{}` is ordered: the answer was lost, and the agency has the order {order}; nothing was ordered twice",
-                batch.name
-            )?,
-            Sent::Already(at) => {
-                writeln!(out, "`{}` was sent at {}; nothing was done", batch.name, moment(*at, &context.zone))?;
-            }
-            Sent::Written(files) => {
-                for file in files {
-                    writeln!(out, "{}", file.display())?;
-                }
-                writeln!(
-                    out,
-                    "Hand these over; put what comes back into `back` beside `out`, and `diaporos batch collect`"
-                )?;
-            }
-        }
-        out.flush()?;
-        return Ok(Exit::Done);
+        return told(&sent, &batch, context);
     }
     let mut sheet = context.sheet(COLUMNS);
     let files: Vec<Option<String>> = match files.as_slice() {
@@ -98,6 +71,38 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         sheet.row(vec![Cell::text(&batch.name), Cell::word(outcome), Cell::maybe(order.cloned()), Cell::maybe(file)]);
     }
     sheet.end("")?;
+    Ok(Exit::Done)
+}
+
+/// Says what became of it.
+fn told(sent: &Sent, batch: &BatchRow, context: &Context) -> Result<Exit, Failure> {
+    let mut out = out();
+    match sent {
+        Sent::Ordered { order, files } => writeln!(
+            out,
+            "`{}` is ordered: the agency calls it {order}, with {}",
+            batch.name,
+            crate::commands::counted(*files as u64, "file", "files")
+        )?,
+        Sent::Found { order } => writeln!(
+            out,
+            "`{}` is ordered: the answer was lost, and the agency has the order {order}; nothing was ordered twice",
+            batch.name
+        )?,
+        Sent::Already(at) => {
+            writeln!(out, "`{}` was sent at {}; nothing was done", batch.name, moment(*at, &context.zone))?;
+        }
+        Sent::Written(files) => {
+            for file in files {
+                writeln!(out, "{}", file.display())?;
+            }
+            writeln!(
+                out,
+                "Hand these over; put what comes back into `back` beside `out`, and `diaporos batch collect`"
+            )?;
+        }
+    }
+    out.flush()?;
     Ok(Exit::Done)
 }
 

@@ -92,10 +92,7 @@ fn cells(unit: &BatchUnit, format: Format) -> Vec<Cell> {
         UnitStanding::Rejected => Tint::Bad,
         UnitStanding::Pending | UnitStanding::Outdated => Tint::Warn,
     };
-    let text = |coded: String| {
-        let shown = if format == Format::Table { shorten(&coded, 60, Cut::Words) } else { coded.clone() };
-        Cell { json: coded.into(), ..Cell::text(shown) }
-    };
+    let text = |coded| coded_text(coded, format);
     vec![
         Cell::text(unit.unit.id.to_string()),
         Cell::text(unit.language.to_string()),
@@ -107,4 +104,10 @@ fn cells(unit: &BatchUnit, format: Format) -> Vec<Cell> {
         unit.target.as_ref().map_or_else(Cell::nothing, |target| text(target.coded())),
         Cell { shown: unit.reasons.join("; "), ..Cell::list(unit.reasons.clone()) },
     ]
+}
+
+/// A coded text: whole for programs, short for people.
+pub(super) fn coded_text(coded: String, format: Format) -> Cell {
+    let shown = if format == Format::Table { shorten(&coded, 60, Cut::Words) } else { coded.clone() };
+    Cell { json: coded.into(), ..Cell::text(shown) }
 }

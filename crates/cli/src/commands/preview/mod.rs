@@ -15,10 +15,11 @@ use clap::Args;
 use diaporos_core::plan::DocumentPlan;
 use diaporos_core::value::{Address, LanguageTag};
 use diaporos_hub::Connector;
+use diaporos_hub::batch::Returns;
 use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::given::given;
 use diaporos_hub::look::{EntryQuery, Glance, entries};
-use diaporos_hub::preview::preview;
+use diaporos_hub::preview::{preview, preview_with};
 use diaporos_hub::push::EntryPlan;
 use diaporos_hub::stream::stream;
 use diaporos_store::Store;
@@ -34,7 +35,7 @@ use crate::output::{Format, note, one_line, out};
 /// it would be created.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --html look.html --against\n  diaporos preview profiles --serve\n  diaporos preview profiles --pictures look.html --most 20\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
+    after_help = "Examples:\n  diaporos preview profiles catalogue/plant-profile/p-001\n  diaporos preview profiles catalogue/plant-profile/p-001 --steps\n  diaporos preview profiles catalogue/plant-profile/p-001 --against\n  diaporos preview profiles catalogue/plant-profile/p-001 --as-curl\n  diaporos preview profiles catalogue/plant-profile/p-001 --html look.html\n  diaporos preview profiles --html look.html --against\n  diaporos preview profiles --serve\n  diaporos preview profiles catalogue/plant-profile/p-005 --returned plants-1 --html look.html\n  diaporos preview profiles --pictures look.html --most 20\n  diaporos preview profiles --from plants.jsonl > pages.jsonl"
 )]
 pub(crate) struct Preview {
     /// The lane.
@@ -68,6 +69,9 @@ pub(crate) struct Preview {
     /// and lanes till Ctrl-C.
     #[arg(long, group = "manner")]
     serve: bool,
+    /// Show the entry with what came back of it in this batch, whether anybody has accepted that or not.
+    #[arg(long, value_name = "BATCH", requires = "address", conflicts_with_all = ["serve", "steps", "pictures", "from"])]
+    returned: Option<String>,
     /// The port for `--serve`; a free one where not given.
     #[arg(long, value_name = "PORT", default_value_t = 0, requires = "serve")]
     port: u16,
@@ -89,7 +93,7 @@ pub(crate) async fn run(args: &Preview, context: &Context) -> Result<Exit, Failu
     }
     let store = Context::store(&config)?;
     let plans = match &args.address {
-        Some(text) => vec![one(&store, lane, &address(text)?)?],
+        Some(text) => vec![one(&store, lane, &address(text)?, &returns(args, &config, &store)?)?],
         None => first(&store, lane, args.most)?,
     };
     let connector = Connector::new(&config, &Context::variable);
@@ -169,7 +173,7 @@ fn map_lines(lane: &ConfiguredLane, from: &std::path::Path) -> Result<Exit, Fail
     Ok(if faulty == 0 { Exit::Done } else { Exit::Partly })
 }
 
-fn one(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<EntryPlan, Failure> {
+fn one(store: &Store, lane: &ConfiguredLane, address: &Address, returns: &Returns) -> Result<EntryPlan, Failure> {
     let from = &lane.lane.from;
     if (&from.system, &from.kind) != (&address.system, &address.kind) {
         return Err(Failure::wrong(format!(
@@ -177,7 +181,7 @@ fn one(store: &Store, lane: &ConfiguredLane, address: &Address) -> Result<EntryP
             lane.lane.name
         )));
     }
-    match preview(store, lane, address, Context::now())? {
+    match preview_with(store, lane, address, Context::now(), &|fields| returns.put_into(fields))? {
         Some(plan) => Ok(plan),
         None => Err(no_entry(store, address)?),
     }
@@ -204,6 +208,18 @@ fn first(store: &Store, lane: &ConfiguredLane, most: usize) -> Result<Vec<EntryP
         Ok(())
     })?;
     Ok(plans)
+}
+
+/// What came back of the entry in the batch that is named; nothing where none is.
+fn returns(args: &Preview, config: &Config, store: &Store) -> Result<Returns, Failure> {
+    let (Some(batch), Some(text)) = (&args.returned, &args.address) else { return Ok(Returns::default()) };
+    let (found, brief) = super::batch::batch(config, store, batch)?;
+    let address = address(text)?;
+    let returns = Returns::of(store, brief, &found, &address)?;
+    if returns.is_empty() {
+        note(&format!("nothing of {address} has come back in `{batch}`: it is shown as it is"));
+    }
+    Ok(returns)
 }
 
 fn language(document: &DocumentPlan) -> String {

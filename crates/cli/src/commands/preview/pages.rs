@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use diaporos_core::value::Address;
 use diaporos_hub::Connector;
+use diaporos_hub::batch::Returns;
 use diaporos_hub::config::{Config, ConfiguredLane};
 use diaporos_hub::look::title;
 use diaporos_hub::page::{DocumentPage, EntryPages, Showing, entry_list, lane_pages, output_pages, side_by_side};
@@ -77,7 +78,7 @@ pub(super) async fn serve(asked: Asked, port: u16, context: &Context) -> Result<
     let config = context.config()?;
     // What is not there is told now, and not to a browser.
     if let Some(address) = &asked.address {
-        one(&Context::store(&config)?, lane(&config, &asked.lane)?, address)?;
+        one(&Context::store(&config)?, lane(&config, &asked.lane)?, address, &Returns::default())?;
     }
     let outputs: Vec<std::path::PathBuf> = config.outputs.values().map(|output| output.folder.clone()).collect();
     let (folder, hub) = (config.folder.clone(), context.clone());
@@ -112,7 +113,7 @@ async fn draw(context: &Context, asked: &Asked, follows: String) -> Result<Strin
     let connector = Connector::new(&config, &Context::variable);
     let writer = connector.writer(&lane.lane.to.system)?;
     let Some(address) = &asked.address else { return list(&store, lane, asked.most) };
-    let plan = one(&store, lane, address)?;
+    let plan = one(&store, lane, address, &Returns::default())?;
     let pages = Pages { config: &config, store: &store, lane, writer: writer.as_ref(), against: asked.against };
     pages.drawn(&plan, Some(follows)).await
 }

@@ -1,9 +1,11 @@
 //! Checks on what comes back from a translator.
 
+mod inflected;
 mod numbers;
-mod script;
+pub(super) mod script;
 mod tags;
 mod terms;
+mod terms_written;
 
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
@@ -14,6 +16,7 @@ use super::{Inline, Piece, Tag};
 use crate::value::LanguageTag;
 
 pub use terms::{TermRow, Terms, terms_from_csv, terms_from_tbx};
+pub use terms_written::{terms_to_csv, terms_to_tbx};
 
 /// What a translation is held against.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -46,7 +46,7 @@ fn letters_of(language: &LanguageTag) -> Letters {
 
 /// Half of the letters may be names and the like; where all that is foreign stands in the source
 /// too, more may.
-pub(super) fn check(language: &LanguageTag, source: &str, target: &str) -> Option<String> {
+pub(in crate::translate) fn check(language: &LanguageTag, source: &str, target: &str) -> Option<String> {
     let letters = letters(language);
     if letters.scripts.is_empty() {
         return None;

@@ -1,11 +1,13 @@
 //! The glossary: words that a translation must have, and words that it must not.
 
+use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use regex::{Regex, RegexBuilder};
 
+use super::inflected::{has_in_any_form, stems};
 use crate::translate::variety::{Nearness, nearness};
 use crate::value::LanguageTag;
 
@@ -54,6 +56,20 @@ impl Terms {
         Ok(terms)
     }
 
+    /// The rows, as they were read.
+    #[must_use]
+    pub fn rows(&self) -> Vec<TermRow> {
+        let texts = |of: &[(String, Regex)]| of.iter().map(|(text, _)| text.clone()).collect();
+        let all = self.rows.iter().flat_map(|(language, rows)| rows.iter().map(move |row| (language, row)));
+        all.map(|(language, row)| TermRow {
+            term: row.term.clone(),
+            language: language.clone(),
+            say: texts(&row.say),
+            avoid: texts(&row.avoid),
+        })
+        .collect()
+    }
+
     /// The rows that a source text calls for, for its translator: the term, what to say, what to
     /// avoid.
     pub fn called_for<'a>(
@@ -89,15 +105,20 @@ impl Terms {
         found
     }
 
-    pub(super) fn check(&self, into: &LanguageTag, source: &str, target: &str) -> Vec<String> {
+    pub(in crate::translate) fn check(&self, into: &LanguageTag, source: &str, target: &str) -> Vec<String> {
         let mut messages = Vec::new();
+        let target_stems = OnceCell::new();
         for (language, row) in self.rows_for(into) {
             if !row.in_source.is_match(source) {
                 continue;
             }
             let by = if language == into { String::new() } else { format!(" (the glossary says so for {language})") };
             let say: Vec<String> = row.say.iter().map(|(text, _)| format!("`{text}`")).collect();
-            if !say.is_empty() && !row.say.iter().any(|(_, pattern)| pattern.is_match(target)) {
+            let is_said = |(text, pattern): &(String, Regex)| {
+                let in_stems = || target_stems.get_or_init(|| stems(into, target)).as_deref();
+                pattern.is_match(target) || has_in_any_form(into, text, in_stems())
+            };
+            if !say.is_empty() && !row.say.iter().any(is_said) {
                 messages.push(format!("`{}` is to be {}{by}", row.term, say.join(" or ")));
             }
             for (text, _) in row.avoid.iter().filter(|(_, pattern)| pattern.is_match(target)) {

@@ -30,6 +30,7 @@ fn sound_translations_pass() {
         ("10,000 ferns", "10\u{202f}000 fougères", "fr"),
         ("Royal fern bed", "Massif d'osmonde royale", "fr"),
         ("Orchid", "Orchid", "fr"),
+        ("The royal fern beds", "Les massifs d'osmondes royales", "fr"),
         ("A colourful garden", "A colourful garden", "en-GB"),
         ("Ferns of {place}", "Папоротники <1/>", "ru"),
         ("The Osmunda regalis fern", "Папоротник Osmunda regalis", "ru"),

@@ -7,6 +7,7 @@ mod tmx;
 mod xliff1;
 mod xliff2;
 mod xliff_read;
+mod xliff_unit;
 mod xml;
 mod xml_read;
 
@@ -16,6 +17,7 @@ use super::{Inline, StageTold, Unit, nearness_of};
 use crate::value::LanguageTag;
 
 pub use tmx::{MemoryPair, TmxWriter, read_tmx};
+pub(super) use xml::Xml;
 
 /// A format of a file of units.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

@@ -6,9 +6,10 @@ use std::io::{BufRead, BufReader};
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 
+use super::xliff_unit::Unit;
 use super::xml_read::{attribute, referenced, unreadable};
-use super::{Incoming, LARGEST_UNIT, Returned, Told, UnitFormat, UnitsError};
-use crate::translate::{Inline, Piece, StageTold};
+use super::{Incoming, LARGEST_UNIT, Told, UnitFormat, UnitsError};
+use crate::translate::{Inline, Piece};
 
 /// Elements within elements.
 const DEEPEST: usize = 64;
@@ -98,34 +99,6 @@ enum FileNote {
     Pseudo,
 }
 
-#[derive(Default)]
-struct Unit {
-    returned: Returned,
-    /// Whether a segment lacks its translation.
-    lacks: bool,
-    /// What XLIFF 1.2 says of the unit as a whole.
-    approved: Option<String>,
-    has_segments: bool,
-    /// The targets of its segments, each with the place at which it is read.
-    targets: Vec<(u32, Inline)>,
-    segment: Segment,
-    size: usize,
-}
-
-#[derive(Default)]
-struct Segment {
-    source: Option<Inline>,
-    target: Option<Inline>,
-    /// Whether it is the source that is being read.
-    in_source: bool,
-    /// Whether it says that nobody has come to it.
-    untouched: bool,
-    is_ignorable: bool,
-    stage: Option<StageTold>,
-    /// At which place among the unit's its target is read.
-    order: Option<u32>,
-}
-
 struct Reading<'a> {
     take: &'a mut dyn FnMut(Incoming) -> Result<(), String>,
     format: Option<UnitFormat>,
@@ -136,12 +109,6 @@ struct Reading<'a> {
     passed_over: usize,
     unit: Option<Unit>,
     units: u64,
-}
-
-/// An attribute as it stands there, for words that have nothing to unescape.
-fn says<'a>(tag: &'a BytesStart<'_>, name: &str) -> Option<std::borrow::Cow<'a, str>> {
-    let found = tag.attributes().with_checks(false).flatten().find(|attribute| attribute.key.as_ref() == name)?;
-    Some(found.value)
 }
 
 /// The number that the first of these attributes gives.
@@ -210,20 +177,12 @@ impl Reading<'_> {
             },
             (Element::File | Element::Around, "unit" | "trans-unit") => {
                 self.heading()?;
-                let returned = Returned { id: attribute(tag, "id"), at, ..Returned::default() };
-                let approved = attribute(tag, "approved");
-                self.unit = Some(Unit { returned, approved, ..Unit::default() });
+                self.unit = Some(Unit::begin(tag, at));
                 Element::Unit
             }
             (Element::File | Element::Around, "group" | "body" | "header" | "notes") => Element::Around,
             (Element::Unit, "segment" | "ignorable") => {
-                let state = says(tag, "state");
-                let untouched = state.as_deref().is_none_or(|state| state == "initial");
-                let stage = StageTold::of_xliff2(state.as_deref(), says(tag, "subState").as_deref());
-                if let Some(unit) = &mut self.unit {
-                    let is_ignorable = name == "ignorable";
-                    unit.segment = Segment { untouched, is_ignorable, stage, ..Segment::default() };
-                }
+                self.unit.iter_mut().for_each(|unit| unit.begin_segment(tag, name == "ignorable"));
                 Element::Segment
             }
             (Element::Unit | Element::Segment, "source") => {
@@ -231,15 +190,7 @@ impl Reading<'_> {
                 Element::Source
             }
             (Element::Unit | Element::Segment, "target") => {
-                if let Some(unit) = self.unit.as_mut().filter(|_| parent == Element::Unit) {
-                    let (state, qualifier) = (says(tag, "state"), says(tag, "state-qualifier"));
-                    unit.segment.untouched = matches!(state.as_deref(), Some("new" | "needs-translation"));
-                    unit.segment.stage =
-                        StageTold::of_xliff1(state.as_deref(), qualifier.as_deref(), unit.approved.as_deref());
-                }
-                if let Some(unit) = self.unit.as_mut().filter(|_| parent == Element::Segment) {
-                    unit.segment.order = says(tag, "order").and_then(|order| order.parse().ok());
-                }
+                self.unit.iter_mut().for_each(|unit| unit.begin_target(tag, parent == Element::Unit));
                 self.begin(false);
                 Element::Target
             }
@@ -364,58 +315,18 @@ impl Reading<'_> {
                 // The element is closed: its text is still the one that is read.
                 self.push(Piece::Close(number));
             }
-            Element::Segment => self.end_segment(),
+            Element::Segment => self.unit.iter_mut().for_each(Unit::end_segment),
             Element::Unit => {
-                if self.format == Some(UnitFormat::Xliff1) {
-                    self.end_segment();
-                }
-                if let Some(Unit { mut returned, lacks, mut targets, .. }) = self.unit.take() {
-                    returned.at = at;
-                    if !lacks {
-                        // Segments may be read in another order in the target (XLIFF 2.1, `order`).
-                        targets.sort_by_key(|(order, _)| *order);
-                        targets.into_iter().for_each(|(_, target)| add(&mut returned.target, target));
+                if let Some(mut unit) = self.unit.take() {
+                    if self.format == Some(UnitFormat::Xliff1) {
+                        unit.end_segment();
                     }
                     self.units += 1;
-                    (self.take)(Incoming::Unit(returned)).map_err(UnitsError::Taker)?;
+                    (self.take)(Incoming::Unit(unit.returned(at))).map_err(UnitsError::Taker)?;
                 }
             }
             _ => {}
         }
         Ok(())
-    }
-
-    /// A unit may have been cut into segments, which are read as one.
-    fn end_segment(&mut self) {
-        let Some(unit) = &mut self.unit else { return };
-        let Segment { source, target, untouched, is_ignorable, stage, order, .. } = std::mem::take(&mut unit.segment);
-        if !is_ignorable {
-            unit.returned.stage = match std::mem::replace(&mut unit.has_segments, true) {
-                false => stage,
-                true => StageTold::lesser(unit.returned.stage.take(), stage),
-            };
-        }
-        let source = source.unwrap_or_default();
-        let target = match target {
-            Some(target) if target.pieces().is_empty() && untouched => None,
-            None if is_ignorable => Some(source.clone()),
-            target => target,
-        };
-        add(&mut unit.returned.source, source);
-        match target {
-            None => unit.lacks = true,
-            Some(target) => {
-                let own = u32::try_from(unit.targets.len() + 1).unwrap_or(u32::MAX);
-                unit.targets.push((order.unwrap_or(own), target));
-            }
-        }
-    }
-}
-
-/// Adds a segment to those before it.
-fn add(into: &mut Option<Inline>, segment: Inline) {
-    match into {
-        None => *into = Some(segment),
-        Some(before) => segment.pieces().iter().for_each(|piece| before.push(piece.clone())),
     }
 }

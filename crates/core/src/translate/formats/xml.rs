@@ -9,13 +9,13 @@ use quick_xml::escape::{escape, partial_escape};
 /// How much is gathered before it is written.
 const TOGETHER: usize = 32 * 1024;
 
-pub(super) struct Xml<W: Write> {
+pub(in crate::translate) struct Xml<W: Write> {
     to: W,
     text: String,
 }
 
 impl<W: Write> Xml<W> {
-    pub(super) fn begin(to: W) -> io::Result<Xml<W>> {
+    pub(in crate::translate) fn begin(to: W) -> io::Result<Xml<W>> {
         let text = String::with_capacity(TOGETHER + TOGETHER / 4);
         let mut xml = Xml { to, text };
         xml.text.push_str("<?xml version=\"1.0\" encoding=\"UTF-8\"?>");
@@ -23,7 +23,7 @@ impl<W: Write> Xml<W> {
     }
 
     /// A new line, so far in.
-    pub(super) fn line(&mut self, depth: usize) -> io::Result<()> {
+    pub(in crate::translate) fn line(&mut self, depth: usize) -> io::Result<()> {
         const SPACE: &str = "\n                ";
         if self.text.len() >= TOGETHER {
             self.to.write_all(self.text.as_bytes())?;
@@ -46,30 +46,30 @@ impl<W: Write> Xml<W> {
         self.text.push_str(end);
     }
 
-    pub(super) fn start(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
+    pub(in crate::translate) fn start(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
         self.tag(name, attributes, ">");
         Ok(())
     }
 
-    pub(super) fn empty(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
+    pub(in crate::translate) fn empty(&mut self, name: &str, attributes: &[(&str, &str)]) -> io::Result<()> {
         self.tag(name, attributes, "/>");
         Ok(())
     }
 
-    pub(super) fn end(&mut self, name: &str) -> io::Result<()> {
+    pub(in crate::translate) fn end(&mut self, name: &str) -> io::Result<()> {
         self.text.push_str("</");
         self.text.push_str(name);
         self.text.push('>');
         Ok(())
     }
 
-    pub(super) fn text(&mut self, text: &str) -> io::Result<()> {
+    pub(in crate::translate) fn text(&mut self, text: &str) -> io::Result<()> {
         self.text.push_str(&partial_escape(sound(text)));
         Ok(())
     }
 
     /// An element with text in it, on a line of its own.
-    pub(super) fn element(
+    pub(in crate::translate) fn element(
         &mut self,
         depth: usize,
         name: &str,
@@ -82,7 +82,7 @@ impl<W: Write> Xml<W> {
         self.end(name)
     }
 
-    pub(super) fn flush(mut self) -> io::Result<()> {
+    pub(in crate::translate) fn flush(mut self) -> io::Result<()> {
         self.text.push('\n');
         self.to.write_all(self.text.as_bytes())?;
         self.to.flush()

@@ -97,6 +97,9 @@ pub(super) struct Measured {
     weight: f32,
 }
 
+/// The text of a token, where it is of a kind.
+type Kind = fn(&Token) -> Option<String>;
+
 impl Measured {
     pub(super) fn of(text: &Inline) -> Measured {
         let mut tokens = Vec::new();
@@ -181,10 +184,8 @@ impl Measured {
 
     /// In what it differs from another.
     pub(super) fn differences(&self, other: &Measured) -> Vec<Difference> {
-        let of = |measured: &Measured, kind: fn(&Token) -> Option<String>| -> Vec<String> {
-            measured.tokens.iter().filter_map(kind).collect()
-        };
-        let kinds: [(Difference, fn(&Token) -> Option<String>); 4] = [
+        let of = |measured: &Measured, kind: Kind| -> Vec<String> { measured.tokens.iter().filter_map(kind).collect() };
+        let kinds: [(Difference, Kind); 4] = [
             (Difference::Words, |token| if let Token::Word(word) = token { Some(word.clone()) } else { None }),
             (Difference::Numbers, |token| if let Token::Number(number) = token { Some(number.clone()) } else { None }),
             (Difference::Marks, |token| if let Token::Mark(mark) = token { Some(mark.clone()) } else { None }),

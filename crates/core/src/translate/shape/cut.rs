@@ -226,9 +226,9 @@ impl Cutter<'_> {
                 Node::Element(element) if depth < DEEPEST && is_read_within(whole, element) => {
                     let (start, end) = raw_tags(child);
                     if element.name() == "option" {
-                        self.start_tag(element, parts)
+                        self.start_tag(element, parts);
                     } else {
-                        parts.push(Part::Fixed(start))
+                        parts.push(Part::Fixed(start));
                     }
                     self.flow(child, element.name(), space, depth + 1, parts);
                     parts.push(Part::Fixed(end));

@@ -15,13 +15,13 @@ use std::sync::OnceLock;
 use crate::text::{affordable_html, affordable_markdown};
 use crate::value::LanguageTag;
 
+use super::case::Case;
 use super::inline::{Inline, Piece};
+use super::key::TextKey;
 use super::protect::Protected;
-use super::unit::TextKey;
 
 pub use cut::normal_html;
 pub use local::{LinkRule, Links, Local};
-pub use message::Case;
 pub(in crate::translate) use message::NUMBER;
 pub use tag::{Tag, TagKind};
 
@@ -197,6 +197,17 @@ impl TextStructure {
         self.fault.as_deref()
     }
 
+    /// Texts with words that stay as they are: within blocks, and between them.
+    #[must_use]
+    pub fn kept(&self) -> Vec<String> {
+        let has_words = |text: &String| text.chars().any(char::is_alphabetic);
+        let in_blocks = self.blocks().iter().filter(|block| !block.is_added).flat_map(|block| &block.tags);
+        // What is protected is known to be kept.
+        let in_blocks = in_blocks.filter(|tag| !matches!(tag.name.as_str(), "keep" | "number" | "control"));
+        let in_blocks = in_blocks.filter_map(|tag| tag.shown.clone());
+        readable(&self.parts).into_iter().chain(in_blocks).filter(has_words).collect()
+    }
+
     fn wordless(&self) -> &[Block] {
         self.blocks.get(self.sent..).unwrap_or_default()
     }
@@ -209,6 +220,33 @@ impl TextStructure {
         (self.form, &self.parts, self.wordless()) == (other.form, &other.parts, other.wordless())
             && within(self) == within(other)
     }
+}
+
+/// What is read of markup between its tags and the blocks, each piece on a line.
+fn readable(parts: &[Part]) -> Vec<String> {
+    let (mut pieces, mut text, mut in_tag) = (Vec::new(), String::new(), false);
+    for part in parts {
+        match part {
+            Part::Fixed(markup) => {
+                for c in markup.chars() {
+                    match c {
+                        '<' => in_tag = true,
+                        '>' if in_tag => {
+                            in_tag = false;
+                            text.push(' ');
+                        }
+                        other if !in_tag => text.push(other),
+                        _ => {}
+                    }
+                }
+            }
+            // An attribute stands in a tag.
+            Part::Block(_) | Part::Local(_) | Part::Branch { .. } if in_tag => {}
+            Part::Block(_) | Part::Local(_) | Part::Branch { .. } => pieces.push(std::mem::take(&mut text)),
+        }
+    }
+    pieces.push(text);
+    pieces.iter().map(|text| text.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
 }
 
 /// The most bytes of a message.

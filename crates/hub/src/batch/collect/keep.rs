@@ -23,9 +23,17 @@ pub(super) struct Pending {
     /// Texts that were translated from an earlier version, which is taken.
     pub(super) of_earlier: BTreeSet<(i64, String, u64)>,
     /// Units of one text that are to be looked at together.
-    pub(super) together: Vec<(BatchUnit, Inline)>,
+    pub(super) together: Vec<Together>,
     /// Looked at anew after each time that something is noted.
     pub(super) last: LastSent,
+}
+
+/// A unit that is to be looked at with the others of its text.
+pub(super) struct Together {
+    pub(super) unit: BatchUnit,
+    pub(super) target: Inline,
+    /// Why it is not to be taken yet, whatever the checks say.
+    pub(super) waits: Option<String>,
 }
 
 /// What came of the units of a file so far.

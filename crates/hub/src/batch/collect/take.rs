@@ -6,7 +6,7 @@ use diaporos_core::translate::{Inline, MemoryPair, TextKey};
 use diaporos_core::value::{LanguageTag, State};
 use diaporos_store::{BatchUnit, Origin, UnitStanding, UnitVerdict};
 
-use super::keep::Gathered;
+use super::keep::{Gathered, Together};
 use super::sent::Sent;
 use super::{Collector, Sound, TOGETHER};
 use crate::batch::BatchError;
@@ -18,14 +18,13 @@ const STAYS: &str = "a sound translation was accepted before, and stays";
 
 impl Collector<'_> {
     /// A translation that is not to be taken yet: noted, and told.
-    pub(super) fn keep_waiting(
+    fn keep_waiting(
         &mut self,
         unit: BatchUnit,
         into: &LanguageTag,
-        (target, why): (Inline, String),
+        (target, reasons): (Inline, Vec<String>),
         gathered: &mut Gathered<'_>,
     ) -> Result<(), BatchError> {
-        let reasons = vec![why];
         if unit.target.as_ref() == Some(&target) && (unit.standing == UnitStanding::Accepted || unit.reasons == reasons)
         {
             gathered.tally.unchanged += 1;
@@ -33,7 +32,7 @@ impl Collector<'_> {
         }
         gathered.tally.pending += 1;
         let kept = unit.standing == UnitStanding::Accepted;
-        let told = if kept { vec![reasons.concat(), STAYS.to_owned()] } else { reasons.clone() };
+        let told = reasons.iter().cloned().chain(kept.then(|| STAYS.to_owned())).collect();
         gathered.tell(&unit, into, "pending", told);
         if !kept {
             let (text, language) = (unit.text, into.clone());
@@ -53,28 +52,36 @@ impl Collector<'_> {
     /// Units of one text are looked at together: what they make joined is read once for all.
     pub(super) fn take_together(
         &mut self,
-        unit: BatchUnit,
-        target: Inline,
+        one: Together,
         into: &LanguageTag,
         gathered: &mut Gathered<'_>,
     ) -> Result<(), BatchError> {
         let text = |unit: &BatchUnit| (unit.entry, unit.field.clone(), unit.version);
-        if gathered.pending.together.first().is_some_and(|(first, _)| text(first) != text(&unit)) {
+        if gathered.pending.together.first().is_some_and(|first| text(&first.unit) != text(&one.unit)) {
             self.take_text(into, gathered)?;
         }
-        gathered.pending.together.push((unit, target));
+        gathered.pending.together.push(one);
         Ok(())
     }
 
     /// Takes the units of a text that have come so far.
     pub(super) fn take_text(&mut self, into: &LanguageTag, gathered: &mut Gathered<'_>) -> Result<(), BatchError> {
         let units = std::mem::take(&mut gathered.pending.together);
-        let Some((first, _)) = units.first() else { return Ok(()) };
-        let known = self.sent_once(first, &mut gathered.pending.last)?;
+        let Some(first) = units.first() else { return Ok(()) };
+        let known = self.sent_once(&first.unit, &mut gathered.pending.last)?;
         let mut found = known.map(|known| self.defects_together(&units, &known.0, &known.1, into)).unwrap_or_default();
-        for (unit, target) in units {
+        for Together { unit, target, waits } in units {
             let found = found.remove(&unit.text);
-            self.take(unit, into, (target, found), gathered)?;
+            match waits {
+                None => self.take(unit, into, (target, found), gathered)?,
+                // A reviewer sees what the checks say.
+                Some(why) => {
+                    let (rejected, noted) = found.unwrap_or_default();
+                    let told = rejected.into_iter().chain(noted).map(|defect| defect.message);
+                    let reasons = std::iter::once(why).chain(told).collect();
+                    self.keep_waiting(unit, into, (target, reasons), gathered)?;
+                }
+            }
         }
         Ok(())
     }
@@ -82,19 +89,18 @@ impl Collector<'_> {
     /// What is wrong with the units of a text that stand in it as they were sent.
     fn defects_together(
         &self,
-        units: &[(BatchUnit, Inline)],
+        units: &[Together],
         sent: &Sent,
         field: &BriefField,
         into: &LanguageTag,
     ) -> HashMap<i64, Found> {
         let Some(structure) = &sent.then else { return HashMap::new() };
-        let in_place: Vec<&(BatchUnit, Inline)> = units.iter().filter(|(unit, _)| sent.has_in_place(unit)).collect();
-        let blocks: Vec<(BlockOf<'_>, &Inline)> = in_place
-            .iter()
-            .map(|(unit, target)| (BlockOf { field, structure, at: (unit.block as usize).saturating_sub(1) }, target))
-            .collect();
+        let in_place: Vec<&Together> = units.iter().filter(|one| sent.has_in_place(&one.unit)).collect();
+        let place = |unit: &BatchUnit| (unit.block as usize).saturating_sub(1);
+        let block = |one: &&Together| BlockOf { field, structure, at: place(&one.unit) };
+        let blocks: Vec<(BlockOf<'_>, &Inline)> = in_place.iter().map(|one| (block(one), &one.target)).collect();
         let found = defects_of(self.brief, into, &blocks);
-        in_place.iter().map(|(unit, _)| unit.text).zip(found).collect()
+        in_place.iter().map(|one| one.unit.text).zip(found).collect()
     }
 
     /// A translation that came back: checked, where that was not done, and settled where it is sound.
@@ -144,8 +150,10 @@ impl Collector<'_> {
             });
             return Ok(());
         }
-        if self.brief.is_reviewed && self.reviewer.is_none() {
-            return self.keep_waiting(unit, into, (target, "nobody has reviewed it".to_owned()), gathered);
+        if self.brief.rules(into).is_reviewed && self.reviewer.is_none() {
+            let told = noted.into_iter().map(|defect| defect.message);
+            let reasons = std::iter::once("nobody has reviewed it".to_owned()).chain(told).collect();
+            return self.keep_waiting(unit, into, (target, reasons), gathered);
         }
         let notes = noted.into_iter().map(|defect| defect.message).collect();
         self.settle(&unit, sent, into, Sound { target, notes }, gathered)

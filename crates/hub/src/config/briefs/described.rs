@@ -21,7 +21,7 @@ pub(in crate::config) static BRIEF: Table = Table {
         settings![
             type: TYPE, required, "the type whose texts are translated", "catalogue/plant-profile";
             fields: TEXTS, required, "which of its fields: of kind `text`, `html` or `markdown`, declared with a value per language", "[\"common_name\", \"description\"]";
-            messages: TEXTS, none, "which of the fields, of kind `text`, hold messages with variables, plural forms and choices (ICU MessageFormat)", "[\"bed_count\"]";
+            messages: TEXTS, none, "which of the fields, of kind `text`, hold messages with variables, plural forms and choices (ICU MessageFormat)", "[\"common_name\"]";
             from: LANGUAGE, required, "the language of the texts", "en";
             into: Form::List(&LANGUAGE), required, "the languages they are translated into", "[\"fr\", \"cy\"]";
             when: EXPRESSION, none, "which entries; without it, those that are live", "\"public\" in tags";
@@ -44,11 +44,22 @@ pub(in crate::config) static BRIEF: Table = Table {
             glossary: FILE, none, "terms: CSV with the headings `term,language,say,avoid` (several texts in a cell are parted by `|`), or TBX-Basic", "glossary.csv";
             checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, by check: it is rejected, taken and told, or not looked for", "{ numbers = \"tell\" }";
             near: Form::Count(0), usual "70", "from which percentage on texts of the memory that are nearly the same are offered to translators; 0 offers none", "85";
+            by_language: Form::Named(&Form::Table(&BY_LANGUAGE)), none, "rules of one language, where they differ", "{ cy = { review = true, checks = { script = \"tell\" } } }";
             rates: Form::Table(&RATES), none, "what a word costs, by why it is sent", "{ currency = \"EUR\", new = 0.14, changed = 0.09, repeated = 0.03 }";
         ],
     ],
 };
 static PLACEHOLDERS: Form = Form::Word { what: "a kind of placeholders", of: || words(&Preset::WORDS) };
+static BY_LANGUAGE: Table = Table::new(
+    "rules of a language",
+    &[settings![
+        accept_from: Form::Word { what: "from when translations can be taken", of: || words(&AcceptFrom::WORDS) }, none, "from which state on translations into it are taken", "final";
+        review: Form::Boolean, none, "whether each waits until a person accepts it", "true";
+        glossary: FILE, none, "its own glossary", "glossary.csv";
+        checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, where that differs", "{ numbers = \"tell\" }";
+        rates: Form::Table(&RATES), none, "what a word costs", "{ currency = \"EUR\", new = 0.22 }";
+    ]],
+);
 static RATES: Table = Table::new(
     "rates",
     &[settings![

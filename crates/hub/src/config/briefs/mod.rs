@@ -6,6 +6,7 @@ mod links;
 mod money;
 mod rates;
 mod read;
+mod rules;
 mod timed;
 
 use std::collections::BTreeMap;
@@ -16,9 +17,7 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Slots;
 use diaporos_core::lane::{FieldExpression, TypeRef};
 use diaporos_core::settings::Section;
-use diaporos_core::translate::{
-    AcceptFrom, Check, CheckPolicy, Form, Links, Protected, TermRow, Terms, UnitFormat, terms_from_csv, terms_from_tbx,
-};
+use diaporos_core::translate::{Form, Links, Protected, TermRow, UnitFormat, terms_from_csv, terms_from_tbx};
 use diaporos_core::value::{LanguageTag, SystemName};
 use diaporos_systems::settings::path::within;
 use indexmap::IndexMap;
@@ -27,6 +26,7 @@ use super::ends::Around;
 pub(super) use described::BRIEF;
 pub use rates::Rates;
 use read::BriefReader;
+pub use rules::BriefRules;
 pub use timed::BriefTimes;
 
 /// The most bytes of a glossary.
@@ -55,10 +55,6 @@ pub struct Brief {
     pub back: Back,
     /// What becomes of a translation of a text that has changed since.
     pub outdated: Outdated,
-    /// From which stage on translations are taken.
-    pub accept_from: AcceptFrom,
-    /// Whether a person accepts each translation before it counts.
-    pub is_reviewed: bool,
     /// In which format files go out.
     pub format: UnitFormat,
     /// What translators should know of all texts.
@@ -69,16 +65,22 @@ pub struct Brief {
     pub protected: Protected,
     /// Where links lead, by language.
     pub links: Links,
-    /// The glossary.
-    pub terms: Terms,
-    /// What becomes of what fails a check.
-    pub checks: BTreeMap<Check, CheckPolicy>,
     /// From which percentage on near matches are offered; none are where there is none.
     pub near: Option<u8>,
-    /// What a word costs.
-    pub rates: Option<Rates>,
+    /// How translations are judged, and what they cost.
+    pub rules: BriefRules,
+    /// The same, of languages that have rules of their own.
+    pub by_language: BTreeMap<LanguageTag, BriefRules>,
     /// What `serve` does for it by itself.
     pub times: BriefTimes,
+}
+
+impl Brief {
+    /// How translations into a language are judged, and what they cost.
+    #[must_use]
+    pub fn rules(&self, into: &LanguageTag) -> &BriefRules {
+        self.by_language.get(into).unwrap_or(&self.rules)
+    }
 }
 
 /// A field that is translated.

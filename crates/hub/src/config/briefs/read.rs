@@ -1,23 +1,21 @@
 //! Reading one brief, with every fault in it.
 
-use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::KnownFields;
 use diaporos_core::lane::TypeRef;
 use diaporos_core::model::{Field, FieldKind};
-use diaporos_core::settings::{InnerText, Item, Section, one_of};
-use diaporos_core::translate::{AcceptFrom, Check, CheckPolicy, Form, Keep, Preset, Protected, Terms, UnitFormat};
+use diaporos_core::settings::{InnerText, Item, Section};
+use diaporos_core::translate::{Form, Keep, Preset, Protected, UnitFormat};
 use diaporos_core::value::{LanguageTag, SystemName, Value};
 use diaporos_systems::Profile;
 use diaporos_systems::settings::duration;
 use indexmap::IndexMap;
 
 use super::links::links;
-use super::rates::rates;
 use super::timed::timed;
-use super::{Back, Brief, BriefField, Carrier, Outdated, read_glossary};
+use super::{Back, Brief, BriefField, Carrier, Outdated};
 use crate::config::ends::{Around, Names};
 use crate::config::expression::Expressions;
 
@@ -46,25 +44,16 @@ impl BriefReader<'_> {
         let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
         let back = table.word("back", &Back::WORDS, self.report);
         let outdated = table.word("outdated", &Outdated::WORDS, self.report);
-        let accept_from = table.word("accept_from", &AcceptFrom::WORDS, self.report);
-        let is_reviewed = table.boolean("review", self.report);
-        let format = table.word("format", &UnitFormat::WORDS, self.report);
-        if let (Some(UnitFormat::Sheet), Some(fields)) = (format, &fields)
-            && fields.values().any(|field: &BriefField| field.form == Form::Message)
-        {
-            let message = "a sheet of CSV cannot tell the plural forms of messages apart";
-            let finding =
-                Diagnostic::error(Code::BadValue, table.place(&["format"]).unwrap_or_else(|| table.span()), message);
-            self.report.add(finding.help("choose `xliff-2.1`, `xliff-1.2` or `po`"));
-        }
+        let format = self.format(table, fields.as_ref());
         let notes = table.text_or_texts("notes", self.report);
         let due = duration(table, "due", self.report);
         let protected = self.protected(table);
         let links = links(table, self.report);
-        let terms = self.terms(table, from.as_ref());
-        let checks = self.checks(table);
         let near = self.near(table);
-        let rates = rates(table, self.report);
+        let rules = self.rules(table, from.as_ref(), None);
+        let by_language = rules
+            .as_ref()
+            .and_then(|rules| self.by_language(table, from.as_ref(), (rules, into.as_deref().unwrap_or_default())));
         let times = timed(table, self.report);
         if let (Some(of), Some(Back::Source | Back::Both)) = (&of, back) {
             self.check_back(of, table);
@@ -80,19 +69,29 @@ impl BriefReader<'_> {
             carrier: carrier?,
             back: back?,
             outdated: outdated?,
-            accept_from: accept_from?,
-            is_reviewed,
             format: format?,
             notes: notes.iter().map(|item| item.value.as_str().to_owned()).collect(),
             due,
             protected: protected?,
             links: links?,
-            terms: terms?,
-            checks: checks?,
             near: near?,
-            rates: rates?,
+            by_language: by_language?,
+            rules: rules?,
             times: times?,
         })
+    }
+
+    /// The format of files. A sheet knows a text by its words alone, and would mix up plural forms.
+    fn format(&mut self, table: &mut Section<'_>, fields: Option<&IndexMap<String, BriefField>>) -> Option<UnitFormat> {
+        let format = table.word("format", &UnitFormat::WORDS, self.report);
+        let has_messages = fields.is_some_and(|fields| fields.values().any(|field| field.form == Form::Message));
+        if format == Some(UnitFormat::Sheet) && has_messages {
+            let message = "a sheet of CSV cannot tell the plural forms of messages apart";
+            let span = table.place(&["format"]).unwrap_or_else(|| table.span());
+            let finding = Diagnostic::error(Code::BadValue, span, message);
+            self.report.add(finding.help("choose `xliff-2.1`, `xliff-1.2` or `po`"));
+        }
+        format
     }
 
     fn fields(
@@ -138,7 +137,7 @@ impl BriefReader<'_> {
         (sound && !fields.is_empty()).then_some(fields)
     }
 
-    /// The fields whose texts are messages. A sheet knows a text by its words alone, and would mix up plural forms.
+    /// The fields whose texts are messages.
     fn messages(&mut self, table: &mut Section<'_>, names: &[Item<String>]) -> Vec<String> {
         let Some(messages) = table.texts("messages", self.report) else { return Vec::new() };
         for name in messages.iter().filter(|name| names.iter().all(|known| known.value != name.value)) {
@@ -314,57 +313,6 @@ impl BriefReader<'_> {
             presets.push(*preset);
         }
         Some(presets)
-    }
-
-    fn terms(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Terms> {
-        let Some(item) = table.text("glossary", self.report) else { return Some(Terms::default()) };
-        let name = item.value.as_str();
-        let read = read_glossary(self.around.folder, name, from);
-        let ready = read.and_then(Terms::new);
-        ready
-            .map_err(|message| {
-                let finding =
-                    Diagnostic::error(Code::Table, item.span.clone(), format!("the glossary `{name}`: {message}"));
-                self.report.add(
-                    finding
-                        .help("a glossary is CSV with the headings `term,language,say,avoid`, or TBX-Basic (`.tbx`)"),
-                );
-            })
-            .ok()
-    }
-
-    fn checks(&mut self, table: &mut Section<'_>) -> Option<BTreeMap<Check, CheckPolicy>> {
-        let mut checks = BTreeMap::new();
-        let what = table.what("checks");
-        let Some(mut section) = table.section("checks", self.report) else {
-            return (!table.has("checks")).then_some(checks);
-        };
-        let mut sound = true;
-        for name in section.names() {
-            let Some((_, check)) = Check::WORDS.iter().find(|(word, _)| *word == name.value) else {
-                let finding =
-                    Diagnostic::error(Code::UnknownKey, name.span, format!("there is no check `{}`", name.value));
-                self.report.add(finding.suggest(&name.value, Check::WORDS.map(|(word, _)| word)));
-                sound = false;
-                continue;
-            };
-            let Some(item) = section.named_text(&name.value, self.report) else {
-                sound = false;
-                continue;
-            };
-            match one_of(item.value.as_str(), item.span.clone(), &CheckPolicy::WORDS, what, self.report) {
-                Some(policy) if policy == CheckPolicy::Reject || check.can_be_waived() => {
-                    checks.insert(*check, policy);
-                }
-                Some(_) => {
-                    let message = format!("the check `{}` cannot be waived: what fails it is no value", name.value);
-                    self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
-                    sound = false;
-                }
-                None => sound = false,
-            }
-        }
-        sound.then_some(checks)
     }
 
     /// From which percentage on near matches are offered; none from 0 on.

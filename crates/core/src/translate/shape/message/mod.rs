@@ -2,7 +2,6 @@
 //! there is a block for every form that any language has: those that a language lacks are left out when
 //! its text is joined.
 
-mod case;
 mod parse;
 
 use std::cmp::Reverse;
@@ -10,11 +9,11 @@ use std::ops::Range;
 
 use super::building::{Building, has_words};
 use super::{Block, JoinError, Part, TextStructure, Written};
+use crate::translate::case::Case;
 use crate::translate::inline::{Inline, Piece};
 use crate::translate::plural::PluralForm;
 use crate::translate::protect::Protected;
 
-pub use case::Case;
 use parse::{Branch, Choice, ChoiceKind, Message, Node, parse};
 
 /// The name of a tag that stands for a number which words may say as well.

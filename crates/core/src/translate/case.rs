@@ -4,7 +4,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::translate::plural::{Counting, PluralForm, Plurals};
+use super::plural::{Counting, PluralForm, Plurals};
 use crate::value::LanguageTag;
 
 /// In which case a text counts.
