@@ -331,9 +331,14 @@ fn briefs() {
         "rates = { currency = \"EUR\", new = 0.14, changed = \"0.09\" }",
         "notes = \"Short.\"\nfield_notes = { title = \"No article.\" }",
         "format = \"po\"\nback = \"lanes\"\noutdated = \"take\"",
+        "accept_from = \"reviewed\"\nreview = true\nnear = 0\nplaceholders = [\"braces\"]\nattributes = [\"data-x\"]",
+        "by_language = { fr = { review = true, checks = { script = \"off\" }, glossary = \"terms.csv\" } }",
+        "links = { \"/en/\" = \"/{language}/\", \"/a/\" = { fr = \"/b/\" } }",
+        "rates = { currency = \"EUR\", new = 0.2, near_95 = 0.05, minimum = 25 }",
     ] {
         assert_eq!(of(&format!("{good}\n{more}")), "", "{more}");
     }
+    assert_eq!(of(&good.replace("limits = { title = 60 }", "messages = [\"title\"]")), "");
     let without = |line: &str| good.lines().filter(|known| !known.starts_with(line)).collect::<Vec<_>>().join("\n");
     let bad = [
         without("type"),
@@ -368,6 +373,14 @@ fn briefs() {
         format!("{good}\nback = \"source\""),
         format!("{good}\ndue = \"soon\""),
         format!("{good}\nrefer = 1"),
+        format!("{good}\naccept_from = \"soon\""),
+        format!("{good}\nnear = 30"),
+        format!("{good}\nplaceholders = [\"brace\"]"),
+        format!("{good}\nby_language = {{ cy = {{ review = true }} }}"),
+        format!("{good}\nlinks = {{ \"/en/\" = 1 }}"),
+        format!("{good}\nmessages = [\"titel\"]"),
+        format!("{good}\nmessages = [\"title\"]\nformat = \"csv\"").replace("limits = { title = 60 }", ""),
+        format!("{good}\nmessages = [\"title\"]"),
     ];
     insta::assert_snapshot!(bad.map(|brief| of(&brief)).join("\n---\n"));
 }

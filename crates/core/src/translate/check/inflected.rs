@@ -29,6 +29,8 @@ pub(super) fn stems(language: &LanguageTag, text: &str) -> Option<Vec<String>> {
         _ => return None,
     };
     let stemmer = Stemmer::create(algorithm);
+    // An article that is drawn to its noun is a word of its own: `d'osmonde`.
+    let text = text.replace(['\'', '’'], " ");
     Some(text.unicode_words().map(|word| stemmer.stem(&word.to_lowercase()).into_owned()).collect())
 }
 

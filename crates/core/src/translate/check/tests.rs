@@ -142,3 +142,31 @@ fn glossaries() {
         assert_eq!(terms_from_csv(csv).unwrap_err(), expected);
     }
 }
+
+#[test]
+fn glossaries_by_region_and_in_the_style_of_elements() {
+    let tbx = r#"<tbx type="TBX-Basic" style="dct" xml:lang="en" xmlns="urn:iso:std:iso:30042:ed-2" xmlns:min="http://www.tbxinfo.net/ns/min"><text><body>
+      <conceptEntry id="c1"><langSec xml:lang="en-GB"><termSec><term>royal fern</term></termSec></langSec>
+        <langSec xml:lang="fr"><termSec><term>osmonde royale</term><min:administrativeStatus>preferredTerm-admn-sts</min:administrativeStatus></termSec>
+        <termSec><term>fougère royale</term><min:administrativeStatus>deprecatedTerm-admn-sts</min:administrativeStatus></termSec></langSec></conceptEntry>
+      </body></text></tbx>"#;
+    let rows = terms_from_tbx(tbx, &"en".parse().unwrap()).unwrap();
+    assert_eq!(
+        (rows[0].say.as_slice(), rows[0].avoid.as_slice()),
+        (&["osmonde royale".to_owned()][..], &["fougère royale".to_owned()][..])
+    );
+    let terms = Terms::new(rows).unwrap();
+    let found = |into: &str, target: &str| terms.check(&into.parse().unwrap(), "The royal fern", target);
+    assert_eq!(found("fr", "L'osmonde royale"), [""; 0]);
+    assert_eq!(found("fr-CA", "La fougère"), ["`royal fern` is to be `osmonde royale` (the glossary says so for fr)"]);
+    assert_eq!(found("cy", "Rhedyn"), [""; 0]);
+    // A row of the language's own comes before that of any region.
+    let own = TermRow {
+        term: "royal fern".into(),
+        language: "fr-CA".parse().unwrap(),
+        say: vec!["fougère".into()],
+        avoid: vec![],
+    };
+    let terms = Terms::new(terms.rows().into_iter().chain([own]).collect()).unwrap();
+    assert_eq!(terms.check(&"fr-CA".parse().unwrap(), "The royal fern", "La fougère"), [""; 0]);
+}

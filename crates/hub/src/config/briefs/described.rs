@@ -29,7 +29,7 @@ pub(in crate::config) static BRIEF: Table = Table {
             folder: TEXT, none, "instead: a folder that people carry files from (`out/`) and to (`back/`)", "translations";
             back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
             outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
-            accept_from: Form::Word { what: "from when translations can be taken", of: || words(&AcceptFrom::WORDS) }, usual "translated", "from which state on translations are taken, by what XLIFF says (`state`, `subState`, `approved`); what is below waits. PO and CSV say no more than `translated`. `any` leaves states unheard, for tools that do not know them. What a machine or a memory suggested (`mt-suggestion`, `fuzzy`) waits with each of them", "reviewed";
+            accept_from: Form::Word { what: "a state to accept from", of: || words(&AcceptFrom::WORDS) }, usual "translated", "from which state on translations are taken, by what XLIFF says (`state`, `subState`, `approved`); what is below waits. PO and CSV say no more than `translated`. `any` leaves states unheard, for tools that do not know them. What a machine or a memory suggested (`mt-suggestion`, `fuzzy`) waits with each of them", "reviewed";
             review: Form::Boolean, usual "false", "whether each translation waits until a person accepts it: `batch review`", "true";
             format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
             due: DURATION, none, "how long translators have", "10d";
@@ -53,7 +53,7 @@ static PLACEHOLDERS: Form = Form::Word { what: "a kind of placeholders", of: || 
 static BY_LANGUAGE: Table = Table::new(
     "rules of a language",
     &[settings![
-        accept_from: Form::Word { what: "from when translations can be taken", of: || words(&AcceptFrom::WORDS) }, none, "from which state on translations into it are taken", "final";
+        accept_from: Form::Word { what: "a state to accept from", of: || words(&AcceptFrom::WORDS) }, none, "from which state on translations into it are taken", "final";
         review: Form::Boolean, none, "whether each waits until a person accepts it", "true";
         glossary: FILE, none, "its own glossary", "glossary.csv";
         checks: Form::Named(&Form::Word { what: "what can become of a defect", of: || words(&CheckPolicy::WORDS) }), none, "what becomes of what fails a check, where that differs", "{ numbers = \"tell\" }";

@@ -116,7 +116,7 @@ impl BriefReader<'_> {
             let limit = limits.swap_remove(&name.value).and_then(|item| match item.value {
                 Value::Integer(limit @ 1..) if form == Form::Plain => usize::try_from(limit).ok(),
                 Value::Integer(1..) => {
-                    let message = format!("a limit is for plain text, and `{}` is rich text", name.value);
+                    let message = format!("a limit is for plain text, and `{}` is rich text or a message", name.value);
                     self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
                     None
                 }

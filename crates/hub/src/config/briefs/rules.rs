@@ -34,28 +34,23 @@ impl BriefReader<'_> {
         from: Option<&LanguageTag>,
         usual: Option<&BriefRules>,
     ) -> Option<BriefRules> {
+        // What is not said for one language is as for all.
+        let accept_from = table.word("accept_from", &AcceptFrom::WORDS, self.report);
         let accept_from = match usual {
             Some(usual) if !table.has("accept_from") => Some(usual.accept_from),
-            _ => table.word("accept_from", &AcceptFrom::WORDS, self.report),
+            _ => accept_from,
         };
-        let is_reviewed = match usual {
-            Some(usual) if !table.has("review") => usual.is_reviewed,
-            _ => table.boolean("review", self.report),
-        };
-        let terms = match usual {
-            Some(usual) if !table.has("glossary") => Some(usual.terms.clone()),
-            _ => self.terms(table, from),
-        };
-        // What is not said of a check for a language is as for all.
+        let is_reviewed = table.boolean("review", self.report);
+        let is_reviewed = usual.filter(|_| !table.has("review")).map_or(is_reviewed, |usual| usual.is_reviewed);
+        let terms = self.terms(table, from);
+        let terms = usual.filter(|_| !table.has("glossary")).map_or(terms, |usual| Some(usual.terms.clone()));
         let checks = self.checks(table).map(|own| {
             let mut all = usual.map(|usual| usual.checks.clone()).unwrap_or_default();
             all.extend(own);
             all
         });
-        let rates = match usual {
-            Some(usual) if !table.has("rates") => Some(usual.rates.clone()),
-            _ => rates(table, self.report),
-        };
+        let rates = rates(table, self.report);
+        let rates = usual.filter(|_| !table.has("rates")).map_or(rates, |usual| Some(usual.rates.clone()));
         Some(BriefRules { accept_from: accept_from?, is_reviewed, terms: terms?, checks: checks?, rates: rates? })
     }
 
