@@ -38,6 +38,8 @@ mod harness;
 mod help;
 mod hooks;
 mod hostile;
+mod hostile_returns;
+mod hundred;
 mod killed;
 mod lanes;
 mod launches;

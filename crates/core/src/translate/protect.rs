@@ -48,7 +48,8 @@ impl Preset {
                 r"%\([A-Za-z0-9_.]+\)[-+0#]*[0-9]*(?:\.[0-9]+)?[sdifuxXeEgGcr]|%%|%(?:[0-9]{1,2}\$)?@|%(?:[0-9]{1,2}\$)?[-+0#']*(?:[0-9]{1,3}|\*)?(?:\.(?:[0-9]{1,3}|\*))?(?:hh|h|ll|l|L|q|j|z|t)?[sdiufFeEgGxXocpaAn]\b"
             }
             Preset::Numbered => r"%L?[0-9]{1,2}\b",
-            Preset::Templates => r"\{%[^\n]*?%\}|\{#[^\n]*?#\}|<%[^\n]*?%>",
+            // None goes beyond the next of its own marks: what is not closed is soon known to be none.
+            Preset::Templates => r"\{%[^\n%]*%\}|\{#[^\n#]*#\}|<%[^\n%]*%>",
             Preset::Shortcodes => {
                 r#"\[/[A-Za-z][A-Za-z0-9_-]*\]|\[[A-Za-z][A-Za-z0-9_-]*(?:\s+[A-Za-z_-]+=(?:"[^"\n]*"|'[^'\n]*'|“[^”\n]*”|[^\s\]]+))+\s*/?\]"#
             }

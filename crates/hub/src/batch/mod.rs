@@ -10,6 +10,7 @@ mod files;
 mod make;
 mod near;
 mod page;
+mod page_file;
 mod price;
 mod progress;
 mod returned;

@@ -1,17 +1,16 @@
 //! A page that goes along with a batch: its entries as they are read, with the ids of their units.
 
 use std::collections::BTreeMap;
-use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use diaporos_core::text::{clean, html_from_markdown};
 use diaporos_core::translate::{Form, TextStructure, UnitId, UnitPlace};
 use diaporos_store::{BatchRow, BatchUnit, Store};
-use diaporos_systems::files::publish;
-use minijinja::{AutoEscape, Environment, context};
+use minijinja::context;
 
 use super::BatchError;
 use super::files::all_units;
+use super::page_file::PageFile;
 use super::texts::text_in;
 use crate::config::Brief;
 use crate::look::title;
@@ -24,23 +23,11 @@ type OfEntry = BTreeMap<String, Vec<(u32, u64)>>;
 /// # Errors
 /// Where the store fails, or the file cannot be written.
 pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path) -> Result<PathBuf, BatchError> {
-    std::fs::create_dir_all(folder).map_err(|error| BatchError::file(folder, error))?;
-    let file = folder.join(format!("{}.html", batch.name));
-    let failed = |error: &dyn std::fmt::Display| BatchError::file(&file, error);
-    let temporary = tempfile::NamedTempFile::new_in(folder).map_err(|error| failed(&error))?;
-    let mut to = BufWriter::new(temporary);
-    let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.add_template("batch.html", TEMPLATE).map_err(|error| failed(&error))?;
-    let template = environment.get_template("batch.html").map_err(|error| failed(&error))?;
-    let mut part = |values: minijinja::Value| -> Result<(), BatchError> {
-        let text = template.render(values).map_err(|error| failed(&error))?;
-        to.write_all(text.as_bytes()).map_err(|error| failed(&error))
-    };
+    let mut page = PageFile::begin(folder, &format!("{}.html", batch.name), TEMPLATE)?;
     let into: Vec<String> = batch.into.iter().map(ToString::to_string).collect();
     let due = batch.due.map(|due| due.strftime("%Y-%m-%d").to_string());
     let (name, from) = (batch.name.clone(), batch.from.to_string());
-    part(context! { part => "head", name, from, into, due, notes => brief.notes.clone() })?;
+    page.part(context! { part => "head", name, from, into, due, notes => brief.notes.clone() })?;
     // The units of an entry follow each other, and every language has the same.
     let mut open: Option<(i64, OfEntry)> = None;
     let mut seen = std::collections::BTreeSet::new();
@@ -52,7 +39,7 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
             if open.as_ref().is_none_or(|(entry, _)| *entry != unit.entry)
                 && let Some((entry, fields)) = open.replace((unit.entry, OfEntry::new()))
             {
-                part(entry_part(store, brief, entry, &fields)?)?;
+                page.part(entry_part(store, brief, entry, &fields)?)?;
             }
             if let Some((_, fields)) = &mut open {
                 fields.entry(unit.field.clone()).or_default().push((unit.block, unit.version));
@@ -61,12 +48,10 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
         })?;
     }
     if let Some((entry, fields)) = open {
-        part(entry_part(store, brief, entry, &fields)?)?;
+        page.part(entry_part(store, brief, entry, &fields)?)?;
     }
-    part(context! { part => "foot" })?;
-    let temporary = to.into_inner().map_err(|error| failed(&error))?;
-    publish(temporary, &file).map_err(|error| failed(&error))?;
-    Ok(file)
+    page.part(context! { part => "foot" })?;
+    page.end()
 }
 
 fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> Result<minijinja::Value, BatchError> {

@@ -1,18 +1,17 @@
 //! A page for a reviewer: what came back into a language, beside its source and what was there before.
 
-use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use diaporos_core::change::{Stretch, word_difference};
 use diaporos_core::translate::Inline;
 use diaporos_core::value::LanguageTag;
 use diaporos_store::{BatchRow, BatchUnit, Store, UnitStanding};
-use diaporos_systems::files::publish;
-use minijinja::{AutoEscape, Environment, context};
+use minijinja::context;
 
 use super::BatchError;
 use super::files::all_units;
 use super::page::alone;
+use super::page_file::PageFile;
 use super::returned::returned_values;
 use crate::config::Brief;
 use crate::look::title;
@@ -27,21 +26,11 @@ pub fn write_review(
     (batch, into): (&BatchRow, &LanguageTag),
     folder: &Path,
 ) -> Result<(PathBuf, u64), BatchError> {
-    std::fs::create_dir_all(folder).map_err(|error| BatchError::file(folder, error))?;
-    let file = folder.join(format!("{}.{into}.review.html", batch.name));
-    let failed = |error: &dyn std::fmt::Display| BatchError::file(&file, error);
-    let temporary = tempfile::NamedTempFile::new_in(folder).map_err(|error| failed(&error))?;
-    let mut to = BufWriter::new(temporary);
-    let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::Html);
-    environment.add_template("review.html", TEMPLATE).map_err(|error| failed(&error))?;
-    let template = environment.get_template("review.html").map_err(|error| failed(&error))?;
+    let mut page = PageFile::begin(folder, &format!("{}.{into}.review.html", batch.name), TEMPLATE)?;
     let (name, from, into_text) = (batch.name.clone(), batch.from.to_string(), into.to_string());
-    let mut part = |values: minijinja::Value| -> Result<(), BatchError> {
+    let mut part = |values: minijinja::Value| {
         let (name, from, into) = (&name, &from, &into_text);
-        let values = context! { name, from, into, ..values };
-        let text = template.render(values).map_err(|error| failed(&error))?;
-        to.write_all(text.as_bytes()).map_err(|error| failed(&error))
+        page.part(context! { name, from, into, ..values })
     };
     part(context! { part => "head" })?;
     // The units of an entry follow each other.
@@ -62,9 +51,7 @@ pub fn write_review(
     })?;
     close(&mut open)?;
     part(context! { part => "foot", units => count })?;
-    let temporary = to.into_inner().map_err(|error| failed(&error))?;
-    publish(temporary, &file).map_err(|error| failed(&error))?;
-    Ok((file, count))
+    Ok((page.end()?, count))
 }
 
 /// Whether a person has to see to a unit.
