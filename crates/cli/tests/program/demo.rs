@@ -6,11 +6,9 @@ use std::process::Stdio;
 use crate::harness::{bare, ran};
 
 #[test]
-fn the_story_ends_well_and_within_a_minute() {
-    let started = std::time::Instant::now();
+fn the_story_ends_well() {
     let told = ran(bare(&["demo"]).output().unwrap()).ends(0);
     assert!(told.stdout.contains("$ diaporos push") && told.stdout.contains("found done"), "{}", told.stdout);
-    assert!(started.elapsed().as_secs() < 60);
 }
 
 #[test]

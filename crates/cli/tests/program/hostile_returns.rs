@@ -16,7 +16,7 @@ fn out(format: &str) -> (Hub, String) {
     hub.alter("diaporos.toml", "due      = \"10d\"\n", "due      = \"10d\"\naccept_from = \"translated\"\n");
     hub.world.plants.edit_text("p-005", "description", "eng", "<p>The <b>royal</b> fern of {name}, 3 m tall.</p>");
     hub.good(&["pull", "catalogue"]);
-    hub.good(&["batch", "make", "plants", "--into", "cy", "--where", "id == \"p-005\""]);
+    hub.good(&["batch", "make", "plants", "--into", "cy", "--where", "entry.id == \"p-005\""]);
     hub.good(&["batch", "send", "plants-1", "--to", "handover", "--as", format]);
     let extension = if format == "po" { "po" } else { "xlf" };
     let file = std::fs::read_to_string(hub.path().join(format!("handover/out/plants-1.cy.{extension}"))).unwrap();
@@ -26,13 +26,11 @@ fn out(format: &str) -> (Hub, String) {
 /// Collects a file, which must not go in silence, and gives what is told of it.
 fn told(hub: &Hub, file: &str, name: &str) -> String {
     hub.write(name, file);
-    let ran = hub.run(&["batch", "collect", "plants-1", "--again", "--from", name, "--format", "json"]);
-    let said: Json =
-        serde_json::from_str(&ran.stdout).unwrap_or_else(|error| panic!("{error}: {}{}", ran.stdout, ran.stderr));
-    let is_told = ran.code != Some(0) || said["waiting"].as_u64() > Some(0);
-    assert!(is_told, "exit {:?}: {said}", ran.code);
-    assert_eq!(text(hub, "p-005", "description", "cy"), Json::Null, "{said}");
-    said.to_string()
+    let ran = hub.run(&["batch", "collect", "plants-1", "--again", "--from", name]);
+    let is_told = ran.code != Some(0) || ran.stdout.contains("not translated yet");
+    assert!(is_told, "exit {:?}: {}", ran.code, ran.stdout);
+    assert_eq!(text(hub, "p-005", "description", "cy"), Json::Null, "{}", ran.stdout);
+    ran.stdout + &ran.stderr
 }
 
 #[test]
@@ -64,7 +62,6 @@ fn translations_that_are_none() {
         ("Y rhedyn <1>brenhinol</1> o <2/>, 3 m. ", "it ends with a space"),
         ("Папоротник <1>королевский</1> <2/>, 3 м.", "it is not in Latin letters"),
         ("王立<1>の</1>シダ<2/>、3メートル。", "it is not in Latin letters"),
-        ("⟦<1></1><2/>⟧", "made_up\":1"),
     ] {
         let filled = file.replace(&own, &format!("msgid \"{SOURCE}\"\nmsgstr \"{target}\""));
         let said = told(&hub, &filled, "back.po");
@@ -95,7 +92,7 @@ fn files_that_are_not_what_went_out() {
         ("The <1>royal</1> fern of <2/>, 3 m tall.", "", "its source is not what was sent"),
         (own.as_str(), "u0123456789abcdef", "it is not in this batch"),
         (own.as_str(), "description", "it is not in this batch"),
-        (own.as_str(), other.as_str(), "its source is not what was sent"),
+        (own.as_str(), other.as_str(), "it stands there twice, with different texts"),
         ("X-Batch: plants-1", "X-Batch: plants-9", "it is of the batch `plants-9`, not of `plants-1`"),
         ("\"Language: cy\\n\"", "\"Language: fr\\n\"", "it is into fr, and the batch is into cy"),
         ("X-Source-Language: en", "X-Source-Language: de", "it is from de, and the batch is from en"),

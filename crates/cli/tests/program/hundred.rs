@@ -24,7 +24,7 @@ fn hub() -> Hub {
     let rich = "<p>The <b>royal</b> fern,<br>3 m tall &amp; \"green\" \\ {name}.</p><p><img src=\"a.jpg\" alt=\"A frond\"></p>";
     hub.world.plants.edit_text("p-005", "description", "eng", rich);
     hub.good(&["pull", "catalogue"]);
-    hub.good(&["batch", "make", "plants", "--where", "id == \"p-005\""]);
+    hub.good(&["batch", "make", "plants", "--where", "entry.id == \"p-005\""]);
     hub
 }
 
