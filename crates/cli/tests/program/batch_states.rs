@@ -97,6 +97,12 @@ fn a_reviewer_decides_by_unit() {
     let waits = hub.json(&["batch", "review", "plants-1", "--into", "cy"]);
     let rejected = waits.as_array().unwrap().iter().find(|row| row["outcome"] == "rejected").unwrap();
     assert_eq!((&rejected["reasons"][0], &rejected["reviewer"]), (&"a label, not a tag".into(), &"Gwen Tudor".into()));
+    // What came since somebody looked is not what they decided about.
+    let tag = unit("The eastern relative");
+    let stale = format!("unit,decision,text,reason,seen\r\n{tag},accept,,,Cy something else\r\n");
+    hub.write("stale.csv", &stale);
+    let ran = hub.run(&["batch", "review", "plants-1", "--into", "cy", "--take", "stale.csv", "--by", "Gwen"]).ends(3);
+    assert!(ran.stdout.contains("has come since this one was looked at"), "{}", ran.stdout);
     // What is said twice is done once, and what cannot be is named.
     hub.good(&["batch", "review", "plants-1", "--into", "cy", "--take", "decided.csv", "--by", "Gwen Tudor"]);
     let lost = ["batch", "review", "plants-1", "--into", "cy", "--accept", "u0123456789abcdef", "--by", "Gwen"];

@@ -23,6 +23,23 @@ fn out(format: &str) -> (Hub, String) {
     (hub, file)
 }
 
+#[test]
+fn a_message_with_ids_without_end_is_one_message() {
+    let (hub, file) = out("po");
+    let (heading, _) = file.split_once("\n\n").unwrap();
+    let ids = "u0123456789abcdef ".repeat(20_000);
+    let bomb = format!(
+        "{heading}\n\nmsgctxt \"{ids}\"\nmsgid \"a\"\nmsgid_plural \"{}\"\nmsgstr[0] \"b\"\n",
+        "x".repeat(100_000)
+    );
+    let said = told(&hub, &bomb, "bomb.po");
+    assert!(said.len() < 100_000 && said.contains("it is not in this batch"), "{} bytes", said.len());
+    let (hub, file) = out("xliff-2.1");
+    let long = format!("<segment id=\"s1\" state=\"{}\"", "z".repeat(100_000));
+    let bent = file.replace("<segment id=\"s1\"", &long).replace("</source>", "</source><target>Rhedyn</target>");
+    assert!(told(&hub, &bent, "bent.xlf").len() < 10_000);
+}
+
 /// Collects a file, which must not go in silence, and gives what is told of it.
 fn told(hub: &Hub, file: &str, name: &str) -> String {
     hub.write(name, file);

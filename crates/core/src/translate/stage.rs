@@ -1,5 +1,10 @@
 //! How far a translation is, by what its file says.
 
+use crate::text::{Cut, shorten};
+
+/// The most characters of a file's own word that are told.
+const LONGEST_WORD: usize = 60;
+
 /// How far a translation is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Stage {
@@ -93,7 +98,7 @@ fn doubted_by(told: Option<StageTold>, qualifier: Option<&str>) -> Option<StageT
     let reviewed = told.as_ref().is_some_and(|told| told.stage >= Stage::Reviewed);
     match qualifier {
         Some(word) if is_rejected(word) || (is_doubted(word) && !reviewed) => {
-            Some(StageTold { stage: Stage::Doubted, word: word.to_owned() })
+            Some(StageTold::new(Stage::Doubted, word))
         }
         _ => told,
     }
@@ -113,7 +118,7 @@ impl StageTold {
                 // Those that need adaptation or localisation, and those that nobody but the tool knows.
                 _ => Stage::Begun,
             };
-            StageTold { stage, word: word.to_owned() }
+            StageTold::new(stage, word)
         });
         let told = match (approved, told) {
             (Some("yes"), None) => Some(StageTold { stage: Stage::Reviewed, word: "approved".to_owned() }),
@@ -137,9 +142,14 @@ impl StageTold {
                 "final" => Stage::Final,
                 _ => Stage::Begun,
             };
-            StageTold { stage, word: word.to_owned() }
+            StageTold::new(stage, word)
         });
         doubted_by(told, sub_state)
+    }
+
+    /// What a file says, in as many characters of its own as anybody reads.
+    fn new(stage: Stage, word: &str) -> StageTold {
+        StageTold { stage, word: shorten(word, LONGEST_WORD, Cut::Letters) }
     }
 
     /// Of two segments of one text, the one that is less far.

@@ -15,7 +15,7 @@ use jiff::Timestamp;
 use super::BatchError;
 use crate::config::Brief;
 use keep::{Gathered, Pending, Pseudo, Together};
-pub use review::Decision;
+pub use review::{Decided, Decision};
 pub use source::{FileSource, returned_files};
 pub use survey::{Refusal, batch_told};
 use survey::{Survey, survey};

@@ -105,8 +105,7 @@ pub fn make(
     } else {
         Some(store.begin_batch(&brief.name, (&brief.from, &languages), due, now)?)
     };
-    let near = NearMemory::of(store, brief)?;
-    let made = Made { is_cut: near.is_cut, ..Made::default() };
+    let (made, near) = (Made::default(), NearMemory::default());
     let mut maker = Maker { brief, languages: &languages, made, sent: HashSet::new(), near };
     // What is written meanwhile does not alter what is gone through.
     let listed = store.another()?;
@@ -132,7 +131,7 @@ pub fn make(
         }
         Ok(())
     })?;
-    let mut made = maker.made;
+    let mut made = Made { is_cut: maker.near.is_cut, ..maker.made };
     if let Some((batch, name)) = started {
         store.add_texts(batch, &texts, now)?;
         made.values += store.take_translations(batch, &values, now)? as u64;
@@ -237,7 +236,7 @@ impl Maker<'_> {
                 } else if is_out(open, text.name, into, block) {
                     *self.made.out.entry(into.clone()).or_default() += 1;
                 } else {
-                    let near = self.near.matches(texts.store, (&self.brief.from, into), (at, block))?;
+                    let near = self.near.matches((texts.store, self.brief), into, (at, block))?;
                     wanted.push(self.want(into, block, earlier, near));
                 }
             }

@@ -16,7 +16,7 @@ mod progress;
 mod returned;
 mod review_page;
 mod send;
-mod source;
+mod source_check;
 mod texts;
 mod timed;
 
@@ -26,7 +26,7 @@ use diaporos_systems::SystemError;
 pub use cancel::cancel;
 pub use carrier::{CollectListener, Way, take, way};
 pub use collect::{
-    CollectTally, Collected, Collector, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
+    CollectTally, Collected, Collector, Decided, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
 };
 pub use coverage::{Coverage, Portion, TextStanding, coverage};
 pub use files::{FileWish, Overflow, Written, pseudo_files, reject_notes, write_files};
@@ -37,7 +37,7 @@ pub use progress::{BatchProgress, LanguageTally, progress, tallies};
 pub use returned::Returns;
 pub use review_page::write_review;
 pub use send::{Sent, write_again};
-pub use source::{SourceRow, check_sources};
+pub use source_check::{SourceRow, check_sources};
 pub use timed::{TimedBatch, TimedBatches, TimedCollection};
 
 use crate::ConnectError;

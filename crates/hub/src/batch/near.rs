@@ -15,10 +15,11 @@ const LOOKED_UP: usize = 12;
 /// Matches that a translator sees.
 const SHOWN: usize = 3;
 
-/// The texts of the memory, to be found by others that are nearly the same.
+/// The texts of the memory, to be found by others that are nearly the same. They are read once something
+/// is to be sent, for mostly nothing is.
+#[derive(Default)]
 pub(super) struct NearMemory {
-    index: NearIndex,
-    least: u8,
+    index: Option<NearIndex>,
     /// What was found for the blocks of the text that is looked at.
     of_text: HashMap<usize, Vec<NearText>>,
     /// Whether there are more texts than are looked through.
@@ -26,17 +27,6 @@ pub(super) struct NearMemory {
 }
 
 impl NearMemory {
-    /// Reads the texts whose translation is known; nothing where the brief wants no near matches.
-    pub(super) fn of(store: &Store, brief: &Brief) -> Result<NearMemory, StoreError> {
-        let mut index = NearIndex::default();
-        let least = brief.near.unwrap_or(100);
-        let is_cut = match brief.near {
-            Some(_) => store.memory_texts(&brief.from, LOOKED_THROUGH, |text| index.add(&text))?,
-            None => false,
-        };
-        Ok(NearMemory { index, least, of_text: HashMap::new(), is_cut })
-    }
-
     /// Another text is looked at.
     pub(super) fn begin_text(&mut self) {
         self.of_text.clear();
@@ -45,22 +35,27 @@ impl NearMemory {
     /// What is nearly the same as a block, with its translations into a language, the nearest first.
     pub(super) fn matches(
         &mut self,
-        store: &Store,
-        languages: (&LanguageTag, &LanguageTag),
+        (store, brief): (&Store, &Brief),
+        into: &LanguageTag,
         (at, block): (usize, &Block),
     ) -> Result<Vec<NearMatch>, StoreError> {
         // The forms of a plural differ by nothing but their case, and would be taken for one another.
-        if self.index.is_empty() || !block.cases.is_empty() {
-            return Ok(Vec::new());
-        }
-        let (index, least) = (&mut self.index, self.least);
+        let Some(least) = brief.near.filter(|_| block.cases.is_empty()) else { return Ok(Vec::new()) };
+        let index = match &mut self.index {
+            Some(index) => index,
+            None => {
+                let mut index = NearIndex::default();
+                self.is_cut = store.memory_texts(&brief.from, LOOKED_THROUGH, |text| index.add(&text))?;
+                self.index.insert(index)
+            }
+        };
         let near = self.of_text.entry(at).or_insert_with(|| index.nearest(&block.source, least, LOOKED_UP));
         let mut found = Vec::new();
         for NearText { source, percent, differs } in near.iter().filter(|near| near.percent < 100) {
             if found.len() == SHOWN {
                 break;
             }
-            let known = store.newest_translation(languages, &TextKey::of(source, &[]))?;
+            let known = store.newest_translation((&brief.from, into), &TextKey::of(source, &[]))?;
             found.extend(known.map(|(target, origin)| NearMatch {
                 source: source.clone(),
                 target,

@@ -56,8 +56,7 @@ pub fn write_review(
 
 /// Whether a person has to see to a unit.
 fn waits(unit: &BatchUnit) -> bool {
-    unit.target.is_some()
-        && matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected | UnitStanding::Outdated)
+    unit.target.is_some() && matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected)
 }
 
 fn entry_part(

@@ -65,6 +65,9 @@ impl TimedBatches<'_> {
         let library = &self.config.library;
         let tried = MakeOptions { making: Making::DryRun, ..MakeOptions::default() };
         let wanted = make(store, library, self.brief, &tried, (self.clock)())?;
+        for (text, fault) in &wanted.broken {
+            tracing::warn!("{text} is not sent: {fault}");
+        }
         let words: u64 = wanted.counts.iter().map(|count| count.words).sum();
         if words > self.brief.times.most {
             return Ok(TimedBatch::TooMany { words });

@@ -33,7 +33,7 @@ const MIGRATIONS: [&str; 24] = [
     include_str!("../../migrations/0021_cut.sql"),
     include_str!("../../migrations/0022_touched.sql"),
     include_str!("../../migrations/0023_service.sql"),
-    include_str!("../../migrations/0024_near.sql"),
+    include_str!("../../migrations/0024_near_and_reviewed.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

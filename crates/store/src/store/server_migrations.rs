@@ -10,7 +10,7 @@ use super::database::{Connection, OptionalRow, Session, params};
 const MIGRATIONS: [&str; 3] = [
     include_str!("../../migrations/server/0001_first.sql"),
     include_str!("../../migrations/server/0002_service.sql"),
-    include_str!("../../migrations/server/0003_near.sql"),
+    include_str!("../../migrations/server/0003_near_and_reviewed.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all, and one process at a time. A role

@@ -56,6 +56,8 @@ struct Gathered {
     zone: TimeZone,
     /// Batches of which something was rejected.
     to_send_back: Vec<String>,
+    /// Batches of which something is pending.
+    to_review: Vec<String>,
 }
 
 pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failure> {
@@ -70,6 +72,7 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
         batch: String::new(),
         zone: context.zone.clone(),
         to_send_back: Vec::new(),
+        to_review: Vec::new(),
     };
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
@@ -111,6 +114,9 @@ impl CollectListener for Gathered {
                 self.tally += tally;
                 if tally.rejected > 0 && !self.to_send_back.contains(&self.batch) {
                     self.to_send_back.push(self.batch.clone());
+                }
+                if tally.pending > 0 && !self.to_review.contains(&self.batch) {
+                    self.to_review.push(self.batch.clone());
                 }
                 if let Some(why) = broken {
                     self.refused += 1;
@@ -190,7 +196,8 @@ impl Gathered {
         say(refused, "left alone");
         say(waiting, "not translated yet");
         say(made_up, "made up, for trying");
-        let mut sentences = std::mem::take(&mut self.files);
+        let files = std::mem::take(&mut self.files);
+        let mut sentences = files.clone();
         sentences.push(match parts.as_slice() {
             [] => "Nothing new came back".to_owned(),
             parts => format!("Units: {}", parts.join(", ")),
@@ -203,8 +210,7 @@ impl Gathered {
             sentences
                 .push(format!("next: `diaporos batch reject-note {batch}` writes a file that says why, to send back"));
         }
-        if pending > 0 {
-            let batch = &self.batch;
+        for batch in &self.to_review {
             sentences.push(format!(
                 "next: `diaporos batch review {batch}` shows what is pending, and takes what a person decides"
             ));
@@ -214,7 +220,7 @@ impl Gathered {
         }
         let counts = json!({
             "accepted": accepted, "unchanged": unchanged, "pending": pending, "rejected": rejected, "outdated": outdated, "refused": refused,
-            "waiting": waiting, "made_up": made_up, "values": values, "files_refused": self.refused,
+            "waiting": waiting, "made_up": made_up, "values": values, "files_refused": self.refused, "files": files,
         });
         let counts = counts.as_object().cloned().unwrap_or_default();
         self.sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;

@@ -37,7 +37,7 @@ const COLUMNS: &[Column] = &[
 pub(crate) fn run(args: &Glossary, context: &Context) -> Result<Exit, Failure> {
     let config = context.config()?;
     let brief = brief(&config, &args.brief)?;
-    let mut rows: Vec<TermRow> = brief.rules.terms.rows();
+    let mut rows: Vec<TermRow> = brief.usual.terms.rows();
     // What a language has of its own stands beside what all have.
     for (language, rules) in &brief.by_language {
         let own = rules.terms.rows().into_iter().filter(|row| row.language == *language);

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use clap::Args;
 use diaporos_core::translate::{Inline, UnitId};
 use diaporos_core::value::LanguageTag;
-use diaporos_hub::batch::{CollectTally, Collector, Decision, write_review};
+use diaporos_hub::batch::{CollectTally, Collector, Decided, Decision, write_review};
 use diaporos_hub::config::Brief;
 use diaporos_store::{BatchRow, BatchUnit, Leased, Store, UnitStanding};
 use serde_json::json;
@@ -41,7 +41,7 @@ pub(crate) struct Review {
     /// browser.
     #[arg(long, value_name = "DIR", conflicts_with_all = ["take", "accept", "reject", "change"])]
     page: Option<PathBuf>,
-    /// Do what a file says: CSV with the headings `unit,decision,text,reason`, as the page saves it.
+    /// Do what a file says: CSV with the headings `unit,decision,text,reason,seen`, as the page saves it.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["accept", "reject", "change"])]
     take: Option<PathBuf>,
     /// Accept these units, or `all` that are pending.
@@ -88,7 +88,8 @@ pub(crate) fn run(args: &Review, context: &Context) -> Result<Exit, Failure> {
             None => listed(&store, &found, &languages, context),
         };
     }
-    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch review")?;
+    // Whoever looks keeps nobody from collecting; what came meanwhile is not what they decided about.
+    let store = Context::store(&config)?;
     let (found, brief) = batch(&config, &store, &args.batch)?;
     let into = match languages(args, &found)?.as_slice() {
         [only] => only.clone(),
@@ -101,6 +102,8 @@ pub(crate) fn run(args: &Review, context: &Context) -> Result<Exit, Failure> {
     let reviewer = args.by.clone().or_else(|| Context::variable("USER")).filter(|name| !name.trim().is_empty());
     let reviewer = reviewer.ok_or_else(|| Failure::wrong("nobody is named who decides").advise("name them: `--by`"))?;
     let decisions = if args.step { stepped(&store, &found, &into)? } else { decisions(args, &store, &found, &into)? };
+    drop(store);
+    let mut store = Context::store_leased(&config, &[Leased::Batches], "batch review")?;
     let mut sheet = context.sheet(COLUMNS).within("units");
     let batch = &found;
     let mut collector = Collector { store: &mut store, brief, batch, now: Context::now(), reviewer: Some(reviewer) };
@@ -164,9 +167,7 @@ fn waiting(
         let page = store.batch_units(found.number, into, after, TOGETHER)?;
         let Some(last) = page.last() else { return Ok(()) };
         after = last.text;
-        let waits = |unit: &&BatchUnit| {
-            matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected | UnitStanding::Outdated)
-        };
+        let waits = |unit: &&BatchUnit| matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected);
         page.iter().filter(waits).try_for_each(&mut each)?;
     }
 }
@@ -214,39 +215,37 @@ fn unit_id(text: &str) -> Result<UnitId, Failure> {
 }
 
 /// What the arguments or a file decide.
-fn decisions(
-    args: &Review,
-    store: &Store,
-    found: &BatchRow,
-    into: &LanguageTag,
-) -> Result<Vec<(UnitId, Decision)>, Failure> {
+fn decisions(args: &Review, store: &Store, found: &BatchRow, into: &LanguageTag) -> Result<Vec<Decided>, Failure> {
     if let Some(file) = &args.take {
         return read_decisions(file);
     }
     let mut decisions = Vec::new();
     for text in &args.accept {
         if text != "all" {
-            decisions.push((unit_id(text)?, Decision::Accept));
+            decisions.push(Decided { id: unit_id(text)?, seen: None, decision: Decision::Accept });
             continue;
         }
         waiting(store, found, into, |unit| {
             let is_pending = unit.standing == UnitStanding::Pending;
-            decisions.extend(is_pending.then(|| (unit.unit.id.clone(), Decision::Accept)));
+            let decision = Decision::Accept;
+            let (id, seen) = (unit.unit.id.clone(), unit.target.clone());
+            decisions.extend(is_pending.then_some(Decided { id, seen, decision }));
             Ok(())
         })?;
     }
     if let (Some(unit), Some(reason)) = (&args.reject, &args.reason) {
-        decisions.push((unit_id(unit)?, Decision::Reject(reason.clone())));
+        decisions.push(Decided { id: unit_id(unit)?, seen: None, decision: Decision::Reject(reason.clone()) });
     }
     if let (Some(unit), Some(text)) = (&args.change, &args.text) {
-        decisions.push((unit_id(unit)?, Decision::Change(Inline::from_coded(text))));
+        let decision = Decision::Change(Inline::from_coded(text));
+        decisions.push(Decided { id: unit_id(unit)?, seen: None, decision });
     }
     Ok(decisions)
 }
 
 /// Goes through what waits, and asks. Nothing is done before the end, so that whoever stops has decided what
 /// they decided, and no more.
-fn stepped(store: &Store, found: &BatchRow, into: &LanguageTag) -> Result<Vec<(UnitId, Decision)>, Failure> {
+fn stepped(store: &Store, found: &BatchRow, into: &LanguageTag) -> Result<Vec<Decided>, Failure> {
     let mut units = Vec::new();
     waiting(store, found, into, |unit| {
         units.push(unit.clone());
@@ -282,7 +281,8 @@ fn stepped(store: &Store, found: &BatchRow, into: &LanguageTag) -> Result<Vec<(U
                 Some(other) => return Err(Failure::wrong(format!("`{other}` is no answer"))),
             }
         };
-        decisions.extend(decision.map(|decision| (unit.unit.id, decision)));
+        let (id, seen) = (unit.unit.id, unit.target);
+        decisions.extend(decision.map(|decision| Decided { id, seen, decision }));
     }
     Ok(decisions)
 }

@@ -19,6 +19,17 @@ pub enum Decision {
     Reject(String),
 }
 
+/// A decision about a unit.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Decided {
+    /// The unit.
+    pub id: UnitId,
+    /// The translation that was looked at, where it is known: of another one nothing was decided.
+    pub seen: Option<Inline>,
+    /// What is decided.
+    pub decision: Decision,
+}
+
 impl Collector<'_> {
     /// Does what a person decides about units into a language. Each is told that cannot be done, with the
     /// reason; the others are done all the same.
@@ -28,13 +39,14 @@ impl Collector<'_> {
     pub fn decide(
         &mut self,
         into: &LanguageTag,
-        decisions: impl IntoIterator<Item = (UnitId, Decision)>,
+        decisions: impl IntoIterator<Item = Decided>,
         row: &mut dyn FnMut(UnitRow),
     ) -> Result<CollectTally, BatchError> {
         let (tally, pending) = (CollectTally::default(), Pending::default());
         let mut gathered = Gathered { tally, pending, row };
-        for (id, decision) in decisions {
-            if let Err(why) = self.decided(&id, into, decision, &mut gathered)? {
+        for decided in decisions {
+            let id = decided.id.clone();
+            if let Err(why) = self.decided(decided, into, &mut gathered)? {
                 gathered.tally.refused += 1;
                 let (unit, language) = (id.to_string(), into.clone());
                 (gathered.row)(UnitRow { unit, name: None, language, outcome: "refused", reasons: vec![why] });
@@ -50,14 +62,18 @@ impl Collector<'_> {
     /// One decision; why it cannot be done, where it cannot.
     fn decided(
         &mut self,
-        id: &UnitId,
+        Decided { id, seen, decision }: Decided,
         into: &LanguageTag,
-        decision: Decision,
         gathered: &mut Gathered<'_>,
     ) -> Result<Result<(), String>, BatchError> {
-        let Some(unit) = self.store.batch_unit(self.batch.number, into, id)? else {
+        let Some(unit) = self.store.batch_unit(self.batch.number, into, &id)? else {
             return Ok(Err(format!("`{id}` is not in this batch, into {into}")));
         };
+        // What is decided already is decided, whatever was looked at.
+        let is_another = seen.is_some() && seen != unit.target;
+        if is_another && !matches!(&decision, Decision::Change(text) if unit.target.as_ref() == Some(text)) {
+            return Ok(Err(format!("another translation of `{id}` has come since this one was looked at")));
+        }
         let target = match decision {
             Decision::Reject(reason) => return Ok(self.turn_down(unit, into, reason, gathered)),
             Decision::Accept if !matches!(unit.standing, UnitStanding::Pending | UnitStanding::Rejected) => {

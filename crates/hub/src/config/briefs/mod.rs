@@ -67,8 +67,8 @@ pub struct Brief {
     pub links: Links,
     /// From which percentage on near matches are offered; none are where there is none.
     pub near: Option<u8>,
-    /// How translations are judged, and what they cost.
-    pub rules: BriefRules,
+    /// How translations are judged, and what they cost, where a language has no rules of its own.
+    pub usual: BriefRules,
     /// The same, of languages that have rules of their own.
     pub by_language: BTreeMap<LanguageTag, BriefRules>,
     /// What `serve` does for it by itself.
@@ -79,7 +79,7 @@ impl Brief {
     /// How translations into a language are judged, and what they cost.
     #[must_use]
     pub fn rules(&self, into: &LanguageTag) -> &BriefRules {
-        self.by_language.get(into).unwrap_or(&self.rules)
+        self.by_language.get(into).unwrap_or(&self.usual)
     }
 }
 

@@ -76,7 +76,7 @@ impl BriefReader<'_> {
             links: links?,
             near: near?,
             by_language: by_language?,
-            rules: rules?,
+            usual: rules?,
             times: times?,
         })
     }

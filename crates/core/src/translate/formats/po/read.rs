@@ -167,7 +167,8 @@ fn file_heading(text: &str, heading: &mut FileHeading) -> Told {
 /// A unit for each form of a message: its ids stand in the order of the forms, its texts as the heading has
 /// it.
 fn forms(message: &Message, plural: &str, heading: &FileHeading) -> Vec<Returned> {
-    let ids: Vec<&str> = message.context.split(' ').filter(|id| !id.is_empty()).collect();
+    // No message of ours has more ids than forms; each would be told with the whole text.
+    let ids: Vec<&str> = message.context.split(' ').filter(|id| !id.is_empty()).take(MOST_FORMS).collect();
     let places = match &heading.into {
         Some(language) => places(heading.plural_forms.as_deref(), language)
             .map(|places| (super::plural_forms::whole_forms(language), places)),

@@ -29,7 +29,7 @@ pub fn check_sources(glance: Glance<'_>, brief: &Brief, mut each: impl FnMut(Sou
         for (name, field, source) in texts.sources() {
             count += 1;
             let limit = field.limit.filter(|_| field.form == Form::Plain);
-            let check = SourceCheck { from: &brief.from, into: &brief.into, terms: &brief.rules.terms, limit };
+            let check = SourceCheck { from: &brief.from, into: &brief.into, terms: &brief.usual.terms, limit };
             for (finding, what) in check.of(&texts.shape(field, source)) {
                 each(SourceRow { text: texts.place(name), finding, what });
             }
