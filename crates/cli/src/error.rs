@@ -215,6 +215,9 @@ impl From<BatchError> for Failure {
             BatchError::Look(error) => error.into(),
             BatchError::Connect(error) => error.into(),
             BatchError::System(error) => error.into(),
+            BatchError::Machine { ref batch, .. } => Failure::failed(error.to_string()).advise(format!(
+                "nothing was sent, and what it gave is kept: `diaporos batch send {batch}` asks for the rest; with `--without-machine` it goes as it is"
+            )),
             BatchError::File { .. } | BatchError::Standing(_) => Failure::failed(error.to_string()),
         }
     }

@@ -8,6 +8,7 @@ mod bulletins;
 mod catalogue;
 mod faults;
 mod kiosk;
+mod machine;
 mod newsroom;
 mod photographs;
 mod phrases;
@@ -24,6 +25,7 @@ pub use archive::{ARCHIVE_KEY, Archive};
 pub use catalogue::Catalogue;
 pub use faults::{Annexe, Asked, Fault, Noticeboard, PastTheEnd, Rule, Says, Whim};
 pub use kiosk::Kiosk;
+pub use machine::{MachineSlip, TranslationMachine};
 pub use newsroom::Newsroom;
 pub use server::StandIn;
 pub use slip::{FileSlip, Slip, Spoilt};
@@ -40,6 +42,8 @@ pub const AGENCY_TOKEN: &str = "ostrel-agency-client-51de";
 
 /// What the service of phrases takes.
 pub const PHRASES_TOKEN: &str = "ostrel-phrases-client-2e7a";
+/// What the machine that translates takes.
+pub const MACHINE_TOKEN: &str = "ostrel-machine-client-88f0";
 
 /// The files of the demo's hub.
 pub const HUB_FILES: [(&str, &str); 7] = [
@@ -114,6 +118,10 @@ pub struct World {
     pub cards: Kiosk,
     /// The server of the service that gives phrases.
     pub phrases: StandIn,
+    /// The server of the machine that translates.
+    pub machine: StandIn,
+    /// What it makes of texts.
+    pub translation_machine: TranslationMachine,
 }
 
 impl World {
@@ -127,6 +135,7 @@ impl World {
         let pages = VisitorSite::new();
         let translators = Agency::default();
         let cards = Kiosk::default();
+        let translation_machine = TranslationMachine::default();
         Ok(World {
             bulletins: StandIn::start(bulletins::routes()).await?,
             catalogue: StandIn::start(catalogue::routes(plants.clone())).await?,
@@ -138,6 +147,8 @@ impl World {
             kiosk: StandIn::start(kiosk::routes(cards.clone())).await?,
             cards,
             phrases: StandIn::start(phrases::routes()).await?,
+            machine: StandIn::start(machine::routes(translation_machine.clone())).await?,
+            translation_machine,
         })
     }
 
@@ -157,6 +168,8 @@ impl World {
             ("KIOSK_URL", format!("{}/kiosk", self.kiosk.url())),
             ("PHRASES_URL", format!("{}/phrases", self.phrases.url())),
             ("PHRASES_TOKEN", PHRASES_TOKEN.to_owned()),
+            ("MACHINE_URL", format!("{}/translate", self.machine.url())),
+            ("MACHINE_TOKEN", MACHINE_TOKEN.to_owned()),
         ]
     }
 }

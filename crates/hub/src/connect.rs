@@ -13,7 +13,7 @@ use diaporos_systems::http::{
     Client, ClientCredentials, Credential, HeaderText, Limits, LogIn, Network, Part, Signing, Together, is_loopback,
     join_url, shown_url,
 };
-use diaporos_systems::service::{Service, Services};
+use diaporos_systems::service::{Service, ServiceSettings, Services};
 use diaporos_systems::settings::path::read_within;
 use diaporos_systems::settings::{CredentialReference, NetworkConfig, PartText, PlaceText};
 use diaporos_systems::told::{MailRecipient, PostRecipient, Reached, Recipient};
@@ -22,7 +22,7 @@ use diaporos_systems::{DocumentPlace, Read, Secret, SecretReference, Setup, Writ
 use jiff::Timestamp;
 use url::Url;
 
-use crate::config::{Config, ConfiguredLane, HookConfig, ServiceConfig, SystemConfig, TellConfig, TellWay};
+use crate::config::{Config, ConfiguredLane, HookConfig, Machine, SystemConfig, TellConfig, TellWay};
 use crate::identity::identity;
 use crate::pacing::StorePacing;
 
@@ -102,14 +102,21 @@ impl<'a> Connector<'a> {
         let mut services = Services::new();
         for service in lanes.flat_map(|lane| &lane.services) {
             if !services.contains_key(&service.name) {
-                services.insert(service.name.clone(), self.service(service)?);
+                services.insert(service.name.clone(), self.service(&service.system, &service.call)?);
             }
         }
         Ok(services)
     }
 
-    fn service(&self, service: &ServiceConfig) -> Result<Service, ConnectError> {
-        let ServiceConfig { system: name, call, .. } = service;
+    /// The machine that translates, with what it is shown.
+    ///
+    /// # Errors
+    /// Where its address or its secret cannot be had.
+    pub(crate) fn machine(&self, machine: &Machine) -> Result<Service, ConnectError> {
+        self.service(&machine.system, &machine.call)
+    }
+
+    fn service(&self, name: &SystemName, call: &ServiceSettings) -> Result<Service, ConnectError> {
         let setup = OneSetup { connector: self, name, limits: &call.limits, network: &call.network };
         let setup: &dyn Setup = &setup;
         let url = setup.address(&call.url)?;

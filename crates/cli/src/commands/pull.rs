@@ -9,6 +9,7 @@ use diaporos_hub::config::{Config, OWN};
 use diaporos_hub::own::{OwnTally, make_own};
 use diaporos_hub::pull::{PullOptions, PullRow, PullSource, pull};
 use diaporos_store::{Leased, PageTally, Store};
+use indexmap::IndexMap;
 use serde_json::{Map, json};
 
 use super::{counted, system};
@@ -85,10 +86,13 @@ pub(crate) async fn run(args: &Pull, context: &Context) -> Result<Exit, Failure>
         note(&format!("note: {system}: {}", one_line(text)));
     }
     for row in &rows {
-        for problem in row.problems.iter().take(MOST_TOLD) {
-            note(&format!("problem: {}", one_line(problem)));
+        let mut told: IndexMap<&str, usize> = IndexMap::new();
+        row.problems.iter().for_each(|problem| *told.entry(problem.as_str()).or_default() += 1);
+        for (problem, times) in told.iter().take(MOST_TOLD) {
+            let times = if *times > 1 { format!(" ({times} times)") } else { String::new() };
+            note(&format!("problem: {}{times}", one_line(problem)));
         }
-        let more = row.problems.len().saturating_sub(MOST_TOLD);
+        let more: usize = told.values().skip(MOST_TOLD).sum();
         if more > 0 {
             note(&format!("and {more} more problems of {}; `--format json` lists them all", row.system));
         }

@@ -104,7 +104,9 @@ fn a_reviewer_decides_by_unit() {
     let ran = hub.run(&["batch", "review", "plants-1", "--into", "cy", "--take", "stale.csv", "--by", "Gwen"]).ends(3);
     assert!(ran.stdout.contains("has come since this one was looked at"), "{}", ran.stdout);
     // What is said twice is done once, and what cannot be is named.
-    hub.good(&["batch", "review", "plants-1", "--into", "cy", "--take", "decided.csv", "--by", "Gwen Tudor"]);
+    let told =
+        hub.json(&["batch", "review", "plants-1", "--into", "cy", "--take", "decided.csv", "--by", "Gwen Tudor"]);
+    assert_eq!((&told["unchanged"], &told["accepted"], &told["rejected"]), (&2.into(), &0.into(), &0.into()), "{told}");
     let lost = ["batch", "review", "plants-1", "--into", "cy", "--accept", "u0123456789abcdef", "--by", "Gwen"];
     assert!(hub.run(&lost).ends(3).stdout.contains("is not in this batch, into cy"));
     let tag = unit("The eastern relative");

@@ -44,6 +44,7 @@ mod killed;
 mod lanes;
 mod launches;
 mod looking;
+mod machine;
 mod mail;
 mod mailbox;
 mod mapping;

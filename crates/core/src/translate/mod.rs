@@ -7,6 +7,7 @@ mod count;
 mod formats;
 mod inline;
 mod key;
+mod machine;
 mod near;
 mod plural;
 mod protect;
@@ -28,6 +29,7 @@ pub use formats::{
 };
 pub use inline::{Inline, Piece, TagNumber};
 pub use key::TextKey;
+pub use machine::{for_machine, from_machine};
 pub use near::{Band, Difference, NearIndex, NearMatch, NearText, nearness_of};
 pub use plural::{Counting, PluralForm, PluralFormError, Plurals};
 pub use protect::{Keep, Preset, Protected};

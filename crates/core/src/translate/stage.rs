@@ -71,6 +71,9 @@ impl AcceptFrom {
         match told {
             None if least <= Stage::Translated => None,
             None => Some(format!("its file does not say that it is {}", self.word())),
+            Some(StageTold { stage: Stage::Doubted, word }) if word == MADE_BY_MACHINE => {
+                Some("a machine made it: a person has to take or change it".to_owned())
+            }
             Some(StageTold { stage: Stage::Doubted, word }) => {
                 Some(format!("its file marks it `{word}`, which a person has to take or change"))
             }
@@ -79,6 +82,9 @@ impl AcceptFrom {
         }
     }
 }
+
+/// What our own files say of a target that a machine made (XLIFF 2, `subState`).
+pub(super) const MADE_BY_MACHINE: &str = "diaporos:mt-suggestion";
 
 /// What says that nobody has decided about a text, whatever its state: XLIFF 1.2 has these words as
 /// `state-qualifier`, tools write the like as `subState`.

@@ -124,6 +124,9 @@ pub struct UnitContext {
     /// Texts that are nearly the same, with their translations, the nearest first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub near: Vec<NearMatch>,
+    /// What a machine made of it, for people to mend.
+    #[serde(skip)]
+    pub machine: Option<Inline>,
 }
 
 impl Serialize for Inline {

@@ -2,35 +2,35 @@
 
 use std::path::PathBuf;
 
+use diaporos_core::translate::UnitFormat;
 use diaporos_core::value::LanguageTag;
-use diaporos_store::{BatchRow, Store, UnitStanding};
+use diaporos_store::{BatchRow, BatchStanding, Store, UnitStanding};
 use diaporos_systems::agency::Agency;
 use jiff::Timestamp;
 
 use super::collect::{Collected, Collector, FileSource, UnitRow, batch_told, returned_files};
+use super::files::{UnitFile, write_out};
+use super::machine::{Asker, MachineTally};
 use super::progress::tallies;
-use super::send::{Sent, send, send_to_folder};
+use super::send::{Sent, keep_in_house, send, send_to_folder};
 use super::{BatchError, ConnectError};
 use crate::Connector;
 use crate::config::{Brief, Carrier, Config};
 
 /// A carrier that can be reached.
-pub enum Way {
+enum Way {
     /// An agency.
     Agency(Box<Agency>),
     /// A folder.
     Folder(PathBuf),
+    /// Nobody: people of the house review what the machine makes.
+    InHouse,
 }
 
-/// The carrier of a brief.
-///
-/// # Errors
-/// Where the agency cannot be set up.
-pub fn way(config: &Config, connector: &Connector<'_>, brief: &Brief) -> Result<Way, ConnectError> {
-    Ok(match &brief.carrier {
-        Carrier::Folder(folder) => Way::Folder(config.folder.join(folder)),
-        Carrier::Agency(name) => Way::Agency(Box::new(connector.agency(name)?)),
-    })
+/// How a brief's batches go out, and come back.
+pub struct Carrying {
+    way: Way,
+    machine: Option<Asker>,
 }
 
 /// What is told of a collection.
@@ -41,22 +41,61 @@ pub trait CollectListener {
     fn file(&mut self, name: &str, collected: Collected);
 }
 
-impl Way {
-    /// Sends a batch.
+impl Carrying {
+    /// The carrier of a brief, and its machine.
     ///
     /// # Errors
-    /// Where the agency fails, or a file cannot be written; sending again goes on.
+    /// Where the agency or the machine cannot be set up.
+    pub fn of(config: &Config, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
+        let way = match &brief.carrier {
+            Carrier::Folder(folder) => Way::Folder(config.folder.join(folder)),
+            Carrier::Agency(name) => Way::Agency(Box::new(connector.agency(name)?)),
+            Carrier::InHouse => Way::InHouse,
+        };
+        Carrying { way, machine: None }.with_machine(connector, brief)
+    }
+
+    /// Files that are put into a folder, whoever carries those of the brief otherwise.
+    ///
+    /// # Errors
+    /// Where the machine cannot be set up.
+    pub fn to_folder(folder: PathBuf, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
+        Carrying { way: Way::Folder(folder), machine: None }.with_machine(connector, brief)
+    }
+
+    fn with_machine(self, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
+        let machine = brief.machine.as_ref().map(|machine| connector.machine(machine)).transpose()?;
+        Ok(Carrying { machine: machine.map(|service| Asker { service }), ..self })
+    }
+
+    /// The same without asking the machine: what it gave before still stands in files.
+    #[must_use]
+    pub fn unasked(self) -> Carrying {
+        Carrying { machine: None, ..self }
+    }
+
+    /// Sends a batch, once a machine was asked where the brief has one.
+    ///
+    /// # Errors
+    /// Where the agency or the machine fails, or a file cannot be written; sending again goes on.
     pub async fn send(
         &self,
         store: &mut Store,
         brief: &Brief,
         batch: &mut BatchRow,
         clock: &(dyn Fn() -> Timestamp + Sync),
-    ) -> Result<Sent, BatchError> {
-        match self {
+    ) -> Result<(Sent, Option<MachineTally>), BatchError> {
+        let is_open = matches!(batch.standing, BatchStanding::Made | BatchStanding::Sending);
+        let asked = match (&self.machine, &brief.machine) {
+            (Some(asker), Some(machine)) if is_open => Some(asker.ask(store, (brief, machine), batch, clock).await?),
+            _ => None,
+        };
+        let sent = match &self.way {
             Way::Agency(agency) => send(store, agency, brief, batch, clock).await,
             Way::Folder(folder) => send_to_folder(store, folder, brief, batch, clock()),
-        }
+            Way::InHouse => keep_in_house(store, batch, clock()),
+        };
+        Ok((sent?, asked))
     }
 
     /// Collects what lies in the folder, or is ready at the agency. Files that were collected before are looked
@@ -70,7 +109,17 @@ impl Way {
         again: bool,
         listener: &mut dyn CollectListener,
     ) -> Result<(), BatchError> {
-        match self {
+        match &self.way {
+            Way::InHouse => {
+                for into in &collector.batch.into {
+                    let mut bytes = Vec::new();
+                    let mut file = UnitFile { format: UnitFormat::Xliff2, to: &mut bytes };
+                    if write_out(collector.store, collector.brief, collector.batch, into, &mut file)? > 0 {
+                        let name = format!("{}, {into}", collector.batch.name);
+                        take(collector, &FileSource::Bytes(name, bytes), again, listener)?;
+                    }
+                }
+            }
             Way::Folder(folder) => {
                 for source in returned_files(folder)? {
                     // A folder holds what came back of every batch.

@@ -9,6 +9,7 @@ use diaporos_store::{BatchRow, BatchUnit, Origin, Store, UnitStanding};
 use diaporos_systems::files::publish;
 
 use super::BatchError;
+use super::machine::suggestion;
 use crate::config::Brief;
 
 /// Units that are read together.
@@ -50,7 +51,8 @@ pub(super) fn write_out(
         if unit.origin == Origin::Repeated || unit.standing != UnitStanding::Out {
             return Ok(0);
         }
-        let outgoing = with_terms(brief, into, unit);
+        let mut outgoing = with_terms(brief, into, unit);
+        outgoing.context.machine = suggestion(store, brief, unit, into)?;
         write(Outgoing { unit: &outgoing, target: None, complaints: &[] })
     })
 }

@@ -18,6 +18,7 @@ use jiff::Timestamp;
 
 use super::BatchError;
 use super::complete::{joined, known_blocks, translation};
+use super::machine::characters;
 use super::near::NearMemory;
 use super::price::Carried;
 use super::texts::{Freshness, Texts, entries};
@@ -70,6 +71,8 @@ pub struct Made {
     pub entries: u64,
     /// From which languages into which translations were taken that are not of the very languages.
     pub of_others: BTreeSet<(LanguageTag, LanguageTag)>,
+    /// The characters that a machine will be sent, by language.
+    pub machine: BTreeMap<LanguageTag, u64>,
     /// Whether the memory has more texts than were looked through for near matches.
     pub is_cut: bool,
     /// Texts that are broken, of which nothing is sent: where they stand, and why.
@@ -237,7 +240,12 @@ impl Maker<'_> {
                     *self.made.out.entry(into.clone()).or_default() += 1;
                 } else {
                     let near = self.near.matches((texts.store, self.brief), into, (at, block))?;
-                    wanted.push(self.want(into, block, earlier, near));
+                    let wish = self.want(into, block, earlier, near);
+                    if wish.origin != Origin::Repeated {
+                        let characters = characters(texts.store, self.brief, block, (into, wish.percent))?;
+                        *self.made.machine.entry(into.clone()).or_default() += characters;
+                    }
+                    wanted.push(wish);
                 }
             }
         }
@@ -378,6 +386,7 @@ fn new_text(texts: &Texts<'_>, text: &FieldText<'_>, at: usize, languages: Vec<W
         notes: texts.brief.notes.iter().chain(&field.note).cloned().collect(),
         earlier: None,
         near: Vec::new(),
+        machine: None,
     };
     NewText {
         entry: texts.entry.number,

@@ -7,6 +7,7 @@ mod collect;
 mod complete;
 mod coverage;
 mod files;
+mod machine;
 mod make;
 mod near;
 mod page;
@@ -24,12 +25,13 @@ use diaporos_store::StoreError;
 use diaporos_systems::SystemError;
 
 pub use cancel::cancel;
-pub use carrier::{CollectListener, Way, take, way};
+pub use carrier::{Carrying, CollectListener, take};
 pub use collect::{
     CollectTally, Collected, Collector, Decided, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
 };
 pub use coverage::{Coverage, Portion, TextStanding, coverage};
 pub use files::{FileWish, Overflow, Written, pseudo_files, reject_notes, write_files};
+pub use machine::MachineTally;
 pub use make::{Made, MakeOptions, Making, make};
 pub use page::write_page;
 pub use price::{Carried, Price, price};
@@ -65,6 +67,18 @@ pub enum BatchError {
         file: String,
         /// Why.
         reason: String,
+    },
+    /// The machine that translates before people do gave no answer for all.
+    #[error("the machine of `{brief}` gave no answer for {unanswered} texts: {why}")]
+    Machine {
+        /// The brief.
+        brief: String,
+        /// The batch.
+        batch: String,
+        /// For how many texts.
+        unanswered: u64,
+        /// Why, of the first.
+        why: String,
     },
     /// A batch stands where this cannot be done with it.
     #[error("{0}")]

@@ -16,6 +16,14 @@ pub struct Price {
     pub hundredths: i64,
 }
 
+impl Price {
+    /// So many hundred-thousandths of a currency, half a hundredth up.
+    #[must_use]
+    pub fn rounded(currency: &str, hundred_thousandths: i64) -> Price {
+        Price { currency: currency.to_owned(), hundredths: hundred_thousandths.saturating_add(500) / 1_000 }
+    }
+}
+
 impl std::fmt::Display for Price {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.pad(&format!("{} {}.{:02}", self.currency, self.hundredths / 100, self.hundredths % 100))
@@ -66,7 +74,7 @@ pub fn price<'a>(
     }
     let least = |language| rates(language).map_or(0, |rates| rates.minimum);
     let sum = by_language.iter().map(|(language, sum)| *sum.max(&least(language))).fold(0, i64::saturating_add);
-    Some(Price { currency: currency?, hundredths: sum.saturating_add(500) / 1_000 })
+    Some(Price::rounded(&currency?, sum))
 }
 
 #[cfg(test)]

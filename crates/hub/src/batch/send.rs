@@ -33,6 +33,8 @@ pub enum Sent {
     Already(Timestamp),
     /// Its files lie in the folder.
     Written(Vec<PathBuf>),
+    /// It stays here, where people review what the machine made.
+    InHouse,
 }
 
 /// Whether a batch can be sent, or was.
@@ -125,6 +127,20 @@ fn ordered(store: &mut Store, batch: &mut BatchRow, order: &str, now: Timestamp)
     batch.sent = Some(now);
     batch.order_there = Some(order.to_owned());
     Ok(store.note_batch(batch)?)
+}
+
+/// A batch that stays in the house: what the machine made is what comes back.
+///
+/// # Errors
+/// Where the store fails, or the batch stands where it cannot be sent.
+pub(super) fn keep_in_house(store: &mut Store, batch: &mut BatchRow, now: Timestamp) -> Result<Sent, BatchError> {
+    if let Some(done) = ready(batch)? {
+        return Ok(done);
+    }
+    batch.standing = BatchStanding::Sent;
+    batch.sent = Some(now);
+    store.note_batch(batch)?;
+    Ok(Sent::InHouse)
 }
 
 /// Writes what of a batch is still out into a folder once more, in whatever format; nothing is sent by that.

@@ -5,7 +5,7 @@ use diaporos_store::{BatchRow, BatchStanding, Store};
 use jiff::Timestamp;
 
 use super::BatchError;
-use super::carrier::{CollectListener, way};
+use super::carrier::{Carrying, CollectListener};
 use super::collect::{CollectTally, Collected, Collector, UnitRow};
 use super::make::{MakeOptions, Making, make};
 use crate::Connector;
@@ -56,10 +56,10 @@ impl TimedBatches<'_> {
     /// # Errors
     /// Where the carrier fails, or a condition has no value; the next time goes on.
     pub async fn make_and_send(&self, store: &mut Store) -> Result<TimedBatch, BatchError> {
-        let way = way(self.config, self.connector, self.brief)?;
+        let carrying = Carrying::of(self.config, self.connector, self.brief)?;
         let mut batches = Vec::new();
         for mut begun in self.of(store, BatchStanding::Sending)? {
-            way.send(store, self.brief, &mut begun, self.clock).await?;
+            carrying.send(store, self.brief, &mut begun, self.clock).await?;
             batches.push(begun.name);
         }
         let library = &self.config.library;
@@ -77,7 +77,7 @@ impl TimedBatches<'_> {
             let sent = MakeOptions { making: Making::Sent, ..MakeOptions::default() };
             let made = make(store, library, self.brief, &sent, (self.clock)())?;
             if let Some(mut batch) = made.batch.map(|name| store.batch(&name)).transpose()?.flatten() {
-                way.send(store, self.brief, &mut batch, self.clock).await?;
+                carrying.send(store, self.brief, &mut batch, self.clock).await?;
                 batches.push(batch.name);
             }
         }
@@ -89,12 +89,12 @@ impl TimedBatches<'_> {
     /// # Errors
     /// Where the carrier or the store fails; what was accepted before stays.
     pub async fn collect(&self, store: &mut Store) -> Result<TimedCollection, BatchError> {
-        let way = way(self.config, self.connector, self.brief)?;
+        let carrying = Carrying::of(self.config, self.connector, self.brief)?;
         let mut collection = TimedCollection::default();
         for batch in self.of(store, BatchStanding::Sent)? {
             let mut collector =
                 Collector { store, brief: self.brief, batch: &batch, now: (self.clock)(), reviewer: None };
-            way.collect(&mut collector, false, &mut collection).await?;
+            carrying.collect(&mut collector, false, &mut collection).await?;
         }
         Ok(collection)
     }

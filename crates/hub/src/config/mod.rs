@@ -48,7 +48,7 @@ use jiff::Timestamp;
 
 pub use alerting::Alerting;
 pub use amendments::{AMENDMENTS, AMENDMENTS_FILE, NamedAmendments, block, read_amendments};
-pub use briefs::{Back, Brief, BriefField, BriefRules, BriefTimes, Carrier, Outdated, Rates};
+pub use briefs::{Back, Brief, BriefField, BriefRules, BriefTimes, Carrier, Machine, MachineText, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
 pub use house_form::{Rewritten, house_form};

@@ -7,10 +7,10 @@ use diaporos_core::diagnostic::{Code, Diagnostic, Report};
 use diaporos_core::expr::Slots;
 use diaporos_core::expr::types::Languages;
 use diaporos_core::lane::{FieldExpression, TypeRef};
-use diaporos_core::model::{Field, Model, fit};
+use diaporos_core::model::{Field, FieldKind, Model, fit};
 use diaporos_core::settings;
 use diaporos_core::settings::forms::{EXPRESSION, NAMED_EXPRESSIONS, TYPE};
-use diaporos_core::settings::{Form, InnerText, Item, Section, Table};
+use diaporos_core::settings::{Form, InnerText, Item, Section, Table, words};
 use diaporos_core::value::{SystemName, TypeName, Value};
 use diaporos_systems::service::{SERVICE_CALL, ServiceSettings, service_settings};
 use indexmap::IndexMap;
@@ -56,6 +56,8 @@ pub(super) static SERVICE: Table = Table::new(
             of: TYPE, required, "entries of this type have a field of the service's name, as if their source gave it; a value per language, where what is sent has languages", "catalogue/plant-profile";
             where: EXPRESSION, none, "only those for which this holds; the others have null there", "state == \"live\"";
             send: NAMED_EXPRESSIONS, required, "what is sent, of the entry as its source has it: the members of a JSON body, or parameters", "{ text = 'description@en | plain', most = '8' }";
+            kind: Form::Word { what: "a kind of field", of: || words(&FieldKind::WORDS) }, usual "text", "what it gives", "record";
+            many: Form::Boolean, usual "false", "whether that is a list of such values", "true";
             a_day: Form::Count(1), none, "how often it may be asked on a day (UTC); each content is asked about once", "500";
             otherwise: Form::Anything, none, "what the field is where the service does not answer; without it the entry is held", "[]";
         ],
@@ -83,7 +85,9 @@ fn service(
             format!("`{}` cannot be a service's name, which is a field's: small letters, digits and `_`", name.value);
         report.add(Diagnostic::error(Code::BadValue, name.span.clone(), message));
     }
-    let call = service_settings(table, around.folder, report);
+    let kind = table.word("kind", &FieldKind::WORDS, report);
+    let field = kind.map(|kind| Field { kind, many: table.boolean("many", report), ..Field::default() });
+    let call = field.and_then(|field| service_settings(table, around.folder, field, report));
     let a_day = table.count("a_day", report).map(|count| count.value);
     let otherwise = table.value("otherwise");
     let Asked { of, holds, send, slots } = asked(name, table, around, report)?;

@@ -45,6 +45,12 @@ impl Service {
         self.client.limits().failures
     }
 
+    /// An error of it, with its address.
+    #[must_use]
+    pub fn error(&self, kind: ErrorKind) -> SystemError {
+        SystemError { system: self.client.system().clone(), url: shown_url(&self.url), kind }
+    }
+
     /// What it gives for what is sent. The same `content` is the same question: a service that keeps what it was asked
     /// by is told so (`Idempotency-Key`), since an answer may be lost.
     ///

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use diaporos_core::diagnostic::Report;
-use diaporos_core::model::{Field, FieldKind};
+use diaporos_core::model::Field;
 use diaporos_core::settings;
 use diaporos_core::settings::forms::DURATION;
 use diaporos_core::settings::{Form, Section, Setting, words};
@@ -52,25 +52,26 @@ pub const SERVICE_CALL: [&[Setting]; 2] = [
         method: Form::Word { what: "a method by which services are asked", of: || words(&METHODS) }, usual "POST", "how it is asked: by POST with a JSON body, or by GET with parameters", "GET";
         credential: Form::Table(&CREDENTIAL), none, "what it is shown", "{ bearer = \"env:PHRASES_TOKEN\" }";
         at: JSON_PATH, required, "where its answer has what it gives", "$.phrases[*].text";
-        kind: Form::Word { what: "a kind of field", of: || words(&FieldKind::WORDS) }, usual "text", "what that is", "record";
-        many: Form::Boolean, usual "false", "whether it is a list of such values", "true";
         timeout: DURATION, usual "60s", "how long an answer may take", "20s";
         retries: Form::Count(0), usual "2", "how often it is asked again where it surely did nothing; at most 10", "0";
         rate: RATE, none, "how many requests are sent in a second, a minute or an hour", "60/min";
         concurrency: Form::Count(1), usual "4", "how many requests are under way at once; at most 64", "1";
-        failures: Form::Count(1), usual "5", "after how many failures in a row a push asks it no more", "1";
+        failures: Form::Count(1), usual "5", "after how many failures in a row it is asked no more by this run", "1";
     ],
     REACHED,
 ];
 
-/// Reads how a service is asked.
-pub fn service_settings(table: &mut Section<'_>, folder: &Path, report: &mut Report) -> Option<ServiceSettings> {
+/// Reads how a service is asked that gives such a field.
+pub fn service_settings(
+    table: &mut Section<'_>,
+    folder: &Path,
+    field: Field,
+    report: &mut Report,
+) -> Option<ServiceSettings> {
     let url = table.text("url", report).and_then(|item| place(&item, report));
     let method = table.word("method", &METHODS, report);
     let credential = credential(table, "credential", report);
     let at = Query::from_key(table, "at", report);
-    let kind = table.word("kind", &FieldKind::WORDS, report);
-    let field = Field { kind: kind?, many: table.boolean("many", report), ..Field::default() };
     let limits = limits(table, report);
     let network = reached(table, folder, report);
     Some(ServiceSettings { url: url?, method: method?, credential, at: at?, field, limits, network })

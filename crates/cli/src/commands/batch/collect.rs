@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use diaporos_hub::Connector;
 use diaporos_hub::batch::{
-    CollectListener, CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, take, way,
+    Carrying, CollectListener, CollectTally, Collected, Collector, FileSource, UnitRow, batch_told, take,
 };
 use diaporos_hub::config::Config;
 use diaporos_store::{BatchRow, BatchStanding, Leased, Store};
@@ -77,10 +77,10 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
             let (found, brief) = batch(&config, &store, &found.name)?;
-            let way = way(&config, &Connector::new(&config, &Context::variable), brief)?;
+            let carrying = Carrying::of(&config, &Connector::new(&config, &Context::variable), brief)?;
             let mut collector =
                 Collector { store: &mut store, brief, batch: &found, now: Context::now(), reviewer: None };
-            way.collect(&mut collector, args.again, gathered.of(&found)).await?;
+            carrying.collect(&mut collector, args.again, gathered.of(&found)).await?;
         }
         return gathered.end();
     }

@@ -6,7 +6,7 @@ use clap::Args;
 use diaporos_core::expr::{KnownFields, Slots};
 use diaporos_core::translate::Band;
 use diaporos_core::value::LanguageTag;
-use diaporos_hub::batch::{Carried, Made, MakeOptions, Making, make, price};
+use diaporos_hub::batch::{Carried, Made, MakeOptions, Making, Price, make, price};
 use diaporos_hub::config::Brief;
 use diaporos_store::{Leased, Origin, UnitCount};
 use serde_json::json;
@@ -85,6 +85,15 @@ fn own_carried(made: &Made, tag: &LanguageTag) -> BTreeMap<LanguageTag, Carried>
     made.carried.iter().filter(|(language, _)| *language == tag).map(|(tag, carried)| (tag.clone(), *carried)).collect()
 }
 
+/// What the machine will be asked.
+fn machine(made: &Made, brief: &Brief) -> Option<String> {
+    let machine = brief.machine.as_ref()?;
+    let characters: u64 = made.machine.values().sum();
+    let cost = machine.price(characters).map(|(currency, sum)| format!(", {}", Price::rounded(currency, sum)));
+    let of = counted(characters, "character", "characters");
+    (characters > 0).then(|| format!("when it is sent, its machine is asked about {of}{}", cost.unwrap_or_default()))
+}
+
 /// What was made, and what comes next.
 fn sentences(made: &Made, dry_run: bool, units: u64, of_what: &str) -> Vec<String> {
     let mut sentences = Vec::new();
@@ -147,9 +156,20 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
         counted(words, "word", "words"),
         cost.as_ref().map(|cost| format!(", {cost}")).unwrap_or_default()
     );
-    let sentences = sentences(&made, args.dry_run, units, &of_what);
+    let machine = machine(&made, brief);
+    let mut sentences = sentences(&made, args.dry_run, units, &of_what);
+    let characters: u64 = made.machine.values().sum();
+    if let Some(cost) = &machine {
+        sentences.insert(1, cost.clone());
+    }
+    let machine = brief.machine.as_ref().map(|machine| {
+        json!({
+            "characters": characters,
+            "price": machine.price(characters).map(|(currency, sum)| Price::rounded(currency, sum).to_string()),
+        })
+    });
     let counts = json!({
-        "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
+        "machine": machine, "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
         "price": cost, "filled_in": made.values,
         "broken": made.broken.iter().map(|(place, fault)| json!({ "text": place, "fault": fault })).collect::<Vec<_>>(),
     });

@@ -109,7 +109,7 @@ pub(super) fn batch<'a>(config: &'a Config, store: &Store, name: &str) -> Result
 /// The agency of a brief; none where its files are carried by others.
 fn agency(config: &Config, brief: &Brief) -> Result<Option<Agency>, Failure> {
     match &brief.carrier {
-        Carrier::Folder(_) => Ok(None),
+        Carrier::Folder(_) | Carrier::InHouse => Ok(None),
         Carrier::Agency(name) => Ok(Some(Connector::new(config, &Context::variable).agency(name)?)),
     }
 }

@@ -125,10 +125,10 @@ pub(crate) fn run(args: &Review, context: &Context) -> Result<Exit, Failure> {
 }
 
 fn end(sheet: Sheet, decided: usize, tally: CollectTally, batch: &str) -> Result<Exit, Failure> {
-    let CollectTally { accepted, rejected, outdated, refused, values, .. } = tally;
+    let CollectTally { accepted, unchanged, rejected, outdated, refused, values, .. } = tally;
     let mut sentences = vec![match decided {
         0 => "Nothing was decided".to_owned(),
-        _ => format!("Units: {accepted} accepted, {rejected} rejected, {refused} left alone"),
+        _ => format!("Units: {accepted} accepted, {rejected} rejected, {unchanged} as before, {refused} left alone"),
     }];
     if outdated > 0 {
         sentences.push(format!("{outdated} are of texts that have changed since"));
@@ -141,7 +141,7 @@ fn end(sheet: Sheet, decided: usize, tally: CollectTally, batch: &str) -> Result
         sentences.push(format!("next: `diaporos batch reject-note {batch}` writes a file that says why, to send back"));
     }
     let counts = json!({
-        "accepted": accepted, "rejected": rejected, "outdated": outdated, "refused": refused, "values": values,
+        "accepted": accepted, "rejected": rejected, "unchanged": unchanged, "outdated": outdated, "refused": refused, "values": values,
     });
     let counts = counts.as_object().cloned().unwrap_or_default();
     sheet.end_with(Summary { counts, sentence: sentences.join("\n") })?;

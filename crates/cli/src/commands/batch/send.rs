@@ -5,14 +5,17 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::batch::{Sent, Way, way, write_again};
+use diaporos_hub::batch::{Carrying, MachineTally, Sent, write_again};
 use diaporos_hub::config::Brief;
 use diaporos_store::{BatchRow, BatchStanding, Leased};
 
+use serde_json::{Map, Value as Json, json};
+
 use super::{batch, unit_format};
+use crate::commands::counted;
 use crate::context::Context;
 use crate::error::{Exit, Failure};
-use crate::output::{Cell, Column, Format, moment, out};
+use crate::output::{Cell, Column, Format, Summary, moment, one_line, out};
 
 /// Send a batch to its agency, once whatever answers are lost; or put its files into a folder.
 #[derive(Debug, Args)]
@@ -30,6 +33,9 @@ pub(crate) struct Send {
     /// The format of the files: xliff-2.1, xliff-1.2, po or csv.
     #[arg(long = "as", value_name = "FORMAT", value_parser = unit_format)]
     file_format: Option<diaporos_core::translate::UnitFormat>,
+    /// Do not ask the machine of the brief; what it gave before stands in the files.
+    #[arg(long)]
+    without_machine: bool,
 }
 
 const COLUMNS: &[Column] = &[
@@ -48,21 +54,25 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
         let files = write_again(&store, brief, &batch, folder)?;
         return again(&batch.name, &files, context);
     }
-    let way = match &args.to {
-        Some(folder) => Way::Folder(folder.clone()),
-        None => way(&config, &Connector::new(&config, &Context::variable), brief)?,
+    let connector = Connector::new(&config, &Context::variable);
+    let carrying = match &args.to {
+        Some(folder) => Carrying::to_folder(folder.clone(), &connector, brief)?,
+        None => Carrying::of(&config, &connector, brief)?,
     };
-    let sent = way.send(&mut store, brief, &mut batch, &Context::now).await?;
+    let carrying = if args.without_machine { carrying.unasked() } else { carrying };
+    let (sent, machine) = carrying.send(&mut store, brief, &mut batch, &Context::now).await?;
     let (outcome, order, files): (&str, Option<&String>, Vec<PathBuf>) = match &sent {
         Sent::Ordered { order, .. } => ("ordered", Some(order), Vec::new()),
         Sent::Found { order } => ("was ordered", Some(order), Vec::new()),
         Sent::Already(_) => ("sent before", batch.order_there.as_ref(), Vec::new()),
         Sent::Written(files) => ("written", None, files.clone()),
+        Sent::InHouse => ("in house", None, Vec::new()),
     };
     if context.format == Format::Table {
+        machine_told(machine.as_ref())?;
         return told(&sent, &batch, context);
     }
-    let mut sheet = context.sheet(COLUMNS);
+    let mut sheet = context.sheet(COLUMNS).within("files");
     let files: Vec<Option<String>> = match files.as_slice() {
         [] => vec![None],
         files => files.iter().map(|file| Some(file.display().to_string())).collect(),
@@ -70,8 +80,37 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     for file in files {
         sheet.row(vec![Cell::text(&batch.name), Cell::word(outcome), Cell::maybe(order.cloned()), Cell::maybe(file)]);
     }
-    sheet.end("")?;
+    let machine = machine.map(|tally| {
+        let without = tally.without.1.iter().map(|(text, why)| json!({ "text": text, "why": why }));
+        json!({
+            "asked": tally.asked, "characters": tally.characters, "known": tally.known, "without": tally.without.0,
+            "price": tally.price.map(|price| price.to_string()), "texts": without.collect::<Vec<_>>(),
+        })
+    });
+    let counts = Map::from_iter([("machine".to_owned(), json!(machine))]);
+    sheet.end_with(Summary { counts, sentence: String::new() })?;
     Ok(Exit::Done)
+}
+
+/// Says what a machine was asked, and of what it made nothing.
+fn machine_told(tally: Option<&MachineTally>) -> Result<(), Failure> {
+    let Some(MachineTally { asked, characters, known, without, price }) = tally else { return Ok(()) };
+    let mut out = out();
+    let mut parts = vec![format!("it was asked about {}", counted(*asked, "text", "texts"))];
+    if *asked > 0 {
+        let price = price.as_ref().map(|price| format!(", {price}")).unwrap_or_default();
+        parts.push(format!("of {}{price}", counted(*characters, "character", "characters")));
+    }
+    let known = if *known > 0 { format!("; of {known} it is known from before") } else { String::new() };
+    writeln!(out, "The machine: {}{known}", parts.join(" "))?;
+    for (text, why) in &without.1 {
+        writeln!(out, "  without it: {text}: {}", one_line(why))?;
+    }
+    let more = without.0.saturating_sub(without.1.len() as u64);
+    if more > 0 {
+        writeln!(out, "  and {more} more texts without it")?;
+    }
+    Ok(out.flush()?)
 }
 
 /// Says what became of it.
@@ -92,6 +131,11 @@ fn told(sent: &Sent, batch: &BatchRow, context: &Context) -> Result<Exit, Failur
         Sent::Already(at) => {
             writeln!(out, "`{}` was sent at {}; nothing was done", batch.name, moment(*at, &context.zone))?;
         }
+        Sent::InHouse => writeln!(
+            out,
+            "`{0}` stays in the house: `diaporos batch collect {0}` checks what the machine made, and `diaporos batch review {0}` takes what a person decides",
+            batch.name
+        )?,
         Sent::Written(files) => {
             for file in files {
                 writeln!(out, "{}", file.display())?;
@@ -109,12 +153,15 @@ fn told(sent: &Sent, batch: &BatchRow, context: &Context) -> Result<Exit, Failur
 /// Says which files of a batch that was sent were written once more.
 fn again(name: &str, files: &[PathBuf], context: &Context) -> Result<Exit, Failure> {
     if context.format != Format::Table {
-        let mut sheet = context.sheet(COLUMNS);
+        let mut sheet = context.sheet(COLUMNS).within("files");
         for file in files {
             let file = Cell::text(file.display().to_string());
             sheet.row(vec![Cell::text(name), Cell::word("written again"), Cell::nothing(), file]);
         }
-        sheet.end("")?;
+        sheet.end_with(Summary {
+            counts: Map::from_iter([("machine".to_owned(), Json::Null)]),
+            sentence: String::new(),
+        })?;
         return Ok(Exit::Done);
     }
     let mut out = out();

@@ -105,6 +105,21 @@ pub struct Outgoing<'a> {
     pub complaints: &'a [String],
 }
 
+impl<'a> Outgoing<'a> {
+    /// What a machine made of it, where it has no translation: for people to mend.
+    fn suggested(&self) -> Option<&'a Inline> {
+        self.unit.context.machine.as_ref().filter(|_| self.target.is_none())
+    }
+
+    /// What stands there to be looked at.
+    fn shown(&self) -> Option<&'a Inline> {
+        self.target.or(self.suggested())
+    }
+}
+
+/// What is said of a candidate that a machine made.
+const MACHINE: &str = "machine";
+
 /// Writes a file of units.
 pub trait WriteUnits {
     /// Writes a unit. Those of an entry follow each other.
@@ -159,7 +174,13 @@ fn candidates(unit: &Unit) -> Vec<Candidate<'_>> {
         percent: Some(near.percent),
         origin: &near.origin,
     });
-    earlier.chain(near).collect()
+    let machine = unit.context.machine.iter().map(|target| Candidate {
+        source: &unit.source,
+        target,
+        percent: None,
+        origin: MACHINE,
+    });
+    earlier.chain(near).chain(machine).collect()
 }
 
 /// What stands in a file that came back.

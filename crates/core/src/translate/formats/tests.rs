@@ -1,6 +1,6 @@
 use super::*;
 use crate::translate::inline::tests::any_inline;
-use crate::translate::{Difference, NearMatch, Piece, Tag, TagKind, UnitContext, UnitId, UnitPlace};
+use crate::translate::{AcceptFrom, Difference, NearMatch, Piece, Tag, TagKind, UnitContext, UnitId, UnitPlace};
 use proptest::prelude::*;
 
 fn heading() -> Heading {
@@ -48,6 +48,7 @@ fn unit(block: u32, source: &str) -> Unit {
                 differs: vec![Difference::Words],
                 origin: "plants-0".into(),
             }],
+            machine: None,
         },
     }
 }
@@ -380,4 +381,30 @@ fn a_sheet_of_what_was_rejected_says_why() {
     let (_, units, done) = read(&text);
     done.unwrap();
     assert_eq!((units.len(), units[0].target.clone()), (1, Some(Inline::text("Fougères"))));
+}
+
+#[test]
+fn what_a_machine_made_goes_out_as_a_suggestion_and_waits_when_it_comes_back() {
+    let mut one = unit(1, "A <1>fern</1>");
+    one.context.near.clear();
+    one.context.machine = Some(Inline::from_coded("Une <1>fougère</1>"));
+    for format in FORMATS {
+        let text = written(format, &heading(), &[(one.clone(), None, vec![])]);
+        let (_, units, done) = read(&text);
+        done.unwrap();
+        let told = units[0].stage.as_ref();
+        match format {
+            // A sheet cannot say that it is one.
+            UnitFormat::Sheet => assert_eq!(units[0].target, None),
+            _ => {
+                assert_eq!(units[0].target.as_ref(), one.context.machine.as_ref(), "{}", format.word());
+                for accepted in AcceptFrom::WORDS {
+                    assert!(accepted.1.keeps_back(told).is_some(), "{} {}: {text}", format.word(), accepted.0);
+                }
+            }
+        }
+        // A translation stands before it.
+        let text = written(format, &heading(), &[(one.clone(), Some(Inline::text("Mieux <1>dit</1>")), vec![])]);
+        assert!(!text.contains("mt-suggestion") && !text.contains("\n#, fuzzy\nmsgctxt"), "{text}");
+    }
 }

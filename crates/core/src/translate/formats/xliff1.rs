@@ -111,6 +111,10 @@ impl<W: Write> WriteUnits for Writer<W> {
             let state = if outgoing.complaints.is_empty() { "translated" } else { "needs-review-translation" };
             self.xml.line(4)?;
             self.content("target", &[("state", state)], target, &unit.tags)?;
+        } else if let Some(target) = outgoing.suggested().filter(|target| is_nested(target)) {
+            let states = [("state", "needs-review-translation"), ("state-qualifier", "mt-suggestion")];
+            self.xml.line(4)?;
+            self.content("target", &states, target, &unit.tags)?;
         }
         for complaint in outgoing.complaints {
             self.xml.element(4, "note", &[("from", "rejected"), ("priority", "1")], complaint)?;

@@ -4,7 +4,8 @@
 use std::io::{self, Write};
 
 use super::xml::{Xml, kind_of};
-use super::{Candidate, Heading, Outgoing, Purpose, WriteUnits, candidates};
+use super::{Candidate, Heading, MACHINE, Outgoing, Purpose, WriteUnits, candidates};
+use crate::translate::stage::MADE_BY_MACHINE;
 use crate::translate::{Inline, Piece, Tag, TagKind, Unit};
 
 pub(super) struct Writer<W: Write> {
@@ -120,7 +121,8 @@ impl<W: Write> Writer<W> {
         for Candidate { source, target, percent, origin } in known {
             self.xml.line(4)?;
             let percent = percent.map(|percent| format!("{percent}.0"));
-            let mut attributes = vec![("ref", "#s1"), ("type", "tm"), ("origin", *origin)];
+            let kind = if *origin == MACHINE { "mt" } else { "tm" };
+            let mut attributes = vec![("ref", "#s1"), ("type", kind), ("origin", *origin)];
             attributes.extend(percent.as_deref().map(|percent| ("similarity", percent)));
             self.xml.start("mtc:match", &attributes)?;
             self.xml.line(5)?;
@@ -196,12 +198,16 @@ impl<W: Write> WriteUnits for Writer<W> {
         self.matches(unit)?;
         self.notes(outgoing)?;
         self.data(&unit.tags)?;
-        let target = outgoing.target.filter(|target| is_nested(target));
+        let machine = outgoing.suggested().filter(|target| is_nested(target));
+        let target = outgoing.target.filter(|target| is_nested(target)).or(machine);
         // Of what is to be done nothing is said: a tool that knows no states would leave it so.
-        let is_translated = target.is_some() && outgoing.complaints.is_empty();
-        let state = is_translated.then_some(("state", "translated"));
+        let states: &[(&str, &str)] = match (target, machine) {
+            (_, Some(_)) => &[("state", "initial"), ("subState", MADE_BY_MACHINE)],
+            (Some(_), None) if outgoing.complaints.is_empty() => &[("state", "translated")],
+            _ => &[],
+        };
         self.xml.line(3)?;
-        self.xml.start("segment", &[("id", "s1")].into_iter().chain(state).collect::<Vec<_>>())?;
+        self.xml.start("segment", &[&[("id", "s1")], states].concat())?;
         self.xml.line(4)?;
         self.content("source", &unit.source, Some(&unit.tags))?;
         if let Some(target) = target {

@@ -30,6 +30,17 @@ pub struct Decided {
     pub decision: Decision,
 }
 
+/// Whether a unit stands as it is decided.
+fn is_so_already(unit: &BatchUnit, decision: &Decision) -> bool {
+    match decision {
+        Decision::Accept => unit.standing == UnitStanding::Accepted,
+        Decision::Change(text) => unit.standing == UnitStanding::Accepted && unit.target.as_ref() == Some(text),
+        Decision::Reject(reason) => {
+            unit.standing == UnitStanding::Rejected && unit.reasons == std::slice::from_ref(reason)
+        }
+    }
+}
+
 impl Collector<'_> {
     /// Does what a person decides about units into a language. Each is told that cannot be done, with the
     /// reason; the others are done all the same.
@@ -69,9 +80,11 @@ impl Collector<'_> {
         let Some(unit) = self.store.batch_unit(self.batch.number, into, &id)? else {
             return Ok(Err(format!("`{id}` is not in this batch, into {into}")));
         };
-        // What is decided already is decided, whatever was looked at.
-        let is_another = seen.is_some() && seen != unit.target;
-        if is_another && !matches!(&decision, Decision::Change(text) if unit.target.as_ref() == Some(text)) {
+        if is_so_already(&unit, &decision) {
+            gathered.tally.unchanged += 1;
+            return Ok(Ok(()));
+        }
+        if seen.is_some() && seen != unit.target {
             return Ok(Err(format!("another translation of `{id}` has come since this one was looked at")));
         }
         let target = match decision {

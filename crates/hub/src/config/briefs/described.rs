@@ -7,14 +7,15 @@ use diaporos_core::translate::{AcceptFrom, CheckPolicy, Preset, UnitFormat};
 
 use diaporos_systems::settings::TIMES;
 
+use super::machine::MACHINE;
 use super::timed::TIMED;
 use super::{Back, Outdated};
 
 /// A brief.
 pub(in crate::config) static BRIEF: Table = Table {
     name: "brief",
-    one_of: &[&["agency", "folder"]],
-    needs: &[],
+    one_of: &[&["agency", "folder", "in_house"]],
+    needs: &[("in_house", "machine")],
     groups: &[
         TIMES,
         TIMED,
@@ -27,6 +28,8 @@ pub(in crate::config) static BRIEF: Table = Table {
             when: EXPRESSION, none, "which entries; without it, those that are live", "\"public\" in tags";
             agency: TEXT, none, "the system that translates, whose profile has a table `translation`", "agency";
             folder: TEXT, none, "instead: a folder that people carry files from (`out/`) and to (`back/`)", "translations";
+            in_house: Form::Boolean, none, "instead: true, where people of the house review what the machine makes (`batch review`), and nothing is sent out", "true";
+            machine: Form::Table(&MACHINE), none, "a machine that translates before people do. What it makes stands in their files, marked as a suggestion, and never counts before a person has decided about it", "{ url = \"https://translate.ostrel.example/v1\", send = { text = \"{text}\", from = \"{from}\", into = \"{into}\" }, at = \"$.translation\" }";
             back: Form::Word { what: "where translations can go", of: || words(&Back::WORDS) }, usual "lanes", "where translations go: `lanes` read them at once; `source` writes them into the entries that they are of, on the lane `BRIEF-back`, and lanes read them when they come back; or `both`", "source";
             outdated: Form::Word { what: "what can become of a translation of a text that has changed", of: || words(&Outdated::WORDS) }, usual "hold", "what becomes of a sound translation of a text that has changed since it was sent: it is held, or taken as out of date", "take";
             accept_from: Form::Word { what: "a state to accept from", of: || words(&AcceptFrom::WORDS) }, usual "translated", "from which state on translations are taken, by what XLIFF says (`state`, `subState`, `approved`); what is below waits. PO and CSV say no more than `translated`. `any` leaves states unheard, for tools that do not know them. What a machine or a memory suggested (`mt-suggestion`, `fuzzy`) waits with each of them", "reviewed";

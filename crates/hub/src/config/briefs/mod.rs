@@ -3,6 +3,7 @@
 
 mod described;
 mod links;
+mod machine;
 mod money;
 mod rates;
 mod read;
@@ -24,6 +25,7 @@ use indexmap::IndexMap;
 
 use super::ends::Around;
 pub(super) use described::BRIEF;
+pub use machine::{Machine, MachineText};
 pub use rates::Rates;
 use read::BriefReader;
 pub use rules::BriefRules;
@@ -51,6 +53,8 @@ pub struct Brief {
     pub slots: Slots,
     /// Who carries them.
     pub carrier: Carrier,
+    /// The machine that translates before they do.
+    pub machine: Option<Machine>,
     /// Where translations go.
     pub back: Back,
     /// What becomes of a translation of a text that has changed since.
@@ -101,6 +105,8 @@ pub enum Carrier {
     Agency(SystemName),
     /// People, from and to a folder.
     Folder(PathBuf),
+    /// Nobody: people of the house review what the machine makes.
+    InHouse,
 }
 
 /// Where accepted translations go.

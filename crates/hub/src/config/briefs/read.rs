@@ -50,6 +50,7 @@ impl BriefReader<'_> {
         let protected = self.protected(table);
         let links = links(table, self.report);
         let near = self.near(table);
+        let machine = self.machine(name, table, (into.as_deref().unwrap_or_default(), format));
         let rules = self.rules(table, from.as_ref(), None);
         let by_language = rules
             .as_ref()
@@ -67,6 +68,7 @@ impl BriefReader<'_> {
             when: when.map_or(Some(None), |read| read.map(Some))?,
             slots,
             carrier: carrier?,
+            machine: machine?,
             back: back?,
             outdated: outdated?,
             format: format?,
@@ -217,6 +219,21 @@ impl BriefReader<'_> {
         text.parse().map_err(|error| self.report.add(Diagnostic::error(Code::BadValue, span, format!("{error}")))).ok()
     }
 
+    /// A language that the brief translates into.
+    pub(super) fn among(
+        &mut self,
+        among: &[LanguageTag],
+        text: &str,
+        span: diaporos_core::diagnostic::Span,
+    ) -> Option<LanguageTag> {
+        let found = among.iter().find(|language| language.as_str() == text).cloned();
+        if found.is_none() {
+            let message = format!("`{text}` is not among the brief's languages");
+            self.report.add(Diagnostic::error(Code::BadValue, span, message));
+        }
+        found
+    }
+
     fn into(&mut self, table: &mut Section<'_>, from: Option<&LanguageTag>) -> Option<Vec<LanguageTag>> {
         let mut into = Vec::new();
         for item in table.texts("into", self.report)? {
@@ -234,6 +251,14 @@ impl BriefReader<'_> {
     fn carrier(&mut self, table: &mut Section<'_>, into: &[LanguageTag]) -> Option<Carrier> {
         let agency = table.text("agency", self.report);
         let folder = table.text("folder", self.report);
+        if let Some(item) = table.value("in_house") {
+            if item.value != Value::Boolean(true) || agency.is_some() || folder.is_some() || !table.has("machine") {
+                let message = "`in_house = true` stands instead of `agency` and `folder`, beside a `machine`";
+                self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
+                return None;
+            }
+            return Some(Carrier::InHouse);
+        }
         match (agency, folder) {
             (Some(item), None) => {
                 let name = item.value.as_str();

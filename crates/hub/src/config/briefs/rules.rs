@@ -64,12 +64,7 @@ impl BriefReader<'_> {
         let mut rules = BTreeMap::new();
         let Some(mut section) = table.section("by_language", self.report) else { return Some(rules) };
         for name in section.names() {
-            let mut wrong =
-                |message: String| self.report.add(Diagnostic::error(Code::BadValue, name.span.clone(), message));
-            let Some(language) = into.iter().find(|language| language.as_str() == name.value) else {
-                wrong(format!("`{}` is not among the brief's languages", name.value));
-                return None;
-            };
+            let language = self.among(into, &name.value, name.span.clone())?;
             let mut own = section.named_section(&name.value, self.report)?;
             let read = self.rules(&mut own, from, Some(usual))?;
             own.finish(self.report);
@@ -79,7 +74,7 @@ impl BriefReader<'_> {
                 self.report.add(Diagnostic::error(Code::BadValue, name.span, message));
                 return None;
             }
-            rules.insert(language.clone(), read);
+            rules.insert(language, read);
         }
         Some(rules)
     }

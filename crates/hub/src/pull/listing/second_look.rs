@@ -1,5 +1,7 @@
 //! Listing again, for what moved between pages while they were read.
 
+use std::collections::HashSet;
+
 use diaporos_store::StoreError;
 
 use super::{PullListing, Stopped};
@@ -38,11 +40,8 @@ impl PullListing<'_, '_> {
         let told = std::mem::take(&mut self.row.problems);
         let listed = self.list_from(since, false).await;
         let again = std::mem::replace(&mut self.row.problems, told);
-        for problem in again {
-            if !self.row.problems.contains(&problem) {
-                self.row.problems.push(problem);
-            }
-        }
+        let known: HashSet<String> = self.row.problems.iter().cloned().collect();
+        self.row.problems.extend(again.into_iter().filter(|problem| !known.contains(problem)));
         let second = std::mem::replace(&mut self.row.tally, first.1);
         let shown = first.0.count();
         self.seen.add(&first.0);

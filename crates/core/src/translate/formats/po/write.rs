@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use super::plural_forms::{header, whole_forms};
-use crate::translate::formats::{Candidate, Heading, Outgoing, Purpose, WriteUnits, candidates};
+use crate::translate::formats::{Candidate, Heading, MACHINE, Outgoing, Purpose, WriteUnits, candidates};
 use crate::translate::plural::{Counting, PluralForm};
 use crate::translate::{Case, Inline, Unit};
 
@@ -123,7 +123,8 @@ impl<W: Write> Writer<W> {
         for (tag, number) in unit.tags.iter().zip(1..) {
             self.comment(&format!("tag {number}"), tag.shown.as_deref().unwrap_or(&tag.original))?;
         }
-        for Candidate { source, target, percent, origin } in candidates(unit) {
+        let known = candidates(unit).into_iter().filter(|known| known.origin != MACHINE);
+        for Candidate { source, target, percent, origin } in known {
             let near = percent.map(|percent| format!(", {percent} %")).unwrap_or_default();
             self.comment(&format!("near ({origin}{near})"), &source.coded())?;
             self.comment("its translation", &target.coded())?;
@@ -140,13 +141,15 @@ impl<W: Write> Writer<W> {
         let is_near =
             |known: &&Candidate<'_>| outgoing.target.is_none() && known.percent.is_some_and(|percent| percent >= 70);
         let nearest = candidates.iter().filter(is_near).max_by_key(|known| known.percent);
-        if !outgoing.complaints.is_empty() || nearest.is_some() {
+        // A machine is asked only where nothing known is near enough.
+        let machine = outgoing.suggested();
+        if !outgoing.complaints.is_empty() || nearest.is_some() || machine.is_some() {
             writeln!(self.to, "#, fuzzy")?;
         }
-        if let Some(Candidate { source, .. }) = nearest {
+        if let Some(Candidate { source, .. }) = nearest.filter(|_| machine.is_none()) {
             self.message("#| msgid", &source.coded())?;
         }
-        let target = outgoing.target.or(nearest.map(|nearest| nearest.target));
+        let target = outgoing.target.or(machine).or(nearest.map(|nearest| nearest.target));
         self.message("msgctxt", outgoing.unit.id.as_str())?;
         self.message("msgid", &outgoing.unit.source.coded())?;
         self.message("msgstr", &target.map(Inline::coded).unwrap_or_default())
@@ -168,7 +171,7 @@ impl<W: Write> Writer<W> {
         for kept in &whole {
             self.about(kept.as_outgoing())?;
         }
-        if whole.iter().any(|kept| !kept.complaints.is_empty()) {
+        if whole.iter().any(|kept| !kept.complaints.is_empty() || kept.as_outgoing().suggested().is_some()) {
             writeln!(self.to, "#, fuzzy")?;
         }
         let ids: Vec<&str> = whole.iter().map(|kept| kept.unit.id.as_str()).collect();
@@ -176,7 +179,7 @@ impl<W: Write> Writer<W> {
         self.message("msgid", &one)?;
         self.message("msgid_plural", &other)?;
         for (at, kept) in whole.iter().enumerate() {
-            self.message(&format!("msgstr[{at}]"), &kept.target.as_ref().map(Inline::coded).unwrap_or_default())?;
+            self.message(&format!("msgstr[{at}]"), &kept.as_outgoing().shown().map(Inline::coded).unwrap_or_default())?;
         }
         rest.iter().try_for_each(|kept| self.single(kept.as_outgoing()))
     }
