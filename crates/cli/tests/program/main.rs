@@ -72,6 +72,7 @@ mod slates;
 mod sql;
 mod sql_writes;
 mod tell;
+mod texts;
 mod tidy;
 mod timed;
 mod undo;

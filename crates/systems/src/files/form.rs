@@ -1,6 +1,7 @@
 //! What form a file has.
 
 use super::lines::LineForm;
+use crate::profile::ReadType;
 use crate::text_file::WholeForm;
 
 /// What form a file has.
@@ -13,6 +14,11 @@ pub(super) enum Form {
 }
 
 impl Form {
+    /// The form that a file is read in.
+    pub(super) fn as_read(file: &str, read: &ReadType) -> Option<Form> {
+        read.texts.map(|texts| Form::Whole(WholeForm::Texts(texts))).or_else(|| Form::of(file))
+    }
+
     /// The form that a file's ending tells.
     pub(super) fn of(file: &str) -> Option<Form> {
         let ending = file.rsplit_once('.')?.1.to_ascii_lowercase();

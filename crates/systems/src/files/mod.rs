@@ -30,7 +30,7 @@ use crate::decode::{Decoder, SHARE};
 use crate::languages::LanguageCodes;
 use crate::languages::LanguageShape;
 use crate::profile::{Id, Profile, ReadType};
-use crate::text_file::{WholeForm, parse};
+use crate::text_file::{InPath, WholeForm, language_in, parse};
 use crate::{Ask, ErrorKind, ListingCapabilities, Page, PageContent, Problem, Read, SystemError};
 use form::Form;
 pub use publish::publish;
@@ -144,7 +144,8 @@ impl FilesReader {
     /// Gathers files from a place on until there are enough for a page. Where a file of lines is
     /// not at its end, the place is within it.
     fn gather(&self, kind: &TypeName, from: Option<Place>) -> Result<(Gathered, Option<Place>), SystemError> {
-        let files = self.files(kind, self.read_type(kind)?)?;
+        let read = self.read_type(kind)?;
+        let files = self.files(kind, read)?;
         let mut gathered = Gathered::default();
         let first = from.as_ref().map_or(0, |from| files.partition_point(|file| *file < from.file));
         let mut from = from.filter(|from| files.get(first) == Some(&from.file));
@@ -154,7 +155,7 @@ impl FilesReader {
                 return Ok((gathered, Some(place)));
             }
             let path = self.folder.join(file);
-            let (bytes, next) = match Form::of(file) {
+            let (bytes, next) = match Form::as_read(file, read) {
                 Some(Form::Lines(form)) => {
                     let piece = lines::cut(&path, form, (place.offset, place.line), self.max_bytes)
                         .map_err(|reason| self.error(file, ErrorKind::Content(reason)))?;
@@ -186,7 +187,7 @@ impl FilesReader {
         let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
         let mut taken = Taken::default();
         for (file, bytes) in gathered.files {
-            let name = FileName::new(&file, read);
+            let name = FileName::new(&file, read, &self.languages);
             match bytes {
                 Bytes::Whole(form, bytes) => match parse(form, &bytes) {
                     Ok(json) => take(&decoder, &name, &json, &bytes, &mut taken),
@@ -227,7 +228,12 @@ struct FileName {
 }
 
 impl FileName {
-    fn new(file: &str, read: &ReadType) -> FileName {
+    fn new(file: &str, read: &ReadType, languages: &LanguageCodes) -> FileName {
+        if let (Some(form), LanguageShape::FileNames { main }) = (read.texts, &read.languages) {
+            let is_known = |code: &str| languages.knows(code);
+            let InPath { stem, language } = language_in(form, file, &is_known);
+            return FileName { file: file.to_owned(), stem, language: Some(language.unwrap_or_else(|| main.clone())) };
+        }
         let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
         let (stem, language) = match (&read.languages, stem.rsplit_once('.')) {
             (LanguageShape::FileNames { .. }, Some((stem, language))) if !language.contains('/') => {
@@ -249,14 +255,27 @@ impl FileName {
     fn item(&self, number: u64) -> String {
         format!("{}/{number}", self.stem)
     }
+
+    /// What an item of several is called: by its key, where it is a text.
+    fn item_of(&self, read: &ReadType, item: &Json, number: u64) -> String {
+        match item["key"].as_str().filter(|_| read.texts.is_some()) {
+            Some(key) if self.stem.is_empty() => key.to_owned(),
+            Some(key) => format!("{}/{key}", self.stem),
+            None => self.item(number),
+        }
+    }
 }
 
 /// Takes every item of a file.
 fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, bytes: &[u8], taken: &mut Taken) {
     let items = decoder.read.items.all(json);
+    for problem in json["problems"].as_array().into_iter().flatten().filter(|_| decoder.read.texts.is_some()) {
+        let told = problem.as_str().unwrap_or_default();
+        taken.problems.push(Problem::unnamed(name.file.clone(), told));
+    }
     let several = items.len() > 1 || decoder.read.items.as_str().contains('*');
     for (number, item) in (1..).zip(items) {
-        let id = if several { name.item(number) } else { name.stem.clone() };
+        let id = if several { name.item_of(decoder.read, item, number) } else { name.stem.clone() };
         // The file as it is, where it holds one entry.
         let raw = if several { item.to_string() } else { String::from_utf8_lossy(bytes).into_owned() };
         taken.add(read_item(decoder, (&id, raw), name, item));

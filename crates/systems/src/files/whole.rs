@@ -56,7 +56,7 @@ impl WholeFiles {
 
     /// A file that is listed and was not had, with the reason.
     pub(crate) fn unreadable(&self, read: &ReadType, file: &str, why: &str) -> Problem {
-        FileName::new(file, read).unreadable(read, why)
+        FileName::new(file, read, &self.languages).unreadable(read, why)
     }
 
     /// The entries of files, each with properties that it has beside, and what could not be read.
@@ -70,11 +70,11 @@ impl WholeFiles {
         let decoder = Decoder { system: &self.system, languages: &self.languages, read, fields };
         let mut taken = Taken::default();
         for (file, bytes, properties) in files {
-            let parsed = match Form::of(&file) {
+            let parsed = match Form::as_read(&file, read) {
                 Some(Form::Whole(form)) => parse(form, &bytes),
                 _ => Err("its ending tells no form that is read here: json, xml, md".to_owned()),
             };
-            let name = FileName::new(&file, read);
+            let name = FileName::new(&file, read, &self.languages);
             match parsed {
                 Ok(mut json) => {
                     if let Json::Object(members) = &mut json {

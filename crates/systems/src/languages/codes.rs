@@ -40,6 +40,14 @@ impl LanguageCodes {
         self.0.keys().cloned().collect()
     }
 
+    /// Whether a code stands for a language; any of two letters where there is no table.
+    pub(crate) fn knows(&self, code: &str) -> bool {
+        match self.0.is_empty() {
+            true => code.split(['-', '_']).next().is_some_and(|first| first.len() == 2),
+            false => self.0.contains_key(code),
+        }
+    }
+
     /// The tag that a code stands for.
     ///
     /// # Errors

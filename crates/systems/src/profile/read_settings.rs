@@ -12,6 +12,7 @@ use super::search_call::LISTING;
 use super::since::SINCE;
 use crate::languages::OF_ITEMS;
 use crate::query::JSON_PATH;
+use crate::text_file::TextsForm;
 
 const STATE: Form = Form::Word { what: "a state", of: || words(&State::WORDS) };
 
@@ -104,6 +105,7 @@ pub(crate) static READ_FILES: Table = Table::new(
         settings![
             files: TEXT, required, "a pattern of paths within the folder", "pages/**/*.md";
             language_in_name: TEXT, none, "reads `about.fr.md` as the French of `about`; the language of `about.md`", "en";
+            texts: Form::Word { what: "a form of files of texts by key", of: || words(&TextsForm::WORDS) }, none, "the files hold texts by key, in this form. An item has `key`, `text` (or `html`, or `plural` as a message), `note` and `translatable`; its id is the file's path and the key", "xcstrings";
         ],
         ITEM,
     ],

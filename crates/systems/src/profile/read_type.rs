@@ -13,7 +13,7 @@ use super::since::Since;
 use super::{ListingForm, Paging, RowListing, SearchCall};
 use crate::languages::LanguageShape;
 use crate::query::Query;
-use crate::text_file::check_pattern;
+use crate::text_file::{TextsForm, check_pattern};
 
 /// How a type is listed, and where things are in an item.
 #[derive(Debug, Clone)]
@@ -43,6 +43,8 @@ pub(crate) struct ReadType {
     pub(crate) ignore: Vec<String>,
     /// Texts among the fields that hold a document of their own.
     pub(crate) embedded: Vec<(String, Embedded)>,
+    /// The form of files of texts by key.
+    pub(crate) texts: Option<TextsForm>,
     /// Whether items are elements of XML.
     pub(crate) elements: bool,
     /// How languages are listed.
@@ -153,9 +155,11 @@ impl ReadType {
         let (list, search) = list(section, form, report).unzip();
         let rows = (form == ListingForm::Rows).then(|| RowListing::from_section(section, report));
         let id = id(section, form, rows.as_ref().and_then(Option::as_ref), report);
+        let texts = texts(section, form, report)?;
         let items = match (&id, form) {
             (Some(Id::Alone(_)), _) | (_, ListingForm::Files | ListingForm::Changes | ListingForm::Rows) => {
-                Query::from_key(section, "items", report).or_else(Query::whole)
+                let usual = || if texts.is_some() { Query::constant("$.texts[*]") } else { Query::whole() };
+                Query::from_key(section, "items", report).or_else(usual)
             }
             _ => {
                 if !section.has("items") {
@@ -183,6 +187,7 @@ impl ReadType {
         let one = one(section, form, report);
         let absent_is_gone = section.word("absent", &ABSENT, report);
         Some(ReadType {
+            texts,
             elements: false,
             list: list?,
             search: search?,
@@ -240,6 +245,25 @@ fn changes(
     }
     let since = optional(section, "since", report, |table, report| Since::from_section(table, form, report));
     (since, optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report)))
+}
+
+/// The form of files of texts by key. But for those that have all languages, the path tells the language.
+fn texts(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Option<TextsForm>> {
+    if form != ListingForm::Files {
+        return Some(None);
+    }
+    let word = section.word("texts", &TextsForm::WORDS, report);
+    let Some(texts) = word else { return (!section.has("texts")).then_some(None) };
+    if texts.has_all_languages() == section.has("language_in_name") {
+        let why = match texts.has_all_languages() {
+            true => "such a file has all languages; `language_in_name` has no meaning for it",
+            false => "`language_in_name` is missing: the language of files whose path tells none",
+        };
+        let span = section.place(&["texts"]).unwrap_or_else(|| section.span());
+        report.add(Diagnostic::error(Code::BadValue, span, why));
+        return None;
+    }
+    Some(Some(texts))
 }
 
 /// How languages are listed: in items, in the names of files, or within the fields.

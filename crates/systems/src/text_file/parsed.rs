@@ -4,6 +4,7 @@ use encoding_rs::Encoding;
 use serde_json::Value as Json;
 
 use super::front_matter;
+use super::texts::{self, TextsForm};
 use diaporos_core::text::xml;
 
 /// The forms of files that are one document.
@@ -12,6 +13,8 @@ pub(crate) enum WholeForm {
     Json,
     Xml,
     Markdown,
+    /// Texts by key.
+    Texts(TextsForm),
 }
 
 /// What a file holds.
@@ -24,6 +27,7 @@ pub(crate) fn parse(form: WholeForm, bytes: &[u8]) -> Result<Json, String> {
         }
         WholeForm::Xml => xml::to_json(&xml_text(bytes)?, xml::LIMITS).map_err(|error| format!("is not XML: {error}")),
         WholeForm::Markdown => front_matter::parse(utf8(bytes)?),
+        WholeForm::Texts(form) => texts::parse(form, bytes),
     }
 }
 
@@ -49,7 +53,7 @@ pub(super) fn utf8(bytes: &[u8]) -> Result<&str, String> {
 }
 
 /// The text of an XML document, whose encoding is told by a byte order mark or its declaration.
-fn xml_text(bytes: &[u8]) -> Result<String, String> {
+pub(super) fn xml_text(bytes: &[u8]) -> Result<String, String> {
     let declared = || {
         let start = String::from_utf8_lossy(&bytes[..bytes.len().min(200)]).into_owned();
         let declaration = start.strip_prefix("<?xml")?.split("?>").next()?.to_owned();
