@@ -31,6 +31,7 @@ struct Order {
     since: Instant,
     worked: f64,
     is_cancelled: bool,
+    is_accepted: bool,
 }
 
 #[derive(Debug, Default)]
@@ -41,6 +42,10 @@ struct Orders {
     file_slips: BTreeMap<String, FileSlip>,
     /// Percent a second.
     pace: f64,
+    /// How many files came in a form.
+    forms: usize,
+    /// What an order costs, where work begins once that is accepted; not said yet where it is empty.
+    price: Option<String>,
 }
 
 /// The agency's office. Its methods are its translators' hands.
@@ -56,6 +61,11 @@ impl Agency {
     /// Works by itself, so many percent a second.
     pub fn keep_working(&self, percent_a_second: f64) {
         lock(&self.0).pace = percent_a_second;
+    }
+
+    /// Says what orders cost from now on, and waits for that to be accepted; does not say it yet where it is empty.
+    pub fn ask(&self, price: &str) {
+        lock(&self.0).price = Some(price.to_owned());
     }
 
     /// Gets something wrong from now on.
@@ -88,6 +98,12 @@ impl Agency {
         lock(&self.0).files.len()
     }
 
+    /// How many files came in a form.
+    #[must_use]
+    pub fn forms(&self) -> usize {
+        lock(&self.0).forms
+    }
+
     /// How many orders were called off.
     #[must_use]
     pub fn cancelled(&self) -> usize {
@@ -97,6 +113,9 @@ impl Agency {
 
 impl Orders {
     fn percent(&self, order: &Order) -> f64 {
+        if self.price.is_some() && !order.is_accepted {
+            return 0.0;
+        }
         (order.worked + order.since.elapsed().as_secs_f64() * self.pace).min(100.0)
     }
 
@@ -108,6 +127,9 @@ impl Orders {
             "reference": order.reference,
             "due": order.due,
             "state": if order.is_cancelled { "cancelled" } else if percent >= 100.0 { "delivered" } else { "in work" },
+            "price": self.price.as_ref().filter(|price| !price.is_empty()),
+            "currency": "EUR",
+            "accepted": order.is_accepted,
             "languages": order.files.iter().map(language).collect::<Vec<_>>(),
         })
     }
@@ -118,6 +140,7 @@ pub(crate) fn routes(agency: Agency) -> Router {
         .route("/files", post(take_file))
         .route("/orders", get(find).post(take_order))
         .route("/orders/{id}", get(show).delete(cancel))
+        .route("/orders/{id}/accept", post(accept))
         .route("/orders/{id}/files/{language}", get(give))
         .route("/_work", post(work))
         .route("/_spoil", post(spoil))
@@ -133,13 +156,27 @@ async fn take_file(State(agency): State<Agency>, headers: HeaderMap, body: Bytes
     if let Some(refused) = refused(&headers) {
         return refused;
     }
+    let part = in_form(&headers, &body);
+    let is_form = part.is_some();
+    let body = part.unwrap_or_else(|| body.to_vec());
     if !body.starts_with(b"<?xml") {
         return problem(StatusCode::UNPROCESSABLE_ENTITY, "only XLIFF is taken");
     }
     let mut office = lock(&agency.0);
     let id = format!("f-{}", office.files.len() + 1);
-    office.files.insert(id.clone(), body.to_vec());
+    office.forms += usize::from(is_form);
+    office.files.insert(id.clone(), body);
     (StatusCode::CREATED, Json(json!({ "id": id }))).into_response()
+}
+
+/// The part `file` of a form, which is its last.
+fn in_form(headers: &HeaderMap, body: &[u8]) -> Option<Vec<u8>> {
+    let media = headers.get(header::CONTENT_TYPE)?.to_str().ok()?;
+    let boundary = media.strip_prefix("multipart/form-data; boundary=")?;
+    let text = std::str::from_utf8(body).ok()?;
+    let (_, part) = text.split_once("name=\"file\"; filename=")?;
+    let (_, content) = part.split_once("\r\n\r\n")?;
+    Some(content.split_once(&format!("\r\n--{boundary}--"))?.0.as_bytes().to_vec())
 }
 
 #[derive(Deserialize)]
@@ -173,6 +210,7 @@ async fn take_order(State(agency): State<Agency>, headers: HeaderMap, Json(order
         since: Instant::now(),
         worked: 0.0,
         is_cancelled: false,
+        is_accepted: false,
     });
     (StatusCode::CREATED, Json(json!({ "id": id }))).into_response()
 }
@@ -215,6 +253,19 @@ async fn cancel(State(agency): State<Agency>, headers: HeaderMap, Path(id): Path
     match office.orders.iter_mut().find(|order| order.id == id) {
         Some(order) => {
             order.is_cancelled = true;
+            StatusCode::NO_CONTENT.into_response()
+        }
+        None => problem(StatusCode::NOT_FOUND, "no such order"),
+    }
+}
+
+async fn accept(State(agency): State<Agency>, headers: HeaderMap, Path(id): Path<String>) -> Response {
+    if let Some(refused) = refused(&headers) {
+        return refused;
+    }
+    match lock(&agency.0).orders.iter_mut().find(|order| order.id == id) {
+        Some(order) => {
+            order.is_accepted = true;
             StatusCode::NO_CONTENT.into_response()
         }
         None => problem(StatusCode::NOT_FOUND, "no such order"),

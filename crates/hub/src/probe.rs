@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use url::Url;
 
 use crate::Connector;
-use crate::config::{Carrier, Config};
+use crate::config::Config;
 
 /// How long looking up a name, and connecting, may take.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -328,7 +328,7 @@ impl Probe<'_> {
             );
         }
         let written = self.config.lanes.values().any(|lane| lane.lane.to.system == *self.name);
-        let ordered = self.config.briefs.values().any(|brief| brief.carrier == Carrier::Agency(self.name.clone()));
+        let ordered = self.config.briefs_of(self.name).next().is_some();
         if write.is_some() && !written && !ordered {
             self.row("credentials", Verdict::Warning, "`write` is there, and nothing is sent to this system");
         }

@@ -7,10 +7,10 @@ use jiff::Timestamp;
 use serde_json::{Map, Value as Json};
 use url::Url;
 
-use crate::http::{Answer, Body, Client, Credential, Request, join_url, shown_url};
+use crate::http::{Answer, Body, Client, Credential, FilePart, Request, join_url, shown_url};
 use crate::languages::LanguageCodes;
 use crate::profile::{Call, Filled, TranslationCalls};
-use crate::query::scalar_text;
+use crate::query::{Query, scalar_text};
 use crate::search::searched;
 use crate::{ErrorKind, HttpSystem, SystemError};
 
@@ -50,6 +50,17 @@ pub struct LanguageProgress {
     pub is_ready: bool,
 }
 
+/// What an agency asks for an order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Quote {
+    /// How much, as it says it; none where it has not said yet.
+    pub price: Option<String>,
+    /// In which currency (ISO 4217).
+    pub currency: Option<String>,
+    /// Whether it is accepted, so that work has begun.
+    pub is_accepted: bool,
+}
+
 impl Agency {
     /// An agency with the credentials for writing and for reading.
     ///
@@ -81,7 +92,7 @@ impl Agency {
         let url = join_url(&self.base, &call.path(filled)).map_err(|error| self.error(error.to_string()))?;
         let mut request = client.request(call.method, url);
         if !call.body.is_empty() {
-            request.body = Some(call.body_of(call.body.clone()).map_err(|kind| self.error(kind.to_string()))?);
+            request.body = Some(call.body_of(call.members(filled)).map_err(|kind| self.error(kind.to_string()))?);
         }
         Ok(request)
     }
@@ -117,7 +128,14 @@ impl Agency {
         let code = self.code(language)?;
         let filled = Filled { key: name, language: &code, ..Filled::default() };
         let mut request = self.request(&self.writer, &self.calls.upload, filled)?;
-        request.body = Some(Body::Bytes(bytes, media.to_owned()));
+        request.body = Some(match &self.calls.form {
+            None => Body::Bytes(bytes, media.to_owned()),
+            Some(part) => {
+                let file = FilePart { part, file: name, media, bytes: &bytes };
+                let (bytes, media) = file.in_form(&self.calls.upload.members(filled));
+                Body::Bytes(bytes, media)
+            }
+        });
         let answer = self.writer.write(&request).await?;
         self.id_at(&request, &self.calls.file, &self.json(&request, &answer)?)
     }
@@ -134,14 +152,15 @@ impl Agency {
             Ok(Json::Object(one.into_iter().map(|(name, text)| (name, text.into())).collect::<Map<_, _>>()))
         };
         let files = order.files.iter().map(file).collect::<Result<Vec<_>, SystemError>>()?;
-        let mut body = self.calls.order.body.clone();
+        let filled = Filled { key: order.reference, ..Filled::default() };
+        let mut body = self.calls.order.members(filled);
         body.insert(members.reference.clone(), order.reference.into());
         body.insert(members.from.clone(), self.code(order.from)?.into());
         if let Some(due) = order.due {
             body.insert(members.due.clone(), due.to_string().into());
         }
         body.insert(members.files.clone(), files.into());
-        let request = self.request(&self.writer, &self.calls.order, Filled::default())?;
+        let request = self.request(&self.writer, &self.calls.order, filled)?;
         let mut request = request.header("idempotency-key", order.reference);
         request.body = Some(self.calls.order.body_of(body).map_err(|kind| self.error(kind.to_string()))?);
         let answer = self.writer.write(&request).await?;
@@ -183,6 +202,46 @@ impl Agency {
             });
         }
         Ok(languages)
+    }
+
+    /// Whether an order begins once its price is accepted.
+    #[must_use]
+    pub fn quotes(&self) -> bool {
+        self.calls.quote.is_some()
+    }
+
+    /// What the agency asks for an order; none where it does not say what orders will cost.
+    ///
+    /// # Errors
+    /// Where the agency does not answer, or its price is none.
+    pub async fn quote(&self, order: &str) -> Result<Option<Quote>, SystemError> {
+        let Some(calls) = &self.calls.quote else { return Ok(None) };
+        let request = self.request(&self.reader, &calls.shown, Filled { id: order, ..Filled::default() })?;
+        let answer = self.reader.read(&request).await?;
+        let json = self.json(&request, &answer)?;
+        let text = |query: &Query| query.first(&json).and_then(scalar_text).filter(|text| !text.is_empty());
+        let wrong = |what: String| self.writer.error(&request, ErrorKind::Content(what));
+        let accepted = calls.accepted.first(&json).and_then(Json::as_bool);
+        let is_accepted = accepted.ok_or_else(|| {
+            wrong(format!("the answer does not say at `{}` whether the price is accepted", calls.accepted.as_str()))
+        })?;
+        let price = text(&calls.price);
+        let is_price = |price: &String| price.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.');
+        if let Some(price) = price.as_ref().filter(|price| !is_price(price)) {
+            return Err(wrong(format!("`{}` is no price", price.chars().take(40).collect::<String>())));
+        }
+        let currency = calls.currency.as_ref().and_then(text);
+        Ok(Some(Quote { price, currency, is_accepted }))
+    }
+
+    /// Accepts what the agency asks for an order.
+    ///
+    /// # Errors
+    /// Where the agency refuses, or the answer was lost: `quote` tells which.
+    pub async fn accept(&self, order: &str) -> Result<(), SystemError> {
+        let Some(calls) = &self.calls.quote else { return Ok(()) };
+        let filled = Filled { id: order, key: order, ..Filled::default() };
+        self.writer.write(&self.request(&self.writer, &calls.accept, filled)?).await.map(drop)
     }
 
     /// The file of an order in a language, as it is by now.

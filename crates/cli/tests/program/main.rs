@@ -8,6 +8,7 @@
     reason = "a test ends where something is not as it should be"
 )]
 
+mod agencies;
 mod amended;
 mod answers;
 mod archive;

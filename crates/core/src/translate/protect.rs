@@ -60,7 +60,8 @@ impl Preset {
 }
 
 #[expect(clippy::expect_used, reason = "the patterns are constants that every test of texts compiles")]
-static USUAL_PATTERN: LazyLock<Regex> = LazyLock::new(|| Regex::new(&patterns(&Preset::USUAL)).expect("a pattern"));
+static USUAL_PATTERN: LazyLock<Arc<Regex>> =
+    LazyLock::new(|| Arc::new(Regex::new(&patterns(&Preset::USUAL)).expect("a pattern")));
 
 fn patterns(presets: &[Preset]) -> String {
     presets.iter().map(|preset| preset.pattern()).collect::<Vec<_>>().join("|")
@@ -70,13 +71,14 @@ fn patterns(presets: &[Preset]) -> String {
 /// people.
 #[derive(Debug, Clone)]
 pub struct Protected {
-    pattern: Regex,
+    /// Shared, for a copy of a pattern begins without what was learnt of texts, which costs more than most of them.
+    pattern: Arc<Regex>,
     attributes: Arc<BTreeSet<String>>,
 }
 
 impl Default for Protected {
     fn default() -> Self {
-        Protected { pattern: USUAL_PATTERN.clone(), attributes: Arc::default() }
+        Protected { pattern: Arc::clone(&USUAL_PATTERN), attributes: Arc::default() }
     }
 }
 
@@ -122,7 +124,7 @@ impl Protected {
         let any = if any.is_empty() { r"[^\s\S]".to_owned() } else { any.join("|") };
         let pattern = RegexBuilder::new(&any).size_limit(1 << 24).build();
         let attributes = Arc::new(keep.attributes.iter().map(|name| name.to_lowercase()).collect());
-        Ok(Protected { pattern: pattern.map_err(|error| error.to_string())?, attributes })
+        Ok(Protected { pattern: Arc::new(pattern.map_err(|error| error.to_string())?), attributes })
     }
 
     /// Whether an attribute is read though HTML has it not for people.

@@ -12,6 +12,7 @@ use super::collect::{Collected, Collector, FileSource, UnitRow, batch_told, retu
 use super::files::{UnitFile, write_out};
 use super::machine::{Asker, MachineTally};
 use super::progress::tallies;
+use super::quote::{Quoted, settle};
 use super::send::{Sent, keep_in_house, send, send_to_folder};
 use super::{BatchError, ConnectError};
 use crate::Connector;
@@ -25,6 +26,17 @@ enum Way {
     Folder(PathBuf),
     /// Nobody: people of the house review what the machine makes.
     InHouse,
+}
+
+/// What became of sending a batch.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Sending {
+    /// Where it went.
+    pub sent: Sent,
+    /// What came of asking a machine, where one was asked.
+    pub machine: Option<MachineTally>,
+    /// How it stands with the agency's price, where it says one.
+    pub quoted: Option<Quoted>,
 }
 
 /// How a brief's batches go out, and come back.
@@ -42,12 +54,16 @@ pub trait CollectListener {
 }
 
 impl Carrying {
-    /// The carrier of a brief, and its machine.
+    /// The carrier of a batch, whose languages have one, and the brief's machine.
     ///
     /// # Errors
     /// Where the agency or the machine cannot be set up.
-    pub fn of(config: &Config, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
-        let way = match &brief.carrier {
+    pub fn of(
+        config: &Config,
+        connector: &Connector<'_>,
+        (brief, batch): (&Brief, &BatchRow),
+    ) -> Result<Carrying, ConnectError> {
+        let way = match brief.carrier_of(&batch.into) {
             Carrier::Folder(folder) => Way::Folder(config.folder.join(folder)),
             Carrier::Agency(name) => Way::Agency(Box::new(connector.agency(name)?)),
             Carrier::InHouse => Way::InHouse,
@@ -84,9 +100,16 @@ impl Carrying {
         brief: &Brief,
         batch: &mut BatchRow,
         clock: &(dyn Fn() -> Timestamp + Sync),
-    ) -> Result<(Sent, Option<MachineTally>), BatchError> {
+    ) -> Result<Sending, BatchError> {
         let is_open = matches!(batch.standing, BatchStanding::Made | BatchStanding::Sending);
-        let asked = match (&self.machine, &brief.machine) {
+        let is_parted = brief.by_carrier(&batch.into).len() > 1 && !matches!(self.way, Way::Folder(_));
+        if is_open && is_parted {
+            return Err(BatchError::Standing(format!(
+                "the languages of `{}` have different carriers by now; cancel it, and make it anew",
+                batch.name
+            )));
+        }
+        let machine = match (&self.machine, &brief.machine) {
             (Some(asker), Some(machine)) if is_open => Some(asker.ask(store, (brief, machine), batch, clock).await?),
             _ => None,
         };
@@ -95,7 +118,23 @@ impl Carrying {
             Way::Folder(folder) => send_to_folder(store, folder, brief, batch, clock()),
             Way::InHouse => keep_in_house(store, batch, clock()),
         };
-        Ok((sent?, asked))
+        let sent = sent?;
+        let quoted = match &self.way {
+            Way::Agency(agency) => settle(agency, brief, batch).await?,
+            _ => None,
+        };
+        Ok(Sending { sent, machine, quoted })
+    }
+
+    /// Accepts what the agency asks for a batch that was sent, where the brief does so by itself.
+    ///
+    /// # Errors
+    /// Where the agency fails.
+    pub(super) async fn settle(&self, brief: &Brief, batch: &BatchRow) -> Result<Option<Quoted>, BatchError> {
+        match &self.way {
+            Way::Agency(agency) => settle(agency, brief, batch).await,
+            _ => Ok(None),
+        }
     }
 
     /// Collects what lies in the folder, or is ready at the agency. Files that were collected before are looked

@@ -52,8 +52,11 @@ struct Question {
 }
 
 /// How asking goes.
-#[derive(Default)]
-struct Course {
+struct Asking<'a> {
+    service: &'a Service,
+    machine: &'a Machine,
+    store: &'a mut Store,
+    clock: &'a (dyn Fn() -> Timestamp + Sync),
     tally: MachineTally,
     /// Texts without an answer, which may come yet, and why.
     unanswered: (u64, Option<String>),
@@ -61,14 +64,8 @@ struct Course {
     is_over: bool,
 }
 
-impl Course {
-    fn without(&mut self, name: &str, why: String) {
-        self.tally.without.0 += 1;
-        if self.tally.without.1.len() < NAMED {
-            self.tally.without.1.push((name.to_owned(), why));
-        }
-    }
-}
+/// From which language into which.
+type Languages<'a> = (&'a LanguageTag, &'a LanguageTag);
 
 impl Asker {
     /// Asks about the texts of a batch that are still to be translated.
@@ -82,20 +79,13 @@ impl Asker {
         batch: &BatchRow,
         clock: &(dyn Fn() -> Timestamp + Sync),
     ) -> Result<MachineTally, BatchError> {
-        let mut course = Course::default();
+        let (tally, unanswered) = (MachineTally::default(), (0, None));
+        let mut asking =
+            Asking { service: &self.service, machine, store, clock, tally, unanswered, failures: 0, is_over: false };
         for into in &batch.into {
-            let languages = (&batch.from, into);
-            let mut after = 0;
-            loop {
-                let page = store.batch_units(batch.number, into, after, TOGETHER)?;
-                let Some(last) = page.last() else { break };
-                after = last.text;
-                let open = page.into_iter().map(|unit| question(store, machine, unit, languages, &mut course));
-                let open = open.filter_map(Result::transpose).collect::<Result<Vec<_>, StoreError>>()?;
-                self.ask_about(store, machine, open, (languages, clock), &mut course).await?;
-            }
+            asking.ask_into(batch, into).await?;
         }
-        let Course { mut tally, unanswered: (unanswered, why), .. } = course;
+        let Asking { mut tally, unanswered: (unanswered, why), .. } = asking;
         tally.price = machine.price(tally.characters).map(|(currency, sum)| Price::rounded(currency, sum));
         if unanswered > 0 {
             let why = why.unwrap_or_default();
@@ -103,63 +93,95 @@ impl Asker {
         }
         Ok(tally)
     }
+}
 
-    async fn ask_about(
-        &self,
-        store: &mut Store,
-        machine: &Machine,
-        open: Vec<Question>,
-        (languages, clock): ((&LanguageTag, &LanguageTag), &(dyn Fn() -> Timestamp + Sync)),
-        course: &mut Course,
-    ) -> Result<(), BatchError> {
-        let mut requests: Vec<Vec<Question>> = Vec::new();
-        for question in open {
-            match requests.last_mut().filter(|last| last.len() < machine.together) {
-                Some(last) => last.push(question),
-                None => requests.push(vec![question]),
-            }
+impl Asking<'_> {
+    async fn ask_into(&mut self, batch: &BatchRow, into: &LanguageTag) -> Result<(), BatchError> {
+        let languages = (&batch.from, into);
+        let mut after = 0;
+        loop {
+            let page = self.store.batch_units(batch.number, into, after, TOGETHER)?;
+            let Some(last) = page.last() else { return Ok(()) };
+            after = last.text;
+            let open = page.into_iter().map(|unit| self.question(unit, languages));
+            let open = open.filter_map(Result::transpose).collect::<Result<Vec<_>, StoreError>>()?;
+            self.ask_about(open, languages).await?;
+        }
+    }
+
+    /// What is to be asked about a unit; nothing of one that is known, or that the machine is not asked about.
+    fn question(&mut self, unit: BatchUnit, languages: Languages<'_>) -> Result<Option<Question>, StoreError> {
+        if !is_asked_about(self.machine, &unit, languages.1) {
+            return Ok(None);
+        }
+        let Unit { source, tags, name, .. } = unit.unit;
+        let Some(text) = self.machine.text(&source, &tags, languages) else {
+            self.without(&name, "it has tags or placeholders, and the machine takes plain text".to_owned());
+            return Ok(None);
+        };
+        let Some((given, _)) = self.store.service_value(KEPT_BY, &text.content)? else {
+            return Ok(Some(Question { text, source, tags, name }));
+        };
+        self.tally.known += 1;
+        if let Err(why) = self.machine.made_of(&given, &source, &tags) {
+            self.without(&name, unusable(&why));
+        }
+        Ok(None)
+    }
+
+    /// Asks about texts, so many in a request as the machine takes. A request that is refused is made anew for each of
+    /// its texts.
+    async fn ask_about(&mut self, mut open: Vec<Question>, languages: Languages<'_>) -> Result<(), BatchError> {
+        let mut requests = Vec::new();
+        while !open.is_empty() {
+            let rest = open.split_off(self.machine.together.min(open.len()));
+            requests.push(std::mem::replace(&mut open, rest));
         }
         while !requests.is_empty() {
-            let day = TimeZone::UTC.to_datetime(clock()).date().to_string();
-            let wanted = requests.len() as u64;
-            let taken = match course.is_over {
-                true => 0,
-                false => store.take_questions((machine.system.as_str(), &day), wanted, machine.a_day)?,
-            };
-            let left = requests.split_off(usize::try_from(taken).unwrap_or(usize::MAX).min(requests.len()));
-            let unasked = left.iter().map(Vec::len).sum::<usize>() as u64;
-            if unasked > 0 {
-                course.unanswered.0 += unasked;
-                let most = machine.a_day.unwrap_or_default();
-                let why = format!("it may be asked {most} times a day (`a_day`), and was");
-                course.unanswered.1.get_or_insert(why);
-            }
+            self.within_what_it_may_be_asked(&mut requests)?;
+            let (service, machine) = (self.service, self.machine);
+            let mut waiting = requests.iter().map(Vec::len).sum::<usize>() as u64;
             let sent = requests.into_iter().map(|questions| async move {
-                let answer = self.answers(machine, &questions, languages).await;
+                let answer = answers((service, machine), &questions, languages).await;
                 (questions, answer)
             });
-            let mut answers = futures::stream::iter(sent).buffer_unordered(self.service.max_in_flight());
-            let mut again = Vec::new();
+            let mut answers = futures::stream::iter(sent).buffer_unordered(service.max_in_flight());
+            requests = Vec::new();
             while let Some((questions, answer)) = answers.next().await {
+                waiting -= questions.len() as u64;
                 match answer {
-                    Ok(values) => {
-                        course.failures = 0;
-                        keep(store, machine, (&questions, values), clock(), course)?;
-                    }
-                    Err(error) => again.extend(self.failed(questions, &error, course)),
+                    Ok(values) => self.keep(&questions, values)?,
+                    Err(error) => requests.extend(self.failed(questions, &error)),
                 }
-                if course.is_over {
+                if self.is_over {
+                    self.unanswered.0 += waiting;
                     break;
                 }
             }
-            drop(answers);
-            requests = again;
+        }
+        Ok(())
+    }
+
+    /// Leaves out what may not be asked any more today, or is not asked after too many failures.
+    fn within_what_it_may_be_asked(&mut self, requests: &mut Vec<Vec<Question>>) -> Result<(), StoreError> {
+        let day = TimeZone::UTC.to_datetime((self.clock)()).date().to_string();
+        let wanted = requests.len() as u64;
+        let taken = match self.is_over {
+            true => 0,
+            false => self.store.take_questions((self.machine.system.as_str(), &day), wanted, self.machine.a_day)?,
+        };
+        let left = requests.split_off(usize::try_from(taken).unwrap_or(usize::MAX).min(requests.len()));
+        if !left.is_empty() {
+            self.unanswered.0 += left.iter().map(Vec::len).sum::<usize>() as u64;
+            let most = self.machine.a_day.unwrap_or_default();
+            let why = format!("it may be asked {most} times a day (`a_day`), and was");
+            self.unanswered.1.get_or_insert(why);
         }
         Ok(())
     }
 
     /// What a failure is taken for. Gives what is asked anew, each text by itself.
-    fn failed(&self, questions: Vec<Question>, error: &SystemError, course: &mut Course) -> Vec<Vec<Question>> {
+    fn failed(&mut self, questions: Vec<Question>, error: &SystemError) -> Vec<Vec<Question>> {
         let is_about_texts = match &error.kind {
             ErrorKind::Status { status, .. } => *status < 500,
             ErrorKind::Content(_) => questions.len() > 1,
@@ -167,87 +189,63 @@ impl Asker {
         };
         match questions.as_slice() {
             [one] if is_about_texts => {
-                course.without(&one.name, error.kind.to_string());
+                self.without(&one.name, error.kind.to_string());
                 return Vec::new();
             }
             _ if is_about_texts => return questions.into_iter().map(|question| vec![question]).collect(),
             _ => {}
         }
-        course.unanswered.0 += questions.len() as u64;
-        course.unanswered.1.get_or_insert_with(|| error.to_string());
-        course.failures += 1;
-        course.is_over = course.failures >= self.service.failure_limit();
+        self.unanswered.0 += questions.len() as u64;
+        self.unanswered.1.get_or_insert_with(|| error.to_string());
+        self.failures += 1;
+        self.is_over = self.failures >= self.service.failure_limit();
         Vec::new()
     }
 
-    async fn answers(
-        &self,
-        machine: &Machine,
-        questions: &[Question],
-        languages: (&LanguageTag, &LanguageTag),
-    ) -> Result<Vec<Value>, SystemError> {
-        let texts: Vec<&str> = questions.iter().map(|question| question.text.sent.as_str()).collect();
-        let members = machine.question(&texts, languages);
-        let contents: Vec<String> = questions.iter().map(|question| question.text.content.to_string()).collect();
-        let content = fingerprint_texts(contents.iter().map(String::as_str));
-        let values = match self.service.ask(&members, content).await? {
-            Value::List(values) => values,
-            one => vec![one],
-        };
-        if values.len() != questions.len() {
-            let told = format!("it was sent {} texts and answered with {}", questions.len(), values.len());
-            return Err(self.service.error(ErrorKind::Content(told)));
+    fn keep(&mut self, questions: &[Question], values: Vec<Value>) -> Result<(), StoreError> {
+        self.failures = 0;
+        let now = (self.clock)();
+        for (question, value) in questions.iter().zip(values) {
+            self.tally.asked += 1;
+            self.tally.characters += question.text.sent.chars().count() as u64;
+            if let Err(why) = self.machine.made_of(&value, &question.source, &question.tags) {
+                self.without(&question.name, unusable(&why));
+            }
+            self.store.keep_service_value((KEPT_BY, &question.text.content), &value, now)?;
         }
-        Ok(values)
+        Ok(())
+    }
+
+    fn without(&mut self, name: &str, why: String) {
+        self.tally.without.0 += 1;
+        if self.tally.without.1.len() < NAMED {
+            self.tally.without.1.push((name.to_owned(), why));
+        }
     }
 }
 
-/// What is to be asked about a unit; nothing of one that is known, or that the machine is not asked about.
-fn question(
-    store: &Store,
-    machine: &Machine,
-    unit: BatchUnit,
-    languages: (&LanguageTag, &LanguageTag),
-    course: &mut Course,
-) -> Result<Option<Question>, StoreError> {
-    if !is_asked_about(machine, &unit, languages.1) {
-        return Ok(None);
-    }
-    let Unit { source, tags, name, .. } = unit.unit;
-    let Some(text) = machine.text(&source, &tags, languages) else {
-        course.without(&name, "it has tags or placeholders, and the machine takes plain text".to_owned());
-        return Ok(None);
+async fn answers(
+    (service, machine): (&Service, &Machine),
+    questions: &[Question],
+    languages: Languages<'_>,
+) -> Result<Vec<Value>, SystemError> {
+    let texts: Vec<&str> = questions.iter().map(|question| question.text.sent.as_str()).collect();
+    let members = machine.question(&texts, languages);
+    let contents: Vec<String> = questions.iter().map(|question| question.text.content.to_string()).collect();
+    let content = fingerprint_texts(contents.iter().map(String::as_str));
+    let values = match service.ask(&members, content).await? {
+        Value::List(values) => values,
+        one => vec![one],
     };
-    if let Some((given, _)) = store.service_value(KEPT_BY, &text.content)? {
-        course.tally.known += 1;
-        if let Err(why) = machine.made_of(&given, &source, &tags) {
-            course.without(&name, unusable(&why));
-        }
-        return Ok(None);
+    if values.len() != questions.len() {
+        let told = format!("it was sent {} texts and answered with {}", questions.len(), values.len());
+        return Err(service.error(ErrorKind::Content(told)));
     }
-    Ok(Some(Question { text, source, tags, name }))
+    Ok(values)
 }
 
 fn unusable(why: &str) -> String {
     format!("what the machine made of it cannot be used: {why}")
-}
-
-fn keep(
-    store: &mut Store,
-    machine: &Machine,
-    (questions, values): (&[Question], Vec<Value>),
-    now: Timestamp,
-    course: &mut Course,
-) -> Result<(), StoreError> {
-    for (question, value) in questions.iter().zip(values) {
-        course.tally.asked += 1;
-        course.tally.characters += question.text.sent.chars().count() as u64;
-        if let Err(why) = machine.made_of(&value, &question.source, &question.tags) {
-            course.without(&question.name, unusable(&why));
-        }
-        store.keep_service_value((KEPT_BY, &question.text.content), &value, now)?;
-    }
-    Ok(())
 }
 
 fn is_asked_about(machine: &Machine, unit: &BatchUnit, into: &LanguageTag) -> bool {

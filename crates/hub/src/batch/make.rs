@@ -1,10 +1,12 @@
 //! Making a batch: texts that lack a translation become units. What is out already, or known from
 //! before, is not sent.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+mod made;
+
+use std::collections::HashSet;
 
 use diaporos_core::change::{Fingerprint, fingerprint_texts};
-use diaporos_core::expr::{Program, Slots, is_true};
+use diaporos_core::expr::is_true;
 use diaporos_core::translate::{
     Band, Block, Inline, MemoryPair, NearMatch, TextKey, TextStructure, Unit, UnitContext, UnitId, UnitPlace,
     nearness_of, words,
@@ -20,64 +22,16 @@ use super::BatchError;
 use super::complete::{joined, known_blocks, translation};
 use super::machine::characters;
 use super::near::NearMemory;
-use super::price::Carried;
 use super::texts::{Freshness, Texts, entries};
 use crate::config::{Brief, BriefField};
 use crate::look::{Glance, LookError, title, value_for};
+
+pub use made::{Made, MakeOptions, Making};
 
 /// Texts that are written to the store together.
 const TOGETHER: usize = 500;
 /// The most characters of a neighbour that a translator sees.
 const SHOWN: usize = 200;
-
-/// What a batch is made of.
-#[derive(Debug, Clone, Default)]
-pub struct MakeOptions {
-    /// Only into these languages; into all of the brief where there are none.
-    pub into: Vec<LanguageTag>,
-    /// Only entries for which this holds.
-    pub holds: Option<(Program, Slots)>,
-    /// What becomes of it.
-    pub making: Making,
-}
-
-/// What becomes of a batch once it is made.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Making {
-    /// It is not made; only what it would be is said.
-    DryRun,
-    /// A person looks at it, and sends it.
-    #[default]
-    Kept,
-    /// It is sent at once: it counts as being sent from the moment it is made, so that whoever is killed in
-    /// between has it sent by the next run.
-    Sent,
-}
-
-/// What became of making a batch.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Made {
-    /// The batch; none in a dry run, or where nothing is to be sent.
-    pub batch: Option<String>,
-    /// The texts in it.
-    pub counts: Vec<UnitCount>,
-    /// What is known from before, by language.
-    pub carried: BTreeMap<LanguageTag, Carried>,
-    /// Texts that are out already, by language.
-    pub out: BTreeMap<LanguageTag, u64>,
-    /// Values that entries have now, put together from what is known.
-    pub values: u64,
-    /// Entries with a text in it.
-    pub entries: u64,
-    /// From which languages into which translations were taken that are not of the very languages.
-    pub of_others: BTreeSet<(LanguageTag, LanguageTag)>,
-    /// The characters that a machine will be sent, by language.
-    pub machine: BTreeMap<LanguageTag, u64>,
-    /// Whether the memory has more texts than were looked through for near matches.
-    pub is_cut: bool,
-    /// Texts that are broken, of which nothing is sent: where they stand, and why.
-    pub broken: Vec<(String, String)>,
-}
 
 /// What an entry adds to a batch.
 #[derive(Default)]
@@ -87,10 +41,10 @@ struct Share {
     learnt: Vec<MemoryPair>,
 }
 
-/// Makes a batch.
+/// Makes a batch for each carrier of the languages.
 ///
 /// # Errors
-/// Where the store fails, or a condition has no value; there is no batch then.
+/// Where the store fails, or a condition has no value; of that carrier there is no batch then.
 pub fn make(
     store: &mut Store,
     library: &diaporos_core::expr::Library,
@@ -98,18 +52,31 @@ pub fn make(
     options: &MakeOptions,
     now: Timestamp,
 ) -> Result<Made, BatchError> {
-    let languages: Vec<LanguageTag> = match options.into.as_slice() {
-        [] => brief.into.clone(),
-        chosen => chosen.to_vec(),
-    };
+    let languages = if options.into.is_empty() { &brief.into } else { &options.into };
+    let mut made = Made::default();
+    for of_carrier in brief.by_carrier(languages) {
+        let options = MakeOptions { into: of_carrier.into_iter().cloned().collect(), ..options.clone() };
+        made.add(make_one(store, library, brief, &options, now)?);
+    }
+    Ok(made)
+}
+
+fn make_one(
+    store: &mut Store,
+    library: &diaporos_core::expr::Library,
+    brief: &Brief,
+    options: &MakeOptions,
+    now: Timestamp,
+) -> Result<Made, BatchError> {
+    let languages = options.into.as_slice();
     let due = brief.due.and_then(|due| now.checked_add(due).ok());
     let started = if options.making == Making::DryRun {
         None
     } else {
-        Some(store.begin_batch(&brief.name, (&brief.from, &languages), due, now)?)
+        Some(store.begin_batch(&brief.name, (&brief.from, languages), due, now)?)
     };
     let (made, near) = (Made::default(), NearMemory::default());
-    let mut maker = Maker { brief, languages: &languages, made, sent: HashSet::new(), near };
+    let mut maker = Maker { brief, languages, made, sent: HashSet::new(), near };
     // What is written meanwhile does not alter what is gone through.
     let listed = store.another()?;
     let glance = Glance { store: &listed, library, now };
@@ -141,7 +108,7 @@ pub fn make(
         let finished = if options.making == Making::Sent { BatchStanding::Sending } else { BatchStanding::Made };
         // Values that came of what was known before belong to it, so it stays for them too.
         if store.finish_batch(batch, made.values > 0, finished)? {
-            made.batch = Some(name).filter(|_| !made.counts.is_empty());
+            made.batches.extend(Some(name).filter(|_| !made.counts.is_empty()));
         }
     }
     Ok(made)
@@ -192,7 +159,9 @@ impl Maker<'_> {
             let text = FieldText { name, field, source, structure: texts.shape(field, source) };
             self.text(&texts, &text, &open, &mut share)?;
         }
-        self.made.entries += u64::from(!share.texts.is_empty());
+        if !share.texts.is_empty() {
+            self.made.entries.insert(entry.number);
+        }
         Ok(share)
     }
 

@@ -14,6 +14,7 @@ mod page;
 mod page_file;
 mod price;
 mod progress;
+mod quote;
 mod returned;
 mod review_page;
 mod send;
@@ -25,7 +26,7 @@ use diaporos_store::StoreError;
 use diaporos_systems::SystemError;
 
 pub use cancel::cancel;
-pub use carrier::{Carrying, CollectListener, take};
+pub use carrier::{Carrying, CollectListener, Sending, take};
 pub use collect::{
     CollectTally, Collected, Collector, Decided, Decision, FileSource, Refusal, UnitRow, batch_told, returned_files,
 };
@@ -36,6 +37,7 @@ pub use make::{Made, MakeOptions, Making, make};
 pub use page::write_page;
 pub use price::{Carried, Price, price};
 pub use progress::{BatchProgress, LanguageTally, progress, tallies};
+pub use quote::{Quoted, accept_quote, quoted};
 pub use returned::Returns;
 pub use review_page::write_review;
 pub use send::{Sent, write_again};

@@ -8,6 +8,7 @@ use super::BatchError;
 use super::carrier::{Carrying, CollectListener};
 use super::collect::{CollectTally, Collected, Collector, UnitRow};
 use super::make::{MakeOptions, Making, make};
+use super::quote::Quoted;
 use crate::Connector;
 use crate::config::{Brief, Config};
 
@@ -23,6 +24,13 @@ pub enum TimedBatch {
     TooMany {
         /// How many.
         words: u64,
+    },
+    /// An agency asks a price that a person has to accept.
+    Asked {
+        /// For which batch.
+        batch: String,
+        /// How much.
+        price: String,
     },
     /// Batches were sent: one that was begun before, or the one that was made.
     Sent {
@@ -46,6 +54,10 @@ pub struct TimedBatches<'a> {
 }
 
 impl TimedBatches<'_> {
+    fn carrying(&self, batch: &BatchRow) -> Result<Carrying, BatchError> {
+        Ok(Carrying::of(self.config, self.connector, (self.brief, batch))?)
+    }
+
     fn of(&self, store: &Store, standing: BatchStanding) -> Result<Vec<BatchRow>, BatchError> {
         let all = store.batches()?.into_iter().rev();
         Ok(all.filter(|batch| batch.brief == self.brief.name && batch.standing == standing).collect())
@@ -56,10 +68,9 @@ impl TimedBatches<'_> {
     /// # Errors
     /// Where the carrier fails, or a condition has no value; the next time goes on.
     pub async fn make_and_send(&self, store: &mut Store) -> Result<TimedBatch, BatchError> {
-        let carrying = Carrying::of(self.config, self.connector, self.brief)?;
         let mut batches = Vec::new();
         for mut begun in self.of(store, BatchStanding::Sending)? {
-            carrying.send(store, self.brief, &mut begun, self.clock).await?;
+            self.carrying(&begun)?.send(store, self.brief, &mut begun, self.clock).await?;
             batches.push(begun.name);
         }
         let library = &self.config.library;
@@ -76,9 +87,15 @@ impl TimedBatches<'_> {
         if words >= self.brief.times.least || (words == 0 && !wanted.carried.is_empty()) {
             let sent = MakeOptions { making: Making::Sent, ..MakeOptions::default() };
             let made = make(store, library, self.brief, &sent, (self.clock)())?;
-            if let Some(mut batch) = made.batch.map(|name| store.batch(&name)).transpose()?.flatten() {
-                carrying.send(store, self.brief, &mut batch, self.clock).await?;
+            for name in made.batches {
+                let Some(mut batch) = store.batch(&name)? else { continue };
+                self.carrying(&batch)?.send(store, self.brief, &mut batch, self.clock).await?;
                 batches.push(batch.name);
+            }
+        }
+        for sent in self.of(store, BatchStanding::Sent)? {
+            if let Some(Quoted::Asked(price)) = self.carrying(&sent)?.settle(self.brief, &sent).await? {
+                return Ok(TimedBatch::Asked { batch: sent.name, price });
             }
         }
         Ok(if batches.is_empty() { TimedBatch::Waits { words } } else { TimedBatch::Sent { batches, words } })
@@ -89,12 +106,11 @@ impl TimedBatches<'_> {
     /// # Errors
     /// Where the carrier or the store fails; what was accepted before stays.
     pub async fn collect(&self, store: &mut Store) -> Result<TimedCollection, BatchError> {
-        let carrying = Carrying::of(self.config, self.connector, self.brief)?;
         let mut collection = TimedCollection::default();
         for batch in self.of(store, BatchStanding::Sent)? {
             let mut collector =
                 Collector { store, brief: self.brief, batch: &batch, now: (self.clock)(), reviewer: None };
-            carrying.collect(&mut collector, false, &mut collection).await?;
+            self.carrying(&batch)?.collect(&mut collector, false, &mut collection).await?;
         }
         Ok(collection)
     }
@@ -107,6 +123,22 @@ pub struct TimedCollection {
     pub tally: CollectTally,
     /// Files that could not be taken, or not to their end, each with why.
     pub faults: Vec<String>,
+}
+
+impl TimedCollection {
+    /// Whether anything came that was not known.
+    #[must_use]
+    pub fn has_news(&self) -> bool {
+        let CollectTally { accepted, pending, rejected, outdated, refused, .. } = self.tally;
+        accepted + pending + rejected + outdated + refused > 0 || !self.faults.is_empty()
+    }
+}
+
+impl std::ops::AddAssign for TimedCollection {
+    fn add_assign(&mut self, other: TimedCollection) {
+        self.tally += other.tally;
+        self.faults.extend(other.faults);
+    }
 }
 
 impl CollectListener for TimedCollection {

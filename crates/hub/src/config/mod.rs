@@ -48,6 +48,7 @@ use jiff::Timestamp;
 
 pub use alerting::Alerting;
 pub use amendments::{AMENDMENTS, AMENDMENTS_FILE, NamedAmendments, block, read_amendments};
+pub(crate) use briefs::hundred_thousandths;
 pub use briefs::{Back, Brief, BriefField, BriefRules, BriefTimes, Carrier, Machine, MachineText, Outdated, Rates};
 pub use described::CONFIGURATION;
 pub use hooks::HookConfig;
@@ -289,6 +290,11 @@ impl Config {
             .chain(of_own)
             .chain(of_services);
         library::warn_of_unused(file, &self.library, uses.map(|expression| &expression.program.uses), report);
+    }
+
+    /// The briefs whose texts an agency translates.
+    pub fn briefs_of<'a>(&'a self, agency: &'a SystemName) -> impl Iterator<Item = &'a Brief> {
+        self.briefs.values().filter(move |brief| brief.is_carried_by(agency))
     }
 
     /// Lanes, and after them those by which words of their fields become documents.

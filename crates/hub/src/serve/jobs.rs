@@ -6,7 +6,8 @@ use diaporos_core::value::{LaneName, SystemName};
 use diaporos_store::{Fault, Leased, Store, StoreError};
 
 use super::Asked;
-use super::look_job::{LookTools, Looked};
+use super::look_job::{LookTools, Looked, TOGETHER, hints, numbers};
+use super::looks::Listed;
 use super::shared::{Progressing, Shared};
 use super::subscribing::{Subscribed, Subscribing};
 use crate::batch::{BatchError, TimedBatch, TimedBatches, TimedCollection};
@@ -27,6 +28,8 @@ pub(super) enum Job {
     Pull(SystemName),
     /// Look at what calls from outside were about.
     Look(SystemName),
+    /// Collect from an agency that called.
+    Delivered(SystemName),
     /// Take out what is no longer needed.
     Tidy,
     /// Ask the hubs of a system's feeds to call.
@@ -58,6 +61,7 @@ impl Job {
         match self {
             Job::Pull(system) => vec![Leased::System(system.clone())],
             Job::Look(system) => vec![Leased::Entries(system.clone())],
+            Job::Delivered(system) => vec![Leased::Batches, Leased::Entries(system.clone())],
             Job::Subscribe(system) => vec![Leased::Hubs(system.clone())],
             Job::Tidy => vec![Leased::Tidying],
             Job::Tell(name) => vec![Leased::Tell(name.to_string())],
@@ -166,11 +170,18 @@ impl JobTools {
                 }
             }
             Job::Look(system) => self.look(&system, &connector, store).await,
+            Job::Delivered(system) => match self.delivered(&system, &connector, store).await {
+                Ok(end) => JobEnd::Collected(end),
+                Err(error) => JobEnd::Store(error),
+            },
             Job::Subscribe(system) => self.subscribe(&system, &connector, store).await,
             Job::Tidy => self.tidy(store),
             Job::Tell(name) => self.tell(&name, &connector, store).await,
             Job::Batch(brief) => self.batch(&brief, &connector, store).await,
-            Job::Collect(brief) => self.collect(&brief, &connector, store).await,
+            Job::Collect(brief) => match self.collect(&brief, &connector, store).await {
+                Ok(end) => JobEnd::Collected(end),
+                Err(error) => JobEnd::Store(error),
+            },
             Job::Launch(name, _) => self.launch(&name, &connector, store).await,
             Job::Push(lanes, extent) => self.push((&lanes, extent), what, (&connector, store)).await,
         }
@@ -263,6 +274,9 @@ impl JobTools {
                 let most = brief.times.most;
                 (Some(format!("{words} words lack a translation; by itself at most {most} are sent")), true)
             }
+            Ok(TimedBatch::Asked { batch, price }) => {
+                (Some(format!("the agency asks {price} for `{batch}`: `diaporos batch quote {batch}`")), true)
+            }
             Ok(_) => (None, false),
             Err(error) => (Some(error.to_string()), false),
         };
@@ -272,18 +286,49 @@ impl JobTools {
         noted.map_or_else(JobEnd::Store, |()| JobEnd::Batched(end))
     }
 
-    async fn collect(&self, name: &str, connector: &Connector<'_>, store: &mut Store) -> JobEnd {
+    /// Collects what an agency that called has of every brief, and notes that it was looked at.
+    async fn delivered(
+        &self,
+        agency: &SystemName,
+        connector: &Connector<'_>,
+        store: &mut Store,
+    ) -> Result<Result<TimedCollection, BatchError>, StoreError> {
+        let events = store.waiting_events(agency, (self.clock)(), TOGETHER)?;
+        let mut all = TimedCollection::default();
+        let mut failed = None;
+        for brief in self.config.briefs_of(agency) {
+            match self.collect(&brief.name, connector, store).await? {
+                Ok(collection) => all += collection,
+                Err(error) => failed = Some(error),
+            }
+        }
+        let listed = match &failed {
+            Some(_) => Listed::Failed,
+            None if all.has_news() => Listed::News,
+            None => Listed::NoNews,
+        };
+        let now = (self.clock)();
+        let after = hints(&events).map(|hints| (numbers(&events), hints.after_listing(listed, now)));
+        store.looked(&after.into_iter().collect::<Vec<_>>(), now)?;
+        Ok(failed.map_or(Ok(all), Err))
+    }
+
+    async fn collect(
+        &self,
+        name: &str,
+        connector: &Connector<'_>,
+        store: &mut Store,
+    ) -> Result<Result<TimedCollection, BatchError>, StoreError> {
         let Some(brief) = self.config.briefs.get(name) else {
-            return JobEnd::Collected(Ok(TimedCollection::default()));
+            return Ok(Ok(TimedCollection::default()));
         };
         let timed = TimedBatches { config: &self.config, connector, brief, clock: &self.clock };
         let began = (self.clock)();
         let end = timed.collect(store).await;
         let problem = end.as_ref().err().map(ToString::to_string);
         let fault = problem.as_deref().map(|message| Fault { message, asks: false });
-        let what = Leased::Returns(name.to_owned());
-        let noted = store.note_work(&what, (began, (self.clock)()), fault);
-        noted.map_or_else(JobEnd::Store, |()| JobEnd::Collected(end))
+        store.note_work(&Leased::Returns(name.to_owned()), (began, (self.clock)()), fault)?;
+        Ok(end)
     }
 
     async fn push(

@@ -14,7 +14,7 @@ use crate::pull::{AloneSource, FoundAlone, PullOptions, PullRow, PullSource, pul
 use crate::{ConnectError, Connector};
 
 /// Entries that are looked at in one job.
-const TOGETHER: usize = 256;
+pub(super) const TOGETHER: usize = 256;
 
 /// What was looked at.
 #[derive(Debug)]
@@ -30,7 +30,7 @@ pub struct Looked {
 /// Hints by the entry that they are about; everything of the system where they name none.
 type ByEntry = IndexMap<Option<(TypeName, EntryId)>, Vec<WaitingEvent>>;
 
-fn hints(events: &[WaitingEvent]) -> Option<Hints> {
+pub(super) fn hints(events: &[WaitingEvent]) -> Option<Hints> {
     Some(Hints {
         calls: events.len(),
         looks: events.iter().map(|event| event.looks).max()?,
@@ -118,6 +118,6 @@ impl LookTools<'_> {
     }
 }
 
-fn numbers(events: &[WaitingEvent]) -> Vec<i64> {
+pub(super) fn numbers(events: &[WaitingEvent]) -> Vec<i64> {
     events.iter().map(|event| event.number).collect()
 }

@@ -9,7 +9,7 @@ use super::StoreError;
 use super::leaked::teach;
 
 pub(super) const FIRST: &str = include_str!("../../migrations/0001_first.sql");
-const MIGRATIONS: [&str; 24] = [
+const MIGRATIONS: [&str; 25] = [
     FIRST,
     include_str!("../../migrations/0002_content.sql"),
     include_str!("../../migrations/0003_taken_off.sql"),
@@ -34,6 +34,7 @@ const MIGRATIONS: [&str; 24] = [
     include_str!("../../migrations/0022_touched.sql"),
     include_str!("../../migrations/0023_service.sql"),
     include_str!("../../migrations/0024_near_and_reviewed.sql"),
+    include_str!("../../migrations/0025_texts_of_a_batch.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all.

@@ -7,10 +7,11 @@ use diaporos_core::change::fingerprint_texts;
 use super::StoreError;
 use super::database::{Connection, OptionalRow, Session, params};
 
-const MIGRATIONS: [&str; 3] = [
+const MIGRATIONS: [&str; 4] = [
     include_str!("../../migrations/server/0001_first.sql"),
     include_str!("../../migrations/server/0002_service.sql"),
     include_str!("../../migrations/server/0003_near_and_reviewed.sql"),
+    include_str!("../../migrations/server/0004_texts_of_a_batch.sql"),
 ];
 
 /// Brings the store to this program's version, each migration whole or not at all, and one process at a time. A role

@@ -37,6 +37,42 @@ impl FormMedia {
     }
 }
 
+/// A file that is sent as the part of a form.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct FilePart<'a> {
+    /// What the part is called.
+    pub(crate) part: &'a str,
+    /// What the file is called.
+    pub(crate) file: &'a str,
+    /// Its media type.
+    pub(crate) media: &'a str,
+    /// What it holds.
+    pub(crate) bytes: &'a [u8],
+}
+
+impl FilePart<'_> {
+    /// The bytes and the media type of a form with a file, after the fields of members (RFC 7578). The boundary is made of what it parts, so that it
+    /// stands in none of it, and the same form is the same bytes.
+    pub(crate) fn in_form(self, members: &Map<String, Json>) -> (Vec<u8>, String) {
+        let quoted = |text: &str| text.chars().filter(|c| !c.is_control() && *c != '"').collect::<String>();
+        let pairs = pairs(members);
+        let told: String = pairs.iter().flat_map(|(name, value)| [name.as_str(), value.as_str()]).collect();
+        let boundary = format!("form-{}", fingerprint_bytes(&told, self.bytes));
+        let mut bytes = Vec::with_capacity(self.bytes.len() + 512);
+        for (name, value) in &pairs {
+            let name = quoted(name);
+            let field = format!("--{boundary}\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{value}\r\n");
+            bytes.extend_from_slice(field.as_bytes());
+        }
+        let (part, file) = (quoted(self.part), quoted(self.file));
+        let head = format!("Content-Disposition: form-data; name=\"{part}\"; filename=\"{file}\"");
+        bytes.extend_from_slice(format!("--{boundary}\r\n{head}\r\nContent-Type: {}\r\n\r\n", self.media).as_bytes());
+        bytes.extend_from_slice(self.bytes);
+        bytes.extend_from_slice(format!("\r\n--{boundary}--\r\n").as_bytes());
+        (bytes, format!("multipart/form-data; boundary={boundary}"))
+    }
+}
+
 /// The fields of a form: what is within a member is named `size[height]`, and each item of a list is a field of its name.
 /// What is null is left out.
 pub(super) fn pairs(members: &Map<String, Json>) -> Vec<(String, String)> {

@@ -25,6 +25,7 @@ pub use answer::{Answer, AnswerForm};
 pub use client::Client;
 pub use credential::{ClientCredentials, Credential, LogIn};
 pub(crate) use exchange::BodySink;
+pub(crate) use form::FilePart;
 pub use form::FormMedia;
 pub use limits::Limits;
 pub use network::{Network, is_loopback};

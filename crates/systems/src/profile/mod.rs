@@ -17,6 +17,7 @@ mod paging;
 mod path;
 mod place_type;
 mod properties;
+mod read_items;
 mod read_settings;
 mod read_type;
 mod row_listing;

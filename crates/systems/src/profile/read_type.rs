@@ -8,6 +8,7 @@ use diaporos_core::value::{EntryId, State};
 use serde_json::{Map, Value as Json};
 
 use super::filled::constants;
+use super::read_items::{items, texts};
 use super::search_call::check_parameters;
 use super::since::Since;
 use super::{ListingForm, Paging, RowListing, SearchCall};
@@ -156,18 +157,7 @@ impl ReadType {
         let rows = (form == ListingForm::Rows).then(|| RowListing::from_section(section, report));
         let id = id(section, form, rows.as_ref().and_then(Option::as_ref), report);
         let texts = texts(section, form, report)?;
-        let items = match (&id, form) {
-            (Some(Id::Alone(_)), _) | (_, ListingForm::Files | ListingForm::Changes | ListingForm::Rows) => {
-                let usual = || if texts.is_some() { Query::constant("$.texts[*]") } else { Query::whole() };
-                Query::from_key(section, "items", report).or_else(usual)
-            }
-            _ => {
-                if !section.has("items") {
-                    section.missing("items", report);
-                }
-                Query::from_key(section, "items", report)
-            }
-        };
+        let items = items(section, form, (matches!(id, Some(Id::Alone(_))), texts), report);
         let each = Query::from_key(section, "each", report);
         let revision = Query::from_key(section, "revision", report)
             .or_else(|| form.own_members().and_then(|(_, revision)| Query::constant(revision)));
@@ -245,25 +235,6 @@ fn changes(
     }
     let since = optional(section, "since", report, |table, report| Since::from_section(table, form, report));
     (since, optional(section, "deleted", report, |table, report| Deleted::from_section(table, form, report)))
-}
-
-/// The form of files of texts by key. But for those that have all languages, the path tells the language.
-fn texts(section: &mut Section<'_>, form: ListingForm, report: &mut Report) -> Option<Option<TextsForm>> {
-    if form != ListingForm::Files {
-        return Some(None);
-    }
-    let word = section.word("texts", &TextsForm::WORDS, report);
-    let Some(texts) = word else { return (!section.has("texts")).then_some(None) };
-    if texts.has_all_languages() == section.has("language_in_name") {
-        let why = match texts.has_all_languages() {
-            true => "such a file has all languages; `language_in_name` has no meaning for it",
-            false => "`language_in_name` is missing: the language of files whose path tells none",
-        };
-        let span = section.place(&["texts"]).unwrap_or_else(|| section.span());
-        report.add(Diagnostic::error(Code::BadValue, span, why));
-        return None;
-    }
-    Some(Some(texts))
 }
 
 /// How languages are listed: in items, in the names of files, or within the fields.

@@ -14,6 +14,7 @@ pub(crate) static TRANSLATION_CALLS: Table = Table::new(
     "translation",
     &[settings![
         upload: CALL, required, "takes a file, called `{key}`", "POST /files?name={key}";
+        form: TEXT, none, "the part of a form that the file is sent as, after the members of the call's `body`; it is the whole body without it", "file";
         file: JSON_PATH, required, "where the answer says what the file is called there", "$.id";
         order: CALL, required, "orders the translation of files together", "POST /orders";
         id: JSON_PATH, required, "where the answer, and what `find` finds, says what the order is called", "$.id";
@@ -26,7 +27,18 @@ pub(crate) static TRANSLATION_CALLS: Table = Table::new(
         ready: JSON_PATH, none, "where it says whether there is something to fetch; from the first percent on without it", "$.ready";
         download: CALL, required, "gives the file of a `{language}` as it is by now", "GET /orders/{id}/files/{language}";
         cancel: CALL, none, "calls an order off", "DELETE /orders/{id}";
+        quote: Form::Table(&QUOTE), none, "where the agency says what an order will cost, and begins once that is accepted", "{ shown = \"GET /orders/{id}\", price = \"$.price\", currency = \"$.currency\", accepted = \"$.accepted\", accept = \"POST /orders/{id}/accept\" }";
         members: Form::Table(&MEMBERS), none, "what the members of an order are called", "{ reference = \"our_number\", due = \"wanted_by\" }";
+    ]],
+);
+static QUOTE: Table = Table::new(
+    "quote",
+    &[settings![
+        shown: CALL, required, "shows the order `{id}` with its price", "GET /orders/{id}";
+        price: JSON_PATH, required, "where the price is, once there is one", "$.price.amount";
+        currency: JSON_PATH, none, "where its currency is (ISO 4217)", "$.price.currency";
+        accepted: JSON_PATH, required, "where it says whether it is accepted, as a truth value", "$.accepted";
+        accept: CALL, required, "accepts it; it may be said twice", "POST /orders/{id}/accept";
     ]],
 );
 static MEMBERS: Table = Table::new(
@@ -46,6 +58,8 @@ static MEMBERS: Table = Table::new(
 pub(crate) struct TranslationCalls {
     /// Takes a file, whose name is `{key}`.
     pub(crate) upload: Call,
+    /// The part of a form that it is sent as.
+    pub(crate) form: Option<String>,
     /// Where the answer has what it calls the file.
     pub(crate) file: Query,
     /// Orders the translation of files.
@@ -67,8 +81,33 @@ pub(crate) struct TranslationCalls {
     pub(crate) download: Call,
     /// Calls an order off.
     pub(crate) cancel: Option<Call>,
+    /// Where it says what an order will cost.
+    pub(crate) quote: Option<QuoteCalls>,
     /// What the members of an order are called.
     pub(crate) members: OrderMembers,
+}
+
+/// How an agency says what an order will cost.
+#[derive(Debug, Clone)]
+pub(crate) struct QuoteCalls {
+    /// Shows an order `{id}` with its price.
+    pub(crate) shown: Call,
+    pub(crate) price: Query,
+    pub(crate) currency: Option<Query>,
+    /// Where it says whether it is accepted.
+    pub(crate) accepted: Query,
+    /// Accepts it.
+    pub(crate) accept: Call,
+}
+
+impl QuoteCalls {
+    fn from_section(table: &mut Section<'_>, report: &mut Report) -> Option<QuoteCalls> {
+        let shown = Call::reading(table, "shown", &["id"], report);
+        let accept = Call::from_key(table, "accept", &["id"], report);
+        let mut query = |key| Query::from_key(table, key, report);
+        let (price, currency, accepted) = (query("price"), query("currency"), query("accepted"));
+        Some(QuoteCalls { shown: shown?, price: price?, currency, accepted: accepted?, accept: accept? })
+    }
 }
 
 /// What the members of an order are called.
@@ -99,7 +138,18 @@ impl TranslationCalls {
         let (languages, language, percent) = (query("languages"), query("language"), query("percent"));
         let ready = Query::from_key(section, "ready", report);
         let members = members(section, report);
+        let form = section.string("form", report);
+        let quote = match section.section("quote", report) {
+            None => None,
+            Some(mut table) => {
+                let quote = QuoteCalls::from_section(&mut table, report);
+                table.finish(report);
+                Some(quote?)
+            }
+        };
         Some(TranslationCalls {
+            form,
+            quote,
             upload: upload?,
             file: file?,
             order: order?,

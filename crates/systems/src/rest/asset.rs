@@ -4,7 +4,7 @@ use diaporos_core::value::EntryId;
 
 use super::write::RestWriter;
 use crate::asset::Asset;
-use crate::http::Body;
+use crate::http::{Body, FilePart};
 use crate::profile::{AssetCalls, Filled};
 use crate::query::scalar_text;
 use crate::search::searched;
@@ -17,10 +17,15 @@ impl RestWriter {
         if let Some(id) = self.find_asset(calls, &asset.hash).await? {
             return Ok(id);
         }
-        let mut request = self.call(&calls.upload, Filled { key: &asset.hash, ..Filled::default() })?;
+        let filled = Filled { key: &asset.hash, ..Filled::default() };
+        let mut request = self.call(&calls.upload, filled)?;
         request.body = Some(match &calls.form {
             None => Body::Bytes(asset.bytes.clone(), asset.media.clone()),
-            Some(part) => form(part, asset),
+            Some(part) => {
+                let (file, media, bytes) = (asset.name.as_str(), asset.media.as_str(), asset.bytes.as_slice());
+                let (bytes, media) = FilePart { part, file, media, bytes }.in_form(&calls.upload.members(filled));
+                Body::Bytes(bytes, media)
+            }
         });
         match self.client.write(&request).await {
             Ok(answer) => {
@@ -43,20 +48,4 @@ impl RestWriter {
         let found = calls.found.first(&json).and_then(|found| calls.id.first(found)).and_then(scalar_text);
         Ok(found.and_then(|id| EntryId::new(id).ok()))
     }
-}
-
-/// A form with one part (RFC 7578). The hash is the boundary: no file holds its own.
-fn form(part: &str, asset: &Asset) -> Body {
-    let quoted = |text: &str| text.chars().filter(|c| !c.is_control() && *c != '"').collect::<String>();
-    let boundary = &asset.hash;
-    let mut bytes = format!(
-        "--{boundary}\r\nContent-Disposition: form-data; name=\"{}\"; filename=\"{}\"\r\nContent-Type: {}\r\n\r\n",
-        quoted(part),
-        quoted(&asset.name),
-        asset.media
-    )
-    .into_bytes();
-    bytes.extend_from_slice(&asset.bytes);
-    bytes.extend_from_slice(format!("\r\n--{boundary}--\r\n").as_bytes());
-    Body::Bytes(bytes, format!("multipart/form-data; boundary={boundary}"))
 }

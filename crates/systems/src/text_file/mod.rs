@@ -1,6 +1,7 @@
 //! Documents as the bytes of a file: what JSON, XML and Markdown with front matter hold, how documents
 //! are written so, and patterns of file names.
 
+mod encoding;
 mod front_matter;
 mod parsed;
 mod pattern;

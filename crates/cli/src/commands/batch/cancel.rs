@@ -27,7 +27,7 @@ pub(crate) async fn run(args: &Cancel, context: &Context) -> Result<Exit, Failur
     let config = context.config()?;
     let mut store = Context::store_leased(&config, &[Leased::Batches], "batch cancel")?;
     let (mut found, brief) = batch(&config, &store, &args.batch)?;
-    let agency = if args.here { None } else { agency(&config, brief)? };
+    let agency = if args.here { None } else { agency(&config, brief, &found)? };
     let was_open = cancel(&mut store, agency.as_ref(), &mut found, Context::now()).await?;
     let mut out = out();
     match was_open {

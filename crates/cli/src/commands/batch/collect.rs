@@ -77,7 +77,7 @@ pub(crate) async fn run(args: &Collect, context: &Context) -> Result<Exit, Failu
     if args.from.is_empty() {
         for found in waited_for(&config, &store, args.batch.as_deref())? {
             let (found, brief) = batch(&config, &store, &found.name)?;
-            let carrying = Carrying::of(&config, &Connector::new(&config, &Context::variable), brief)?;
+            let carrying = Carrying::of(&config, &Connector::new(&config, &Context::variable), (brief, &found))?;
             let mut collector =
                 Collector { store: &mut store, brief, batch: &found, now: Context::now(), reviewer: None };
             carrying.collect(&mut collector, args.again, gathered.of(&found)).await?;

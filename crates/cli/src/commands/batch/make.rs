@@ -97,14 +97,18 @@ fn machine(made: &Made, brief: &Brief) -> Option<String> {
 /// What was made, and what comes next.
 fn sentences(made: &Made, dry_run: bool, units: u64, of_what: &str) -> Vec<String> {
     let mut sentences = Vec::new();
-    match (&made.batch, dry_run, units) {
+    match (made.batches.as_slice(), dry_run, units) {
         (_, true, 0) => sentences.push("Dry run: nothing is to be sent".to_owned()),
         (_, true, _) => sentences.push(format!("Dry run, nothing was made: it would be {of_what}")),
-        (Some(name), _, _) => {
+        ([], _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
+        ([name], _, _) => {
             sentences.push(format!("`{name}` is made: {of_what}"));
             sentences.push(format!("next: `diaporos batch send {name}`"));
         }
-        (None, _, _) => sentences.push("Nothing is to be sent: no batch was made".to_owned()),
+        (names, _, _) => {
+            sentences.push(format!("`{}` are made, one for each carrier: {of_what}", names.join("`, `")));
+            sentences.extend(names.iter().map(|name| format!("next: `diaporos batch send {name}`")));
+        }
     }
     if made.is_cut {
         sentences.push("near matches were looked for in the first 500,000 texts of the memory".to_owned());
@@ -152,7 +156,7 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
     let of_what = format!(
         "{} of {}, {}{}",
         counted(units, "unit", "units"),
-        counted(made.entries, "entry", "entries"),
+        counted(made.entries.len() as u64, "entry", "entries"),
         counted(words, "word", "words"),
         cost.as_ref().map(|cost| format!(", {cost}")).unwrap_or_default()
     );
@@ -169,7 +173,8 @@ pub(crate) fn run(args: &Make, context: &Context) -> Result<Exit, Failure> {
         })
     });
     let counts = json!({
-        "machine": machine, "batch": made.batch, "dry_run": args.dry_run, "units": units, "entries": made.entries, "words": words,
+        "machine": machine, "batch": made.batches.first(), "batches": made.batches, "dry_run": args.dry_run, "units": units,
+        "entries": made.entries.len(), "words": words,
         "price": cost, "filled_in": made.values,
         "broken": made.broken.iter().map(|(place, fault)| json!({ "text": place, "fault": fault })).collect::<Vec<_>>(),
     });

@@ -11,6 +11,7 @@ mod list;
 mod make;
 mod memory;
 mod progress;
+mod quote;
 mod review;
 mod send;
 mod show;
@@ -45,6 +46,7 @@ enum What {
     Check(check::Check),
     Make(make::Make),
     Send(send::Send),
+    Quote(quote::Quote),
     List(list::List),
     Show(show::Show),
     Progress(progress::ProgressOf),
@@ -63,6 +65,7 @@ pub(super) async fn run(args: &Batch, context: &Context) -> Result<Exit, Failure
         What::Check(args) => check::run(args, context),
         What::Make(args) => make::run(args, context),
         What::Send(args) => send::run(args, context).await,
+        What::Quote(args) => quote::run(args, context).await,
         What::List(args) => list::run(args, context),
         What::Show(args) => show::run(args, context),
         What::Progress(args) => progress::run(args, context).await,
@@ -107,8 +110,8 @@ pub(super) fn batch<'a>(config: &'a Config, store: &Store, name: &str) -> Result
 }
 
 /// The agency of a brief; none where its files are carried by others.
-fn agency(config: &Config, brief: &Brief) -> Result<Option<Agency>, Failure> {
-    match &brief.carrier {
+fn agency(config: &Config, brief: &Brief, batch: &BatchRow) -> Result<Option<Agency>, Failure> {
+    match brief.carrier_of(&batch.into) {
         Carrier::Folder(_) | Carrier::InHouse => Ok(None),
         Carrier::Agency(name) => Ok(Some(Connector::new(config, &Context::variable).agency(name)?)),
     }

@@ -55,7 +55,7 @@ pub(crate) async fn run(args: &ProgressOf, context: &Context) -> Result<Exit, Fa
         if !is_named && here.is_done() {
             continue;
         }
-        let asked = match agency(&config, brief)? {
+        let asked = match agency(&config, brief, &found)? {
             Some(agency) if found.standing == BatchStanding::Sent && found.order_there.is_some() => {
                 progress(&store, &agency, found).await.map_err(Failure::from)
             }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use diaporos_hub::Connector;
-use diaporos_hub::batch::{Carrying, MachineTally, Sent, write_again};
+use diaporos_hub::batch::{Carrying, MachineTally, Quoted, Sending, Sent, write_again};
 use diaporos_hub::config::Brief;
 use diaporos_store::{BatchRow, BatchStanding, Leased};
 
@@ -57,10 +57,10 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     let connector = Connector::new(&config, &Context::variable);
     let carrying = match &args.to {
         Some(folder) => Carrying::to_folder(folder.clone(), &connector, brief)?,
-        None => Carrying::of(&config, &connector, brief)?,
+        None => Carrying::of(&config, &connector, (brief, &batch))?,
     };
     let carrying = if args.without_machine { carrying.unasked() } else { carrying };
-    let (sent, machine) = carrying.send(&mut store, brief, &mut batch, &Context::now).await?;
+    let Sending { sent, machine, quoted } = carrying.send(&mut store, brief, &mut batch, &Context::now).await?;
     let (outcome, order, files): (&str, Option<&String>, Vec<PathBuf>) = match &sent {
         Sent::Ordered { order, .. } => ("ordered", Some(order), Vec::new()),
         Sent::Found { order } => ("was ordered", Some(order), Vec::new()),
@@ -70,7 +70,8 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     };
     if context.format == Format::Table {
         machine_told(machine.as_ref())?;
-        return told(&sent, &batch, context);
+        told(&sent, &batch, context)?;
+        return quote_told(quoted.as_ref(), &batch.name);
     }
     let mut sheet = context.sheet(COLUMNS).within("files");
     let files: Vec<Option<String>> = match files.as_slice() {
@@ -87,9 +88,28 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
             "price": tally.price.map(|price| price.to_string()), "texts": without.collect::<Vec<_>>(),
         })
     });
-    let counts = Map::from_iter([("machine".to_owned(), json!(machine))]);
+    let counts = [("machine", json!(machine)), ("quote", quote_json(quoted.as_ref()))];
+    let counts = counts.map(|(name, json)| (name.to_owned(), json)).into_iter().collect();
     sheet.end_with(Summary { counts, sentence: String::new() })?;
-    Ok(Exit::Done)
+    Ok(quote_exit(quoted.as_ref()))
+}
+
+/// How it stands with the agency's price.
+fn quote_json(quoted: Option<&Quoted>) -> Json {
+    match quoted {
+        None => Json::Null,
+        Some(Quoted::Waiting) => json!({ "standing": "waiting", "price": null }),
+        Some(Quoted::Asked(price)) => json!({ "standing": "asked", "price": price }),
+        Some(Quoted::Accepted(price)) => json!({ "standing": "accepted", "price": price }),
+    }
+}
+
+/// What waits for a person, or the agency, is not done.
+pub(super) fn quote_exit(quoted: Option<&Quoted>) -> Exit {
+    match quoted {
+        None | Some(Quoted::Accepted(_)) => Exit::Done,
+        Some(Quoted::Waiting | Quoted::Asked(_)) => Exit::Partly,
+    }
 }
 
 /// Says what a machine was asked, and of what it made nothing.
@@ -148,6 +168,28 @@ fn told(sent: &Sent, batch: &BatchRow, context: &Context) -> Result<Exit, Failur
     }
     out.flush()?;
     Ok(Exit::Done)
+}
+
+/// Says how it stands with the agency's price: what is asked waits for a person.
+pub(super) fn quote_told(quoted: Option<&Quoted>, batch: &str) -> Result<Exit, Failure> {
+    let mut out = out();
+    match quoted {
+        None => return Ok(Exit::Done),
+        Some(Quoted::Waiting) => {
+            writeln!(out, "The agency has not said its price yet: `diaporos batch quote {batch}` asks again")?;
+        }
+        Some(Quoted::Asked(price)) => {
+            let amount = price.rsplit(' ').next().unwrap_or_default();
+            writeln!(out, "The agency asks {price}, and begins once that is accepted")?;
+            writeln!(
+                out,
+                "next: `diaporos batch quote {batch} --accept {amount}`, or `diaporos batch cancel {batch}`"
+            )?;
+        }
+        Some(Quoted::Accepted(price)) => writeln!(out, "The agency's price is accepted: {price}")?,
+    }
+    out.flush()?;
+    Ok(quote_exit(quoted))
 }
 
 /// Says which files of a batch that was sent were written once more.

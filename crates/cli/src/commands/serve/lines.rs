@@ -120,6 +120,9 @@ fn sent(what: &str, batched: &TimedBatch) -> Vec<String> {
         TimedBatch::TooMany { words } => {
             vec![format!("{what}: {words} words lack a translation, more than are sent without a person")]
         }
+        TimedBatch::Asked { batch, price } => {
+            vec![format!("{what}: the agency asks {price} for {batch}: `diaporos batch quote {batch}`")]
+        }
         TimedBatch::Sent { batches, words } => {
             vec![format!("{what}: sent {}, {}", batches.join(", "), counted(*words, "word", "words"))]
         }

@@ -56,6 +56,8 @@ static PLACEHOLDERS: Form = Form::Word { what: "a kind of placeholders", of: || 
 static BY_LANGUAGE: Table = Table::new(
     "rules of a language",
     &[settings![
+        agency: TEXT, none, "the system that translates into it", "agency";
+        folder: TEXT, none, "instead: the folder that people carry its files from and to", "translations/welsh";
         accept_from: Form::Word { what: "a state to accept from", of: || words(&AcceptFrom::WORDS) }, none, "from which state on translations into it are taken", "final";
         review: Form::Boolean, none, "whether each waits until a person accepts it", "true";
         glossary: FILE, none, "its own glossary", "glossary.csv";
@@ -75,6 +77,7 @@ static RATES: Table = Table::new(
         exact: Form::Anything, none, "a word of a text whose translation is known from elsewhere; nothing without it", "0.01";
         in_context: Form::Anything, none, "a word of a text whose translation is known for its very place; nothing without it", "0";
         minimum: Form::Anything, none, "the least that a language of a batch costs", "25";
+        accept_up_to: Form::Anything, none, "up to which price what an agency asks for a batch is accepted without a person; none is without it", "250";
         repeated: Form::Anything, none, "a word of one that stands in the batch already; nothing without it", "0.03";
     ]],
 );

@@ -26,6 +26,7 @@ use indexmap::IndexMap;
 use super::ends::Around;
 pub(super) use described::BRIEF;
 pub use machine::{Machine, MachineText};
+pub(crate) use money::hundred_thousandths;
 pub use rates::Rates;
 use read::BriefReader;
 pub use rules::BriefRules;
@@ -51,8 +52,6 @@ pub struct Brief {
     pub when: Option<FieldExpression>,
     /// The source fields that the condition reads.
     pub slots: Slots,
-    /// Who carries them.
-    pub carrier: Carrier,
     /// The machine that translates before they do.
     pub machine: Option<Machine>,
     /// Where translations go.
@@ -80,6 +79,35 @@ pub struct Brief {
 }
 
 impl Brief {
+    /// The languages, those together that one carrier has.
+    #[must_use]
+    pub fn by_carrier<'a>(&self, languages: &'a [LanguageTag]) -> Vec<Vec<&'a LanguageTag>> {
+        let mut groups: Vec<Vec<&LanguageTag>> = Vec::new();
+        for language in languages {
+            let carrier = &self.rules(language).carrier;
+            let of_carrier = |group: &&mut Vec<&LanguageTag>| {
+                group.first().is_some_and(|first| self.rules(first).carrier == *carrier)
+            };
+            match groups.iter_mut().find(of_carrier) {
+                Some(group) => group.push(language),
+                None => groups.push(vec![language]),
+            }
+        }
+        groups
+    }
+
+    /// The carrier of languages that go together; of the first, where the configuration has parted them since.
+    #[must_use]
+    pub fn carrier_of(&self, languages: &[LanguageTag]) -> &Carrier {
+        languages.first().map_or(&self.usual.carrier, |first| &self.rules(first).carrier)
+    }
+
+    /// Whether an agency translates into one of its languages.
+    #[must_use]
+    pub fn is_carried_by(&self, agency: &SystemName) -> bool {
+        self.into.iter().any(|into| self.rules(into).carrier == Carrier::Agency(agency.clone()))
+    }
+
     /// How translations into a language are judged, and what they cost.
     #[must_use]
     pub fn rules(&self, into: &LanguageTag) -> &BriefRules {

@@ -1,7 +1,7 @@
 //! Money as it is written.
 
 /// `0.14` as 14,000: money is counted, not rounded.
-pub(super) fn hundred_thousandths(text: &str) -> Option<i64> {
+pub(crate) fn hundred_thousandths(text: &str) -> Option<i64> {
     let (whole, part) = text.split_once('.').unwrap_or((text, ""));
     let digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit());
     if part.len() > 5 || whole.is_empty() || !digits(whole) || !digits(part) {

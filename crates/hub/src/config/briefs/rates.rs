@@ -30,6 +30,8 @@ pub struct Rates {
     pub in_context: i64,
     /// The least that a language of a batch costs.
     pub minimum: i64,
+    /// Up to which price an agency's quote is accepted without a person.
+    pub accept_up_to: Option<i64>,
 }
 
 impl Rates {
@@ -77,6 +79,7 @@ pub(super) fn rates(table: &mut Section<'_>, report: &mut Report) -> Option<Opti
         exact: rate("exact").unwrap_or_default(),
         in_context: rate("in_context").unwrap_or_default(),
         minimum: rate("minimum").unwrap_or_default(),
+        accept_up_to: rate("accept_up_to"),
     };
     section.finish(report);
     Some(Some(Rates { currency: currency.filter(|_| sound)?, ..read }))

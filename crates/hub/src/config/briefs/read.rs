@@ -41,7 +41,6 @@ impl BriefReader<'_> {
         let mut expressions = Expressions::over(known, self.around.library);
         let when = table.text("when", self.report).map(|item| expressions.condition(&item, self.report));
         let slots = expressions.slots;
-        let carrier = self.carrier(table, into.as_deref().unwrap_or_default());
         let back = table.word("back", &Back::WORDS, self.report);
         let outdated = table.word("outdated", &Outdated::WORDS, self.report);
         let format = self.format(table, fields.as_ref());
@@ -51,7 +50,7 @@ impl BriefReader<'_> {
         let links = links(table, self.report);
         let near = self.near(table);
         let machine = self.machine(name, table, (into.as_deref().unwrap_or_default(), format));
-        let rules = self.rules(table, from.as_ref(), None);
+        let rules = self.rules(table, from.as_ref(), (None, into.as_deref().unwrap_or_default()));
         let by_language = rules
             .as_ref()
             .and_then(|rules| self.by_language(table, from.as_ref(), (rules, into.as_deref().unwrap_or_default())));
@@ -67,7 +66,6 @@ impl BriefReader<'_> {
             into: into?,
             when: when.map_or(Some(None), |read| read.map(Some))?,
             slots,
-            carrier: carrier?,
             machine: machine?,
             back: back?,
             outdated: outdated?,
@@ -248,10 +246,17 @@ impl BriefReader<'_> {
         (!into.is_empty()).then_some(into)
     }
 
-    fn carrier(&mut self, table: &mut Section<'_>, into: &[LanguageTag]) -> Option<Carrier> {
+    /// Who carries the texts: the usual carrier, where nothing is said.
+    pub(super) fn carrier(
+        &mut self,
+        table: &mut Section<'_>,
+        into: &[LanguageTag],
+        usual: Option<&Carrier>,
+    ) -> Option<Carrier> {
         let agency = table.text("agency", self.report);
         let folder = table.text("folder", self.report);
-        if let Some(item) = table.value("in_house") {
+        let in_house = if table.describes("in_house") { table.value("in_house") } else { None };
+        if let Some(item) = in_house {
             if item.value != Value::Boolean(true) || agency.is_some() || folder.is_some() || !table.has("machine") {
                 let message = "`in_house = true` stands instead of `agency` and `folder`, beside a `machine`";
                 self.report.add(Diagnostic::error(Code::BadValue, item.span, message));
@@ -260,32 +265,7 @@ impl BriefReader<'_> {
             return Some(Carrier::InHouse);
         }
         match (agency, folder) {
-            (Some(item), None) => {
-                let name = item.value.as_str();
-                let found = self.around.systems.iter().find(|(known, _)| known.as_str() == name);
-                let Some((name, system)) = found else {
-                    let known = self.around.systems.keys().map(SystemName::as_str);
-                    let finding =
-                        Diagnostic::error(Code::UnknownName, item.span, format!("there is no system `{name}`"));
-                    self.report.add(finding.suggest(name, known));
-                    return None;
-                };
-                // What is wrong with a faulty system was said.
-                let system = system.as_ref()?;
-                if !system.profile().is_some_and(Profile::takes_batches) {
-                    let message = format!("the profile of `{name}` does not say how texts are sent for translation");
-                    let finding = Diagnostic::error(Code::Lane, item.span, message);
-                    self.report
-                        .add(finding.help("add a table `[translation]` to its profile, of a system of the kind rest"));
-                    return None;
-                }
-                let codes = system.languages();
-                if let Some(error) = codes.and_then(|codes| into.iter().find_map(|tag| codes.code(tag).err())) {
-                    self.report.add(Diagnostic::error(Code::Lane, item.span, format!("`{name}`: {error}")));
-                    return None;
-                }
-                Some(Carrier::Agency(name.clone()))
-            }
+            (Some(item), None) => self.agency(&item, into),
             (None, Some(item)) => Some(Carrier::Folder(PathBuf::from(item.value.as_str()))),
             (Some(_), Some(item)) => {
                 self.report.add(Diagnostic::error(
@@ -295,6 +275,7 @@ impl BriefReader<'_> {
                 ));
                 None
             }
+            (None, None) if usual.is_some() => usual.cloned(),
             (None, None) => {
                 let finding = Diagnostic::error(
                     Code::MissingKey,
@@ -305,6 +286,33 @@ impl BriefReader<'_> {
                 None
             }
         }
+    }
+
+    /// An agency, which takes texts in these languages.
+    fn agency(&mut self, item: &Item<InnerText>, into: &[LanguageTag]) -> Option<Carrier> {
+        let name = item.value.as_str();
+        let found = self.around.systems.iter().find(|(known, _)| known.as_str() == name);
+        let Some((name, system)) = found else {
+            let known = self.around.systems.keys().map(SystemName::as_str);
+            let finding =
+                Diagnostic::error(Code::UnknownName, item.span.clone(), format!("there is no system `{name}`"));
+            self.report.add(finding.suggest(name, known));
+            return None;
+        };
+        // What is wrong with a faulty system was said.
+        let system = system.as_ref()?;
+        if !system.profile().is_some_and(Profile::takes_batches) {
+            let message = format!("the profile of `{name}` does not say how texts are sent for translation");
+            let finding = Diagnostic::error(Code::Lane, item.span.clone(), message);
+            self.report.add(finding.help("add a table `[translation]` to its profile, of a system of the kind rest"));
+            return None;
+        }
+        let codes = system.languages();
+        if let Some(error) = codes.and_then(|codes| into.iter().find_map(|tag| codes.code(tag).err())) {
+            self.report.add(Diagnostic::error(Code::Lane, item.span.clone(), format!("`{name}`: {error}")));
+            return None;
+        }
+        Some(Carrier::Agency(name.clone()))
     }
 
     fn protected(&mut self, table: &mut Section<'_>) -> Option<Protected> {

@@ -7,13 +7,16 @@ use diaporos_core::settings::{Section, one_of};
 use diaporos_core::translate::{AcceptFrom, Check, CheckPolicy, Terms};
 use diaporos_core::value::LanguageTag;
 
+use super::Carrier;
 use super::rates::{Rates, rates};
 use super::read::BriefReader;
 use super::read_glossary;
 
-/// How translations are judged, and what they cost.
+/// How translations are judged, what they cost, and who makes them.
 #[derive(Debug, Clone)]
 pub struct BriefRules {
+    /// Who carries the texts.
+    pub carrier: Carrier,
     /// From which stage on they are taken.
     pub accept_from: AcceptFrom,
     /// Whether a person accepts each before it counts.
@@ -32,8 +35,9 @@ impl BriefReader<'_> {
         &mut self,
         table: &mut Section<'_>,
         from: Option<&LanguageTag>,
-        usual: Option<&BriefRules>,
+        (usual, into): (Option<&BriefRules>, &[LanguageTag]),
     ) -> Option<BriefRules> {
+        let carrier = self.carrier(table, into, usual.map(|usual| &usual.carrier));
         // What is not said for one language is as for all.
         let accept_from = table.word("accept_from", &AcceptFrom::WORDS, self.report);
         let accept_from = match usual {
@@ -51,7 +55,14 @@ impl BriefReader<'_> {
         });
         let rates = rates(table, self.report);
         let rates = usual.filter(|_| !table.has("rates")).map_or(rates, |usual| Some(usual.rates.clone()));
-        Some(BriefRules { accept_from: accept_from?, is_reviewed, terms: terms?, checks: checks?, rates: rates? })
+        Some(BriefRules {
+            carrier: carrier?,
+            accept_from: accept_from?,
+            is_reviewed,
+            terms: terms?,
+            checks: checks?,
+            rates: rates?,
+        })
     }
 
     /// The rules of languages that have some of their own.
@@ -66,7 +77,7 @@ impl BriefReader<'_> {
         for name in section.names() {
             let language = self.among(into, &name.value, name.span.clone())?;
             let mut own = section.named_section(&name.value, self.report)?;
-            let read = self.rules(&mut own, from, Some(usual))?;
+            let read = self.rules(&mut own, from, (Some(usual), std::slice::from_ref(&language)))?;
             own.finish(self.report);
             let currency = |rules: &BriefRules| rules.rates.as_ref().map(|rates| rates.currency.clone());
             if currency(&read).is_some() && currency(usual).is_some() && currency(&read) != currency(usual) {

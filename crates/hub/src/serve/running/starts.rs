@@ -113,8 +113,13 @@ impl Running {
             }
             let pulled = Paused::One(Leased::System(system.clone()));
             let is_paused = [Paused::All, pulled].iter().any(|one| known.pauses.contains_key(&one.to_string()));
-            if !is_paused && self.underway.is_free(&Leased::Entries(system.clone()), now) {
+            if is_paused || !self.underway.is_free(&Leased::Entries(system.clone()), now) {
+                continue;
+            }
+            if self.config.briefs_of(&system).next().is_none() {
                 self.start(Job::Look(system));
+            } else if self.underway.is_free(&Leased::Batches, now) {
+                self.start(Job::Delivered(system));
             }
         }
         Ok(wait)

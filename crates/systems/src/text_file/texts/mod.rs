@@ -16,6 +16,8 @@ use std::collections::HashSet;
 
 use serde_json::{Map, Value as Json, json};
 
+use super::encoding::{utf8, xml_text};
+
 pub(crate) use language::{InPath, language_in};
 
 /// The forms of files of texts by key.
@@ -147,12 +149,12 @@ impl Texts {
 pub(super) fn parse(form: TextsForm, bytes: &[u8]) -> Result<Json, String> {
     let mut texts = Texts::default();
     match form {
-        TextsForm::Android => android::read(&super::parsed::xml_text(bytes)?, &mut texts)?,
-        TextsForm::Resx => resx::read(&super::parsed::xml_text(bytes)?, &mut texts)?,
+        TextsForm::Android => android::read(&xml_text(bytes)?, &mut texts)?,
+        TextsForm::Resx => resx::read(&xml_text(bytes)?, &mut texts)?,
         TextsForm::Properties => properties::read(&properties::decoded(bytes), &mut texts)?,
         TextsForm::Strings => apple::read(bytes, &mut texts)?,
-        TextsForm::Catalogue => catalogue::read(super::parsed::utf8(bytes)?, &mut texts)?,
-        TextsForm::Json => json::read(super::parsed::utf8(bytes)?, &mut texts)?,
+        TextsForm::Catalogue => catalogue::read(utf8(bytes)?, &mut texts)?,
+        TextsForm::Json => json::read(utf8(bytes)?, &mut texts)?,
     }
     Ok(json!({ "texts": texts.texts, "problems": texts.problems }))
 }
