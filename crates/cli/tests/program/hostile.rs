@@ -115,7 +115,7 @@ fn a_store_that_has_leaked_is_cleaned() {
         .execute_batch(
             "DELETE FROM migration WHERE number >= 9; PRAGMA user_version = 8; DROP TABLE document; DROP TABLE checkpoint; DROP TABLE chain_head;
              DROP TABLE cut; DROP TABLE service_value; DROP TABLE service_day; DROP TABLE list_pin; DROP TABLE slate_run; DROP TABLE slate_entry; DROP TABLE slate; DROP TABLE undone; DROP INDEX intent_run; ALTER TABLE intent DROP COLUMN was; DROP TABLE subscription; DROP TABLE occurrence; DROP INDEX run_untold; ALTER TABLE run DROP COLUMN changed; ALTER TABLE run DROP COLUMN told; DROP TABLE happening; DROP TABLE tell; DROP TABLE outbox; DROP TABLE arrival; DROP TABLE alert; DROP TABLE read_apart; DROP TABLE hook_event; DROP TABLE lease; DROP TABLE work; DROP TABLE pause; ALTER TABLE delivery DROP COLUMN touched;
-             ALTER TABLE run DROP COLUMN who; ALTER TABLE batch_unit DROP COLUMN near; ALTER TABLE batch_unit DROP COLUMN percent; ALTER TABLE batch_unit DROP COLUMN reviewer;
+             DROP INDEX batch_text_batch; ALTER TABLE run DROP COLUMN who; ALTER TABLE batch_unit DROP COLUMN near; ALTER TABLE batch_unit DROP COLUMN percent; ALTER TABLE batch_unit DROP COLUMN reviewer;
              ALTER TABLE intent DROP COLUMN link; ALTER TABLE intent DROP COLUMN before; ALTER TABLE intent DROP COLUMN hash;
              ALTER TABLE outcome DROP COLUMN link; ALTER TABLE outcome DROP COLUMN before; ALTER TABLE outcome DROP COLUMN hash;
              PRAGMA wal_checkpoint(TRUNCATE);",

@@ -48,6 +48,27 @@ fn what_is_nearly_the_same_is_offered_and_costs_less() {
 }
 
 #[test]
+fn translators_see_where_a_text_is_read() {
+    let hub = Hub::pulled();
+    let limits = "limits   = { common_name = 80 }";
+    let references = "references = { Page = '\"https://gardens.example/\" + entry.id', Shelf = 'curator.full_name', Nothing = 'if entry.id == \"x\" then \"y\" else null' }";
+    hub.alter("diaporos.toml", limits, &format!("{limits}\n{references}"));
+    hub.good(&["batch", "make", "plants", "--into", "cy"]);
+    for (format, expected) in [
+        ("xliff-2.1", "<note category=\"reference\" priority=\"3\">Page: https://gardens.example/p-005</note>"),
+        ("xliff-1.2", "<note from=\"reference\" priority=\"3\">Page: https://gardens.example/p-005</note>"),
+        ("po", "#. reference, Page: https://gardens.example/p-005"),
+    ] {
+        hub.good(&["batch", "send", "plants-1", "--to", format, "--as", format]);
+        let ending = if format == "po" { "po" } else { "xlf" };
+        let text = std::fs::read_to_string(hub.path().join(format!("{format}/out/plants-1.cy.{ending}"))).unwrap();
+        assert!(text.contains(expected) && !text.contains("Nothing"), "{text}");
+    }
+    let page = std::fs::read_to_string(hub.path().join("xliff-2.1/out/plants-1.html")).unwrap();
+    assert!(page.contains("<a href=\"https:&#x2f;&#x2f;gardens.example&#x2f;p-005\""), "{page}");
+}
+
+#[test]
 fn a_memory_that_names_no_region_does_for_every_region() {
     let hub = Hub::pulled();
     hub.write("known.tmx", &tmx("en-GB", "cy", &[("Oak Fern", "Rhedynen y dderwen")]));

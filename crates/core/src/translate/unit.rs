@@ -118,6 +118,9 @@ pub struct UnitContext {
     /// What translators should know.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub notes: Vec<String>,
+    /// Where it can be seen, by what is there: the page, a picture of the screen.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub references: Vec<(String, String)>,
     /// What it said before it changed, and how that was translated.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub earlier: Option<(Inline, Inline)>,

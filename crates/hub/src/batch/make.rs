@@ -86,7 +86,7 @@ fn make_one(
             return Ok(());
         }
         // What was learnt of an entry before counts for those after it.
-        let share = maker.share(store, entry)?;
+        let share = maker.share(store, entry, glance)?;
         let Some((batch, name)) = &started else { return Ok(()) };
         if !share.learnt.is_empty() {
             store.remember(&share.learnt, name, now)?;
@@ -140,6 +140,17 @@ fn is_out(open: &[OpenUnit], field: &str, into: &LanguageTag, block: &Block) -> 
     })
 }
 
+/// Where an entry is seen as it is read.
+fn references(brief: &Brief, entry: &StoredEntry, glance: Glance<'_>) -> Result<Vec<(String, String)>, LookError> {
+    let mut references = Vec::new();
+    for (name, expression) in &brief.references {
+        let value = value_for(&expression.program, &brief.slots, &entry.row, glance)?;
+        let address = value.scalar_text().filter(|address| !address.trim().is_empty());
+        references.extend(address.map(|address| (name.clone(), address.into_owned())));
+    }
+    Ok(references)
+}
+
 struct Maker<'a> {
     brief: &'a Brief,
     languages: &'a [LanguageTag],
@@ -150,7 +161,7 @@ struct Maker<'a> {
 }
 
 impl Maker<'_> {
-    fn share(&mut self, store: &Store, entry: &StoredEntry) -> Result<Share, StoreError> {
+    fn share(&mut self, store: &Store, entry: &StoredEntry, glance: Glance<'_>) -> Result<Share, BatchError> {
         let texts = Texts::new(store, self.brief, entry);
         let open = store.open_units(entry.number)?;
         let mut share = Share::default();
@@ -160,6 +171,8 @@ impl Maker<'_> {
             self.text(&texts, &text, &open, &mut share)?;
         }
         if !share.texts.is_empty() {
+            let references = references(self.brief, entry, glance)?;
+            share.texts.iter_mut().for_each(|text| text.unit.context.references.clone_from(&references));
             self.made.entries.insert(entry.number);
         }
         Ok(share)
@@ -352,6 +365,7 @@ fn new_text(texts: &Texts<'_>, text: &FieldText<'_>, at: usize, languages: Vec<W
         after: neighbour(Some(at + 1)),
         cases: block.cases.clone(),
         limit: field.limit,
+        references: Vec::new(),
         notes: texts.brief.notes.iter().chain(&field.note).cloned().collect(),
         earlier: None,
         near: Vec::new(),

@@ -30,6 +30,7 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
     page.part(context! { part => "head", name, from, into, due, notes => brief.notes.clone() })?;
     // The units of an entry follow each other, and every language has the same.
     let mut open: Option<(i64, OfEntry)> = None;
+    let mut references = Vec::new();
     let mut seen = std::collections::BTreeSet::new();
     for language in &batch.into {
         all_units(store, batch, language, |unit: &BatchUnit| {
@@ -39,8 +40,9 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
             if open.as_ref().is_none_or(|(entry, _)| *entry != unit.entry)
                 && let Some((entry, fields)) = open.replace((unit.entry, OfEntry::new()))
             {
-                page.part(entry_part(store, brief, entry, &fields)?)?;
+                page.part(entry_part(store, brief, entry, (&fields, &references))?)?;
             }
+            references.clone_from(&unit.unit.context.references);
             if let Some((_, fields)) = &mut open {
                 fields.entry(unit.field.clone()).or_default().push((unit.block, unit.version));
             }
@@ -48,13 +50,18 @@ pub fn write_page(store: &Store, brief: &Brief, batch: &BatchRow, folder: &Path)
         })?;
     }
     if let Some((entry, fields)) = open {
-        page.part(entry_part(store, brief, entry, &fields)?)?;
+        page.part(entry_part(store, brief, entry, (&fields, &references))?)?;
     }
     page.part(context! { part => "foot" })?;
     page.end()
 }
 
-fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> Result<minijinja::Value, BatchError> {
+fn entry_part(
+    store: &Store,
+    brief: &Brief,
+    number: i64,
+    (in_batch, references): (&OfEntry, &[(String, String)]),
+) -> Result<minijinja::Value, BatchError> {
     let Some(entry) = store.entry_numbered(number)? else { return Ok(context! { part => "nothing" }) };
     let mut fields = Vec::new();
     for (name, field) in &brief.fields {
@@ -75,7 +82,7 @@ fn entry_part(store: &Store, brief: &Brief, number: i64, in_batch: &OfEntry) -> 
     }
     let address = entry.row.address.to_string();
     let title = title(&entry.row.fields).unwrap_or(&address).to_owned();
-    Ok(context! { part => "entry", address, title, fields })
+    Ok(context! { part => "entry", address, title, references => references.to_vec(), fields })
 }
 
 /// A block by itself, as safe HTML.

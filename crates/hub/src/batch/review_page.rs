@@ -71,7 +71,8 @@ fn entry_part(
     let address = entry.row.address.to_string();
     let title = title(&entry.row.fields).unwrap_or(&address).to_owned();
     let looks = looks(store, brief, into, units)?;
-    Ok(context! { part => "entry", address, title, units => rows, looks })
+    let references = first.unit.context.references.clone();
+    Ok(context! { part => "entry", address, title, references, units => rows, looks })
 }
 
 fn unit_part(unit: &BatchUnit) -> minijinja::Value {

@@ -48,6 +48,7 @@ fn unit(block: u32, source: &str) -> Unit {
                 differs: vec![Difference::Words],
                 origin: "plants-0".into(),
             }],
+            references: vec![("Page".into(), "https://ostrel.example/ferns?a&b".into())],
             machine: None,
         },
     }

@@ -62,6 +62,31 @@ impl<W: Write> Writer<W> {
         Ok(())
     }
 
+    fn notes(&mut self, outgoing: Outgoing<'_>) -> io::Result<()> {
+        let context = &outgoing.unit.context;
+        for complaint in outgoing.complaints {
+            self.xml.element(4, "note", &[("from", "rejected"), ("priority", "1")], complaint)?;
+        }
+        for text in &context.notes {
+            self.xml.element(4, "note", &[("from", "instruction"), ("priority", "1")], text)?;
+        }
+        for (name, address) in &context.references {
+            let told = format!("{name}: {address}");
+            self.xml.element(4, "note", &[("from", "reference"), ("priority", "3")], &told)?;
+        }
+        self.xml.element(4, "note", &[("from", "place"), ("priority", "5")], &context.within)?;
+        for case in &context.cases {
+            let told = case.told(&self.heading.into);
+            self.xml.element(4, "note", &[("from", "case"), ("priority", "2")], &told)?;
+        }
+        for (from, text) in [("before", &context.before), ("after", &context.after)] {
+            if let Some(text) = text {
+                self.xml.element(4, "note", &[("from", from), ("priority", "8")], text)?;
+            }
+        }
+        Ok(())
+    }
+
     fn content(&mut self, name: &str, attributes: &[(&str, &str)], text: &Inline, tags: &[Tag]) -> io::Result<()> {
         self.xml.start(name, attributes)?;
         for piece in text.pieces() {
@@ -116,22 +141,7 @@ impl<W: Write> WriteUnits for Writer<W> {
             self.xml.line(4)?;
             self.content("target", &states, target, &unit.tags)?;
         }
-        for complaint in outgoing.complaints {
-            self.xml.element(4, "note", &[("from", "rejected"), ("priority", "1")], complaint)?;
-        }
-        for text in &context.notes {
-            self.xml.element(4, "note", &[("from", "instruction"), ("priority", "1")], text)?;
-        }
-        self.xml.element(4, "note", &[("from", "place"), ("priority", "5")], &context.within)?;
-        for case in &context.cases {
-            let told = case.told(&self.heading.into);
-            self.xml.element(4, "note", &[("from", "case"), ("priority", "2")], &told)?;
-        }
-        for (from, text) in [("before", &context.before), ("after", &context.after)] {
-            if let Some(text) = text {
-                self.xml.element(4, "note", &[("from", from), ("priority", "8")], text)?;
-            }
-        }
+        self.notes(outgoing)?;
         for Candidate { source, target, percent, origin } in candidates(unit) {
             self.xml.line(4)?;
             let percent = percent.map(|percent| format!("{percent}%"));

@@ -78,6 +78,9 @@ impl<W: Write> Writer<W> {
         for text in &context.notes {
             note("instruction", text, "1")?;
         }
+        for (name, address) in &context.references {
+            note("reference", &format!("{name}: {address}"), "3")?;
+        }
         note("place", &context.within, "5")?;
         for case in &context.cases {
             note("case", &case.told(&self.heading.into), "2")?;

@@ -1,7 +1,9 @@
 //! What stands in a brief.
 
 use diaporos_core::settings;
-use diaporos_core::settings::forms::{DURATION, EXPRESSION, FILE, LANGUAGE, NAMED_TEXTS, TEXT, TEXTS, TYPE};
+use diaporos_core::settings::forms::{
+    DURATION, EXPRESSION, FILE, LANGUAGE, NAMED_EXPRESSIONS, NAMED_TEXTS, TEXT, TEXTS, TYPE,
+};
 use diaporos_core::settings::{Form, Table, words};
 use diaporos_core::translate::{AcceptFrom, CheckPolicy, Preset, UnitFormat};
 
@@ -37,6 +39,7 @@ pub(in crate::config) static BRIEF: Table = Table {
             format: Form::Word { what: "a format of files for translators", of: || words(&UnitFormat::WORDS) }, usual "xliff-2.1", "the format of files for translators", "po";
             due: DURATION, none, "how long translators have", "10d";
             notes: Form::OneOrMany(&TEXT), none, "what translators should know of all texts", "Plant names stay Latin.";
+            references: NAMED_EXPRESSIONS, none, "where translators see a text as it is read, by what is there: addresses of pages, of pictures of the screen", "{ Page = '\"https://ostrel.example/plants/\" + entry.id' }";
             field_notes: NAMED_TEXTS, none, "what they should know, by field", "{ common_name = \"as gardeners say it\" }";
             limits: Form::Named(&Form::Count(1)), none, "the most characters of a plain text, by field; the model's `max_length` without it", "{ common_name = 60 }";
             keep: TEXTS, none, "names that must not change, beside placeholders and addresses", "[\"Ostrel\"]";

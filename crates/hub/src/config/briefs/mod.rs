@@ -7,6 +7,7 @@ mod machine;
 mod money;
 mod rates;
 mod read;
+mod references;
 mod rules;
 mod timed;
 
@@ -62,6 +63,8 @@ pub struct Brief {
     pub format: UnitFormat,
     /// What translators should know of all texts.
     pub notes: Vec<String>,
+    /// Where they see a text as it is read, by what is there.
+    pub references: IndexMap<String, FieldExpression>,
     /// How long translators have.
     pub due: Option<Duration>,
     /// What must not change within texts.

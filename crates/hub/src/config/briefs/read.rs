@@ -40,6 +40,7 @@ impl BriefReader<'_> {
         let into = self.into(table, from.as_ref());
         let mut expressions = Expressions::over(known, self.around.library);
         let when = table.text("when", self.report).map(|item| expressions.condition(&item, self.report));
+        let references = self.references(table, &mut expressions);
         let slots = expressions.slots;
         let back = table.word("back", &Back::WORDS, self.report);
         let outdated = table.word("outdated", &Outdated::WORDS, self.report);
@@ -71,6 +72,7 @@ impl BriefReader<'_> {
             outdated: outdated?,
             format: format?,
             notes: notes.iter().map(|item| item.value.as_str().to_owned()).collect(),
+            references,
             due,
             protected: protected?,
             links: links?,

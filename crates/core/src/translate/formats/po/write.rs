@@ -112,6 +112,9 @@ impl<W: Write> Writer<W> {
         if let Some(title) = &context.title {
             self.comment("title", title)?;
         }
+        for (name, address) in &context.references {
+            self.comment(&format!("reference, {name}"), address)?;
+        }
         self.comment("place", &context.within)?;
         let into = self.heading.into.clone();
         for case in &context.cases {
