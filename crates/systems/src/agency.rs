@@ -226,11 +226,17 @@ impl Agency {
             wrong(format!("the answer does not say at `{}` whether the price is accepted", calls.accepted.as_str()))
         })?;
         let price = text(&calls.price);
-        let is_price = |price: &String| price.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.');
+        let is_price =
+            |price: &String| price.len() <= 20 && price.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.');
         if let Some(price) = price.as_ref().filter(|price| !is_price(price)) {
             return Err(wrong(format!("`{}` is no price", price.chars().take(40).collect::<String>())));
         }
         let currency = calls.currency.as_ref().and_then(text);
+        // It is told to people, and held against the brief's.
+        let is_currency = |word: &String| word.len() == 3 && word.bytes().all(|byte| byte.is_ascii_uppercase());
+        if currency.as_ref().is_some_and(|word| !is_currency(word)) {
+            return Err(wrong("its currency is none of ISO 4217".to_owned()));
+        }
         Ok(Some(Quote { price, currency, is_accepted }))
     }
 

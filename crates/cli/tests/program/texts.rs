@@ -154,3 +154,18 @@ fn a_form_says_where_its_languages_are() {
         assert!(format!("{}{}", ran.stdout, ran.stderr).contains(why), "{why}: {}{}", ran.stdout, ran.stderr);
     }
 }
+
+#[test]
+fn one_that_cannot_be_read_stays_and_what_is_taken_out_beside_it_is_gone() {
+    let hub = hub("res/values/strings.xml", "android");
+    let file = |inner: &str| format!("<resources><string name=\"a\">A</string>{inner}</resources>");
+    let plural = "<plurals name=\"p\"><item quantity=\"one\">x</item><item quantity=\"other\">y</item></plurals>";
+    hub.write("app/res/values/strings.xml", &file(&format!("<string name=\"b\">B</string>{plural}")));
+    hub.run(&["pull"]).ends(0);
+    let broken = "<plurals name=\"p\"><item quantity=\"one\">x</item></plurals>";
+    hub.write("app/res/values/strings.xml", &file(broken));
+    let ran = hub.run(&["pull"]);
+    assert!(ran.code == Some(3) && ran.stderr.contains("`p` lacks the form `other`"), "{}{}", ran.stdout, ran.stderr);
+    let state = |key: &str| hub.json(&["show", &format!("app/text/res/values/strings/{key}")])["state"].clone();
+    assert_eq!((state("a"), state("b"), state("p")), ("live".into(), "gone".into(), "live".into()));
+}

@@ -1,6 +1,6 @@
 //! What an agency asks for a batch, and its acceptance: of the very price that was seen, by a person or by the brief.
 
-use diaporos_store::BatchRow;
+use diaporos_store::{BatchRow, BatchStanding};
 use diaporos_systems::agency::{Agency, Quote};
 
 use super::BatchError;
@@ -75,6 +75,9 @@ pub(super) async fn settle(agency: &Agency, brief: &Brief, batch: &BatchRow) -> 
 /// Where it asks another price by now, none, or fails.
 pub async fn accept_quote(agency: &Agency, batch: &BatchRow, seen: &str) -> Result<Quoted, BatchError> {
     let refused = |why: String| BatchError::Standing(why);
+    if batch.standing == BatchStanding::Cancelled {
+        return Err(refused(format!("`{}` was cancelled; nothing was accepted", batch.name)));
+    }
     let order = batch.order_there.as_ref().ok_or_else(|| refused(format!("`{}` was not ordered", batch.name)))?;
     let quote = agency.quote(order).await?;
     let quote = quote.ok_or_else(|| refused("this agency does not say what orders will cost".to_owned()))?;

@@ -270,8 +270,10 @@ impl FileName {
 fn take(decoder: &Decoder<'_>, name: &FileName, json: &Json, bytes: &[u8], taken: &mut Taken) {
     let items = decoder.read.items.all(json);
     for problem in json["problems"].as_array().into_iter().flatten().filter(|_| decoder.read.texts.is_some()) {
-        let told = problem.as_str().unwrap_or_default();
-        taken.problems.push(Problem::unnamed(name.file.clone(), told));
+        let why = problem["why"].as_str().unwrap_or_default();
+        let id = EntryId::new(name.item_of(decoder.read, problem, 0)).ok();
+        let id = id.filter(|_| matches!(decoder.read.id, Id::File));
+        taken.problems.push(Problem { item: name.file.clone(), id, message: why.to_owned() });
     }
     let several = items.len() > 1 || decoder.read.items.as_str().contains('*');
     for (number, item) in (1..).zip(items) {

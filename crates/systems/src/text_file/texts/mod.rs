@@ -98,7 +98,7 @@ impl Said {
 struct Texts {
     texts: Vec<Json>,
     known: HashSet<String>,
-    problems: Vec<String>,
+    problems: Vec<Json>,
 }
 
 impl Texts {
@@ -137,8 +137,8 @@ impl Texts {
     }
 
     fn problem(&mut self, key: &str, why: &str) {
-        let key: String = key.chars().take(80).collect();
-        self.problems.push(format!("`{key}` {why}"));
+        let shown: String = key.chars().take(80).collect();
+        self.problems.push(json!({ "key": key, "why": format!("`{shown}` {why}") }));
     }
 }
 

@@ -22,7 +22,7 @@ fn drawn(form: TextsForm, bytes: &[u8]) -> Vec<String> {
     };
     let texts = read["texts"].as_array().into_iter().flatten().map(text);
     let problems = read["problems"].as_array().into_iter().flatten();
-    texts.chain(problems.map(|problem| format!("? {}", problem.as_str().unwrap_or_default()))).collect()
+    texts.chain(problems.map(|problem| format!("? {}", problem["why"].as_str().unwrap_or_default()))).collect()
 }
 
 #[test]
