@@ -174,9 +174,9 @@ fn simulate(events: Vec<Event>, kind: HistoryKind) {
     runtime.block_on(play(events, kind));
 }
 
-/// How many histories of each kind are played: `SIMULATED=200000` for a long run by hand.
+/// How many histories of each kind are played, others each time: `SIMULATED=200000` for a long run by hand.
 fn cases() -> u32 {
-    option_env!("SIMULATED").and_then(|text| text.parse().ok()).unwrap_or(3_000)
+    option_env!("SIMULATED").and_then(|text| text.parse().ok()).unwrap_or(1_500)
 }
 
 proptest! {
