@@ -128,8 +128,12 @@ fn where_it_fails_nothing_is_sent_and_sending_again_asks_for_the_rest() {
         assert!(told["machine"]["asked"].as_u64() > Some(0), "{slip:?}: {told}");
     }
     let (hub, _, _) = sent_while(MachineSlip::LogIn, "");
+    // Neither sending without it nor collecting needs its token.
+    hub.alter("diaporos.toml", "env:MACHINE_TOKEN", "env:NO_SUCH_TOKEN");
+    hub.run(&["batch", "send", "plants-1", "--to", "handover"]).ends(2);
     hub.good(&["batch", "send", "plants-1", "--to", "handover", "--without-machine"]);
     assert!(!file(&hub, "handover/out/plants-1.cy.xlf").contains("mt-suggestion"));
+    hub.good(&["batch", "collect"]);
 }
 
 #[test]

@@ -54,10 +54,10 @@ pub trait CollectListener {
 }
 
 impl Carrying {
-    /// The carrier of a batch, whose languages have one, and the brief's machine.
+    /// The carrier of a batch, whose languages have one.
     ///
     /// # Errors
-    /// Where the agency or the machine cannot be set up.
+    /// Where the agency cannot be set up.
     pub fn of(
         config: &Config,
         connector: &Connector<'_>,
@@ -68,29 +68,26 @@ impl Carrying {
             Carrier::Agency(name) => Way::Agency(Box::new(connector.agency(name)?)),
             Carrier::InHouse => Way::InHouse,
         };
-        Carrying { way, machine: None }.with_machine(connector, brief)
+        Ok(Carrying { way, machine: None })
     }
 
     /// Files that are put into a folder, whoever carries those of the brief otherwise.
+    #[must_use]
+    pub fn to_folder(folder: PathBuf) -> Carrying {
+        Carrying { way: Way::Folder(folder), machine: None }
+    }
+
+    /// The same with the brief's machine, which is asked before a batch is sent. Without it, what it gave before still
+    /// stands in files.
     ///
     /// # Errors
     /// Where the machine cannot be set up.
-    pub fn to_folder(folder: PathBuf, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
-        Carrying { way: Way::Folder(folder), machine: None }.with_machine(connector, brief)
-    }
-
-    fn with_machine(self, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
+    pub fn asking(self, connector: &Connector<'_>, brief: &Brief) -> Result<Carrying, ConnectError> {
         let machine = brief.machine.as_ref().map(|machine| connector.machine(machine)).transpose()?;
         Ok(Carrying { machine: machine.map(|service| Asker { service }), ..self })
     }
 
-    /// The same without asking the machine: what it gave before still stands in files.
-    #[must_use]
-    pub fn unasked(self) -> Carrying {
-        Carrying { machine: None, ..self }
-    }
-
-    /// Sends a batch, once a machine was asked where the brief has one.
+    /// Sends a batch, once its machine was asked where it has one.
     ///
     /// # Errors
     /// Where the agency or the machine fails, or a file cannot be written; sending again goes on.

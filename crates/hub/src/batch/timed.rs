@@ -70,7 +70,10 @@ impl TimedBatches<'_> {
     pub async fn make_and_send(&self, store: &mut Store) -> Result<TimedBatch, BatchError> {
         let mut batches = Vec::new();
         for mut begun in self.of(store, BatchStanding::Sending)? {
-            self.carrying(&begun)?.send(store, self.brief, &mut begun, self.clock).await?;
+            self.carrying(&begun)?
+                .asking(self.connector, self.brief)?
+                .send(store, self.brief, &mut begun, self.clock)
+                .await?;
             batches.push(begun.name);
         }
         let library = &self.config.library;
@@ -89,7 +92,10 @@ impl TimedBatches<'_> {
             let made = make(store, library, self.brief, &sent, (self.clock)())?;
             for name in made.batches {
                 let Some(mut batch) = store.batch(&name)? else { continue };
-                self.carrying(&batch)?.send(store, self.brief, &mut batch, self.clock).await?;
+                self.carrying(&batch)?
+                    .asking(self.connector, self.brief)?
+                    .send(store, self.brief, &mut batch, self.clock)
+                    .await?;
                 batches.push(batch.name);
             }
         }

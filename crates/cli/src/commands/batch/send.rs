@@ -56,10 +56,10 @@ pub(crate) async fn run(args: &Send, context: &Context) -> Result<Exit, Failure>
     }
     let connector = Connector::new(&config, &Context::variable);
     let carrying = match &args.to {
-        Some(folder) => Carrying::to_folder(folder.clone(), &connector, brief)?,
+        Some(folder) => Carrying::to_folder(folder.clone()),
         None => Carrying::of(&config, &connector, (brief, &batch))?,
     };
-    let carrying = if args.without_machine { carrying.unasked() } else { carrying };
+    let carrying = if args.without_machine { carrying } else { carrying.asking(&connector, brief)? };
     let Sending { sent, machine, quoted } = carrying.send(&mut store, brief, &mut batch, &Context::now).await?;
     let (outcome, order, files): (&str, Option<&String>, Vec<PathBuf>) = match &sent {
         Sent::Ordered { order, .. } => ("ordered", Some(order), Vec::new()),
